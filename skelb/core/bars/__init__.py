@@ -1,0 +1,26 @@
+"""Bars, markets, timeframes, sessions."""
+
+from skelb.core.bars.bars import Bars, Bools, Floats, Ints
+from skelb.core.bars.calendar import Calendar, resample, session_bars
+from skelb.core.bars.market import WEEKDAYS, Commission, Market, parse_days
+from skelb.core.bars.quality import Fault, commonest_step, find_faults
+from skelb.core.bars.timeframes import Timeframe, timeframe_of_step
+
+__all__ = [
+    "WEEKDAYS",
+    "Bars",
+    "Bools",
+    "Calendar",
+    "Commission",
+    "Fault",
+    "Floats",
+    "Ints",
+    "Market",
+    "Timeframe",
+    "commonest_step",
+    "find_faults",
+    "parse_days",
+    "resample",
+    "session_bars",
+    "timeframe_of_step",
+]

@@ -1,0 +1,182 @@
+"""Trading days, session moments and local clock times of bars, aware of daylight saving."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from skelb.core.bars.bars import Bars, Bools, Ints
+from skelb.core.bars.market import Market
+from skelb.core.bars.timeframes import WEEK_MINUTES, Timeframe
+
+_DAY_S = 86_400
+
+
+@dataclass(frozen=True, eq=False)
+class Calendar:
+    """What the clock and the session say of every bar; all arrays have shape (n,).
+
+    day : the trading day, as days since 1970-01-01
+    close_time : the moment the bar closes, seconds since 1970 UTC
+    open_minute : local time of the bar's opening, minutes from the trading day's midnight (may be negative or
+        past 1440 in sessions that cross midnight)
+    close_minute : local clock time of the close, 1..1440; midnight at a day's end is 1440
+    session_minute : minutes from the session day's start to the close
+    ends_day : the close reaches the scheduled end of the session
+    ends_week : the same on the week's last trading day
+    """
+
+    day: Ints
+    close_time: Ints
+    open_minute: Ints
+    close_minute: Ints
+    session_minute: Ints
+    ends_day: Bools
+    ends_week: Bools
+
+    @property
+    def weekday(self) -> Ints:
+        """Weekday of the trading day; Monday is 0."""
+        return (self.day + 3) % 7  # 1970-01-01 was a Thursday
+
+    @property
+    def week(self) -> Ints:
+        """Number of the ISO week, counted from the week of 1970-01-01."""
+        return (self.day + 3) // 7
+
+    @property
+    def starts_day(self) -> Bools:
+        """Whether the bar is the first of its trading day."""
+        return np.concatenate(([True], self.day[1:] != self.day[:-1]))[: self.day.size]
+
+    @property
+    def day_ends(self) -> Ints:
+        """Index of the last bar of every trading day."""
+        return np.flatnonzero(np.append(self.day[1:] != self.day[:-1], True)[: self.day.size])
+
+
+def zone_offsets(time: Ints, zone: str) -> Ints:
+    """Seconds to add to each UTC moment to get local time, shape (n,)."""
+    if time.size == 0:
+        return np.zeros(0, np.int64)
+    info = ZoneInfo(zone)
+
+    def offset_at(moment: int) -> int:
+        found = datetime.fromtimestamp(moment, UTC).astimezone(info).utcoffset()
+        assert found is not None
+        return int(found.total_seconds())
+
+    first, last = int(time.min()), int(time.max())
+    starts, offsets = [first], [offset_at(first)]
+    for probe in range(first, last + _DAY_S, _DAY_S):
+        moment = min(probe, last)
+        if offset_at(moment) != offsets[-1]:
+            before = max(starts[-1], moment - _DAY_S)
+            after = moment
+            while after - before > 1:
+                middle = (before + after) // 2
+                if offset_at(middle) == offsets[-1]:
+                    before = middle
+                else:
+                    after = middle
+            starts.append(after)
+            offsets.append(offset_at(after))
+    return np.asarray(offsets, np.int64)[np.searchsorted(starts, time, side="right") - 1]
+
+
+def to_utc(local: Ints, zone: str) -> Ints:
+    """The UTC moment of each local time (both in seconds since 1970), shape (n,)."""
+    guess = local - zone_offsets(local, zone)
+    return local - zone_offsets(guess, zone)
+
+
+def session_bars(bars: Bars, market: Market) -> tuple[Bars, Calendar, int]:
+    """The bars inside the market's session, their calendar, and how many bars were left out."""
+    day, inside = _trading_days(bars, market)
+    left_out = int(inside.size - np.count_nonzero(inside))
+    if left_out:
+        bars, day = bars.take(inside), day[inside]
+    return bars, _calendar(bars, day, market), left_out
+
+
+def _trading_days(bars: Bars, market: Market) -> tuple[Ints, Bools]:
+    if bars.dated:
+        day = bars.time // _DAY_S
+        inside = np.ones(day.size, np.bool_)
+    else:
+        local = bars.time + zone_offsets(bars.time, market.zone)
+        date, minute = local // _DAY_S, local % _DAY_S // 60
+        day, inside = date.copy(), np.zeros(date.size, np.bool_)
+        for part in market.ranges:
+            for shift in (-1, 0, 1):  # the trading day may be the date before, of or after the local date
+                relative = minute - shift * 1440
+                here = (relative >= part.start) & (relative < part.end)
+                day[here] = date[here] + shift
+                inside |= here
+    if bars.timeframe.minutes != WEEK_MINUTES and len(market.trading_weekdays) < 7:
+        inside &= np.isin((day + 3) % 7, sorted(market.trading_weekdays))
+    return day, inside
+
+
+def _calendar(bars: Bars, day: Ints, market: Market) -> Calendar:
+    starts = market.ranges[0].start * 60
+    ends = market.ranges[-1].end * 60
+    last_weekday = max(market.trading_weekdays)
+    closing_day = day
+    if bars.timeframe.minutes == WEEK_MINUTES:
+        closing_day = (day + 3) // 7 * 7 - 3 + last_weekday
+    days, position = np.unique(closing_day, return_inverse=True)
+    day_start = to_utc(days * _DAY_S + starts, market.zone)[position]
+    day_end = to_utc(days * _DAY_S + ends, market.zone)[position]
+    opens = day_start if bars.dated else bars.time
+    close_time = np.minimum(opens + bars.timeframe.seconds, day_end)
+    if not bars.timeframe.is_intraday:
+        close_time = day_end
+    local_close = close_time + zone_offsets(close_time, market.zone)
+    close_minute = local_close % _DAY_S // 60
+    local_open = opens + zone_offsets(opens, market.zone)
+    ends_day = close_time >= day_end
+    return Calendar(
+        day=day,
+        close_time=close_time,
+        open_minute=(local_open - day * _DAY_S) // 60,
+        close_minute=np.where(close_minute == 0, 1440, close_minute),
+        session_minute=(close_time - day_start) // 60,
+        ends_day=ends_day,
+        ends_week=ends_day & ((closing_day + 3) % 7 == last_weekday),
+    )
+
+
+def resample(bars: Bars, calendar: Calendar, market: Market, timeframe: Timeframe) -> Bars:
+    """Session bars gathered into a higher timeframe, aligned to the session day's start.
+
+    Reads `bars` and their `calendar` (same length). A higher bar never spans trading days (a week: ISO weeks of
+    trading days), carries its scheduled open time, and exists only where there were bars. Extra columns keep
+    their last value.
+    """
+    if timeframe == bars.timeframe or len(bars) == 0:
+        return bars
+    days, position = np.unique(calendar.day, return_inverse=True)
+    day_start = to_utc(days * _DAY_S + market.ranges[0].start * 60, market.zone)[position]
+    if timeframe.is_intraday:
+        bucket = (bars.time - day_start) // timeframe.seconds
+        fresh = (calendar.day[1:] != calendar.day[:-1]) | (bucket[1:] != bucket[:-1])
+        open_time = day_start + bucket * timeframe.seconds
+    else:
+        group = calendar.week if timeframe.minutes == WEEK_MINUTES else calendar.day
+        fresh = group[1:] != group[:-1]
+        open_time = bars.time if bars.dated else day_start
+    first = np.concatenate(([0], np.flatnonzero(fresh) + 1))
+    last = np.append(first[1:], len(bars)) - 1
+    return Bars(
+        timeframe,
+        open_time[first],
+        bars.open[first],
+        np.maximum.reduceat(bars.high, first),
+        np.minimum.reduceat(bars.low, first),
+        bars.close[last],
+        np.add.reduceat(bars.volume, first),
+        {name: values[last] for name, values in bars.columns.items()},
+        bars.dated,
+    )

@@ -1,0 +1,37 @@
+"""Every built-in name and function: definition, documentation, code."""
+
+from skelb.core.catalogue.averages import AVERAGES
+from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions, between, compare, crosses, of_bools
+from skelb.core.catalogue.entry import BuiltIn, Frame, Function, Parameter
+from skelb.core.catalogue.momentum import MOMENTUM
+from skelb.core.catalogue.names import MONTHS, NAMES, spread_in_price
+from skelb.core.catalogue.reserved import PLANNED_NAMES, WORDS
+from skelb.core.catalogue.trend import TREND
+from skelb.core.catalogue.volatility import VOLATILITY
+from skelb.core.catalogue.windows import WINDOWS
+
+__all__ = [
+    "BUILT_INS",
+    "FUNCTIONS",
+    "MONTHS",
+    "NO",
+    "PLANNED_NAMES",
+    "UNKNOWN",
+    "WORDS",
+    "YES",
+    "BuiltIn",
+    "Conditions",
+    "Frame",
+    "Function",
+    "Parameter",
+    "between",
+    "compare",
+    "crosses",
+    "of_bools",
+    "spread_in_price",
+]
+
+FUNCTIONS: dict[str, Function] = {
+    entry.name: entry for family in (AVERAGES, MOMENTUM, TREND, VOLATILITY, WINDOWS) for entry in family
+}
+BUILT_INS: dict[str, BuiltIn] = {entry.name: entry for entry in NAMES}

@@ -1,0 +1,144 @@
+"""Built-in names: the bar, the trading day so far, the calendar, the market."""
+
+import numpy as np
+
+from skelb.core.bars import WEEKDAYS, Bars, Floats, Ints
+from skelb.core.catalogue.conditions import of_bools
+from skelb.core.catalogue.entry import BuiltIn, Frame, Record
+
+MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
+_OHLC = ("open", "high", "low", "close")
+
+
+def spread_in_price(frame: Frame) -> Floats:
+    """The market's spread on every bar in price units, shape (n,); percent is of the close."""
+    market, size = frame.market, len(frame.bars)
+    stated = frame.bars.columns.get("spread")
+    if stated is not None:
+        return np.asarray(stated, np.float64)
+    if market.spread_by_hour is not None:
+        hours = frame.calendar.open_minute // 60 % 24
+        spread = np.asarray(market.spread_by_hour, np.float64)[hours]
+    else:
+        spread = np.full(size, market.spread)
+    if market.spread_unit == "ticks":
+        return spread * market.tick
+    if market.spread_unit == "percent":
+        return spread / 100.0 * frame.bars.close
+    return spread
+
+
+def _so_far(frame: Frame, kind: str) -> Floats:
+    """The trading day's open, high or low up to each bar, price units, shape (n,)."""
+    bars, starts = frame.bars, np.flatnonzero(frame.calendar.starts_day)
+    out = np.empty(len(bars))
+    bounds = np.append(starts, len(bars))
+    for first, end in zip(bounds[:-1], bounds[1:], strict=True):
+        if kind == "open":
+            out[first:end] = bars.open[first]
+        elif kind == "high":
+            np.maximum.accumulate(bars.high[first:end], out=out[first:end])
+        else:
+            np.minimum.accumulate(bars.low[first:end], out=out[first:end])
+    return out
+
+
+def _before(bars: Bars, period: Ints) -> Record:
+    """The finished period (day or week) before each bar's own: its four prices, NaN in the first period."""
+    size = len(bars)
+    if size == 0:
+        return {name: np.empty(0) for name in _OHLC}
+    first = np.concatenate(([0], np.flatnonzero(period[1:] != period[:-1]) + 1))
+    last = np.append(first[1:], size) - 1
+    which = np.cumsum(np.concatenate(([0], (period[1:] != period[:-1]).astype(np.int64)))) - 1
+    whole = {
+        "open": bars.open[first],
+        "high": np.maximum.reduceat(bars.high, first),
+        "low": np.minimum.reduceat(bars.low, first),
+        "close": bars.close[last],
+    }
+    return {name: np.where(which >= 0, values[which], np.nan) for name, values in whole.items()}
+
+
+def _date_part(frame: Frame, part: str) -> Floats:
+    """Day of the month (1-31), month (0-11) or year of the trading day, shape (n,)."""
+    days = frame.calendar.day.astype("datetime64[D]")
+    months = days.astype("datetime64[M]")
+    if part == "day":
+        return ((days - months).astype(np.int64) + 1).astype(np.float64)
+    if part == "month":
+        return (months.astype(np.int64) % 12).astype(np.float64)
+    return (months.astype(np.int64) // 12 + 1970).astype(np.float64)
+
+
+def _constant(frame: Frame, value: float | None) -> Floats:
+    return np.full(len(frame.bars), np.nan if value is None else value)
+
+
+NAMES = (
+    BuiltIn("open", "number", "The bar's first price.", lambda f: f.bars.open),
+    BuiltIn("high", "number", "The bar's highest price.", lambda f: f.bars.high),
+    BuiltIn("low", "number", "The bar's lowest price.", lambda f: f.bars.low),
+    BuiltIn("close", "number", "The bar's last price.", lambda f: f.bars.close),
+    BuiltIn("volume", "number", "How much was traded in the bar.", lambda f: f.bars.volume),
+    BuiltIn("mid", "number", "(high + low) / 2", lambda f: (f.bars.high + f.bars.low) / 2.0),
+    BuiltIn("typical", "number", "(high + low + close) / 3", lambda f: (f.bars.high + f.bars.low + f.bars.close) / 3.0),
+    BuiltIn("range", "number", "high - low", lambda f: f.bars.high - f.bars.low),
+    BuiltIn("body", "number", "The distance between open and close.", lambda f: np.abs(f.bars.close - f.bars.open)),
+    BuiltIn(
+        "upper_wick", "number", "From the body's top to the high.",
+        lambda f: f.bars.high - np.maximum(f.bars.open, f.bars.close),
+    ),
+    BuiltIn(
+        "lower_wick", "number", "From the low to the body's bottom.",
+        lambda f: np.minimum(f.bars.open, f.bars.close) - f.bars.low,
+    ),
+    BuiltIn("bar", "number", "The bar's number, from 0.", lambda f: np.arange(len(f.bars), dtype=np.float64)),
+    BuiltIn(
+        "weekday", "word", "The trading day's weekday: mon, tue, wed, thu, fri, sat or sun.",
+        lambda f: f.calendar.weekday.astype(np.float64), words=WEEKDAYS,
+    ),
+    BuiltIn(
+        "month", "word", "The trading day's month: jan to dec.", lambda f: _date_part(f, "month"), words=MONTHS,
+    ),
+    BuiltIn("day", "number", "The trading day's day of the month, 1 to 31.", lambda f: _date_part(f, "day")),
+    BuiltIn("year", "number", "The trading day's year.", lambda f: _date_part(f, "year")),
+    BuiltIn(
+        "hour", "number", "The hour at the bar's close; midnight at a day's end is 24.",
+        lambda f: (f.calendar.close_minute // 60).astype(np.float64),
+    ),
+    BuiltIn(
+        "minute", "number", "The minute at the bar's close, 0 to 59.",
+        lambda f: (f.calendar.close_minute % 60).astype(np.float64),
+    ),
+    BuiltIn(
+        "time", "time", "The time of day at the bar's close, in the market's zone.",
+        lambda f: f.calendar.close_minute.astype(np.float64),
+    ),
+    BuiltIn(
+        "minutes_into_session", "number", "Minutes from the session day's start to the bar's close.",
+        lambda f: f.calendar.session_minute.astype(np.float64),
+    ),
+    BuiltIn(
+        "first_of_day", "condition", "Yes on the first bar of a trading day.",
+        lambda f: of_bools(f.calendar.starts_day),
+    ),
+    BuiltIn(
+        "last_of_day", "condition", "Yes on the bar whose close reaches the scheduled session end.",
+        lambda f: of_bools(f.calendar.ends_day),
+    ),
+    BuiltIn("tick", "number", "The market's smallest price step.", lambda f: _constant(f, f.market.tick)),
+    BuiltIn("pip", "number", "The market's pip in price units; unknown without.", lambda f: _constant(f, f.market.pip)),
+    BuiltIn("spread", "number", "The spread on the bar, in price units.", spread_in_price),
+    BuiltIn("day_open", "number", "The trading day's first price.", lambda f: _so_far(f, "open")),
+    BuiltIn("day_high", "number", "The trading day's high so far.", lambda f: _so_far(f, "high")),
+    BuiltIn("day_low", "number", "The trading day's low so far.", lambda f: _so_far(f, "low")),
+    BuiltIn(
+        "prior_day", "number", "The finished trading day before this one: .open .high .low .close",
+        lambda f: _before(f.bars, f.calendar.day), fields=_OHLC,
+    ),
+    BuiltIn(
+        "prior_week", "number", "The finished week of trading days before this one: .open .high .low .close",
+        lambda f: _before(f.bars, f.calendar.week), fields=_OHLC,
+    ),
+)  # fmt: skip

@@ -1,0 +1,16 @@
+"""Words that a script cannot define, among them built-in names whose meaning is fixed but not computed yet."""
+
+WORDS = frozenset(
+    "and or not then unless no yes unknown all in is if else on off from forming to crosses meets above below"
+    " when only total where starting carry bars R".split()
+)
+
+PLANNED_NAMES = frozenset(
+    # Reserved from the first version on, so that a script written today keeps its meaning.
+    "wma hma dema tema kama vwma average fit stoch stoch_rsi roc cci williams mfi cmo tsi aroon psar"
+    " supertrend channel ichimoku vortex efficiency choppiness zscore rank historical_volatility obv vwap"
+    " accumulation money_flow sum median percentile correlation covariance beta crest trough peak dip gap_up"
+    " gap_down recently climbs sinks bars_since count hold once starts ends gain cumulate abs min max sqrt log"
+    " exp round floor ceil sign clamp column opening_range entry_price bars_held days_held open_profit"
+    " best_profit worst_profit position stop_price target_price".split()
+)

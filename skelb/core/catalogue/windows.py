@@ -1,0 +1,97 @@
+"""Windows: extremes of the last bars, and values of earlier bars."""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from skelb.core.bars import Floats
+from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions
+from skelb.core.catalogue.entry import Function, Parameter
+
+
+def highest(x: Floats, n: int) -> Floats:
+    """Largest of the last `n` values, unit of `x`, shape (n_bars,); NaN where the window is short or holds NaN."""
+    return _highest(x, n, np.empty_like(x))
+
+
+def lowest(x: Floats, n: int) -> Floats:
+    """Smallest of the last `n` values; the rest as `highest`."""
+    return -highest(-x, n)
+
+
+def prior(x: NDArray[np.generic], n: int) -> NDArray[np.generic]:
+    """Value `n` bars earlier, shape and dtype of `x`; unknown on the first n bars."""
+    out = np.empty_like(x)
+    kept = min(n, x.size)
+    out[:kept] = UNKNOWN if x.dtype == np.int8 else np.nan
+    out[kept:] = x[: x.size - kept]
+    return out
+
+
+def known(x: NDArray[np.generic]) -> Conditions:
+    """Yes where `x` is known, else no; never unknown. Shape (n,)."""
+    missing = x == UNKNOWN if x.dtype == np.int8 else x != x
+    return np.where(missing, np.int8(NO), np.int8(YES))
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _highest(x, n, out):  # type: ignore[no-untyped-def]
+    # A ring of candidates, falling in value: each bar enters once and leaves once, whatever n is.
+    ring = np.empty(n, np.int64)
+    head = 0
+    count = 0
+    since_nan = 0
+    for i in range(x.size):
+        value = x[i]
+        if value != value:
+            since_nan = 0
+            count = 0
+            out[i] = np.nan
+            continue
+        since_nan += 1
+        if count > 0 and ring[head] <= i - n:
+            head = (head + 1) % n
+            count -= 1
+        while count > 0 and x[ring[(head + count - 1) % n]] <= value:
+            count -= 1
+        ring[(head + count) % n] = i
+        count += 1
+        out[i] = x[ring[head]] if since_nan >= n else np.nan
+    return out
+
+
+_SERIES = Parameter("x", "number")
+_LENGTH = Parameter("n", "length")
+
+WINDOWS = (
+    Function(
+        "highest", "Windows", (_SERIES, _LENGTH),
+        "The largest of the last n values, this bar included.",
+        "max(x, prior(x, 1), …, prior(x, n - 1))",
+        "Maximum over a moving window.", "None: a full window is needed.", "n - 1",
+        lambda frame, x, n: highest(x, n),
+    ),
+    Function(
+        "lowest", "Windows", (_SERIES, _LENGTH),
+        "The smallest of the last n values, this bar included.",
+        "min(x, prior(x, 1), …, prior(x, n - 1))",
+        "Minimum over a moving window.", "None: a full window is needed.", "n - 1",
+        lambda frame, x, n: lowest(x, n),
+    ),
+    Function(
+        "prior", "Windows", (Parameter("x", "any"), Parameter("n", "length", 1.0, least=0)),
+        "The value one bar, or n bars, earlier.",
+        "x as it was n bars ago",
+        "There is no way to name a later bar.", "None.", "n",
+        lambda frame, x, n: prior(x, n),
+        result="same",
+    ),
+    Function(
+        "known", "Windows", (Parameter("x", "any"),),
+        "Yes where the value is known, no where it is not.",
+        "not unknown",
+        "Asks what three-valued logic otherwise passes on.", "None.", "0",
+        lambda frame, x: known(x),
+        result="condition",
+    ),
+)  # fmt: skip

@@ -1,0 +1,51 @@
+"""Errors a caller can answer.
+
+    SkelbError
+    |-- SettingsError      a market, account or run setting cannot be used
+    |-- BarsError          bars cannot be read or used
+    |-- ScriptError        a script has errors and therefore cannot be run
+    |-- NotFoundError      a named thing is not there
+    |-- ConflictError      a named thing is there already, or is busy
+    `-- Cancelled          somebody asked for the work to stop
+
+A mistake in a user's script is data (`Diagnostic`), not an exception; `ScriptError` is raised only when
+a caller tries to run such a script.
+"""
+
+__all__ = [
+    "BarsError",
+    "Cancelled",
+    "ConflictError",
+    "NotFoundError",
+    "ScriptError",
+    "SettingsError",
+    "SkelbError",
+]
+
+
+class SkelbError(Exception):
+    """Something went wrong that a user can be told about in one sentence."""
+
+
+class SettingsError(SkelbError):
+    """A setting cannot be used; the message names it and says what is allowed."""
+
+
+class BarsError(SkelbError):
+    """Bars cannot be read or used; the message says where and why."""
+
+
+class ScriptError(SkelbError):
+    """A script with errors was asked to run."""
+
+
+class NotFoundError(SkelbError):
+    """A named script, market, account or trial does not exist."""
+
+
+class ConflictError(SkelbError):
+    """The name is taken, or the thing is busy with something else."""
+
+
+class Cancelled(SkelbError):  # noqa: N818 - not a failure, but a wish that was carried out
+    """The work was stopped on request; what had been committed is kept."""
