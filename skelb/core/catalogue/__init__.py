@@ -1,10 +1,11 @@
 """Every built-in name and function: definition, documentation, code."""
 
+from skelb.core.catalogue.arithmetic import power, quotient
 from skelb.core.catalogue.averages import AVERAGES
 from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions, between, compare, crosses, of_bools
 from skelb.core.catalogue.entry import BuiltIn, Frame, Function, Parameter
 from skelb.core.catalogue.momentum import MOMENTUM
-from skelb.core.catalogue.names import MONTHS, NAMES, spread_in_price
+from skelb.core.catalogue.names import MONTHS, NAMES, raw_spread
 from skelb.core.catalogue.reserved import PLANNED_NAMES, WORDS
 from skelb.core.catalogue.trend import TREND
 from skelb.core.catalogue.volatility import VOLATILITY
@@ -28,7 +29,10 @@ __all__ = [
     "compare",
     "crosses",
     "of_bools",
-    "spread_in_price",
+    "power",
+    "quotient",
+    "raw_spread",
+    
 ]
 
 FUNCTIONS: dict[str, Function] = {

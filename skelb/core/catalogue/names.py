@@ -10,22 +10,25 @@ MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", 
 _OHLC = ("open", "high", "low", "close")
 
 
-def spread_in_price(frame: Frame) -> Floats:
-    """The market's spread on every bar in price units, shape (n,); percent is of the close."""
-    market, size = frame.market, len(frame.bars)
+def raw_spread(frame: Frame) -> Floats:
+    """The market's spread on every bar in the market's own unit, shape (n,), or (1,) when it never changes."""
+    market = frame.market
     stated = frame.bars.columns.get("spread")
     if stated is not None:
         return np.asarray(stated, np.float64)
     if market.spread_by_hour is not None:
         hours = frame.calendar.open_minute // 60 % 24
-        spread = np.asarray(market.spread_by_hour, np.float64)[hours]
-    else:
-        spread = np.full(size, market.spread)
+        return np.asarray(market.spread_by_hour, np.float64)[hours]
+    return np.array([market.spread])
+
+
+def _spread_in_price(frame: Frame) -> Floats:
+    """The spread on every bar in price units, shape (n,); percent is of the close."""
+    market, bars = frame.market, frame.bars
+    spread = raw_spread(frame) * np.ones(len(bars))
     if market.spread_unit == "ticks":
         return spread * market.tick
-    if market.spread_unit == "percent":
-        return spread / 100.0 * frame.bars.close
-    return spread
+    return spread / 100.0 * bars.close if market.spread_unit == "percent" else spread
 
 
 def _so_far(frame: Frame, kind: str) -> Floats:
@@ -129,7 +132,7 @@ NAMES = (
     ),
     BuiltIn("tick", "number", "The market's smallest price step.", lambda f: _constant(f, f.market.tick)),
     BuiltIn("pip", "number", "The market's pip in price units; unknown without.", lambda f: _constant(f, f.market.pip)),
-    BuiltIn("spread", "number", "The spread on the bar, in price units.", spread_in_price),
+    BuiltIn("spread", "number", "The spread on the bar, in price units.", _spread_in_price),
     BuiltIn("day_open", "number", "The trading day's first price.", lambda f: _so_far(f, "open")),
     BuiltIn("day_high", "number", "The trading day's high so far.", lambda f: _so_far(f, "high")),
     BuiltIn("day_low", "number", "The trading day's low so far.", lambda f: _so_far(f, "low")),

@@ -1,0 +1,27 @@
+"""Arithmetic whose result can be unknown although both sides are known."""
+
+import numpy as np
+from numba import njit
+
+from skelb.core.bars import Floats
+
+
+def quotient(a: Floats, b: Floats) -> Floats:
+    """`a / b`, shape (n,); NaN where b is 0. Either side may have shape (1,) for a constant."""
+    return _quotient(a, int(a.size > 1), b, int(b.size > 1), np.empty(max(a.size, b.size)))
+
+
+def power(a: Floats, b: Floats) -> Floats:
+    """`a ^ b`, shape (n,); NaN where that is no finite number."""
+    with np.errstate(all="ignore"):
+        found = np.power(a, b)
+    found[~np.isfinite(found)] = np.nan
+    return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _quotient(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
+    for i in range(out.size):
+        divisor = b[i * b_moves]
+        out[i] = a[i * a_moves] / divisor if divisor != 0.0 else np.nan
+    return out

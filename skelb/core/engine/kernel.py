@@ -1,0 +1,443 @@
+"""The compiled simulation: one pass over the bars, in the order the engine page gives.
+
+Everything the compiler inlines lives in this file: its on-disk cache notices edits only here. The kernel is
+resumable: it takes its state in two arrays, and when the ledger is full it returns the bar it stopped at, to be
+called again with larger columns.
+
+Quiet stretches (nothing can happen until a flag, a touched level or a time limit) run in three tight loops; any
+bar on which something may happen goes through one slow path.
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+
+# Bits of `flags`, as in plan.columns.Flag.
+ENTER_LONG, ENTER_SHORT, EXIT_LONG, EXIT_SHORT, BLOCKED, FLAT_OPEN, FLAT_CLOSE, NIGHT = 1, 2, 4, 8, 16, 32, 64, 128
+
+# Columns of one side, as in plan.columns.Column; then the shared ones.
+STOP_PRICE, STOP_PERCENT, STOP_AT, TARGET_PRICE, TARGET_PERCENT, TARGET_R, TARGET_AT, SIZE, MOST = range(9)
+PER_SIDE, SPREAD, NIGHTS = 9, 18, 19
+
+# Reasons of exits; a rule's exit carries the rule's number besides.
+BY_RULE, BY_STOP, BY_TARGET, BY_TIME, BY_FLAT, BY_REVERSE, BY_RUIN, BY_END = range(8)
+
+# Why an order did not become a trade.
+SKIP_WINDOW, SKIP_FLAT, SKIP_MARGIN, SKIP_BEYOND_STOP, SKIP_BEYOND_TARGET, SKIP_UNKNOWN, SKIP_BOTH, SKIP_LOT = range(1, 9)
+
+# Moments inside a bar.
+AT_OPEN, INSIDE, AT_CLOSE = range(3)
+
+# Settings: whole numbers.
+(
+    I_FIRST, I_LAST, I_PATH, I_SKIP_SHORT, I_OPPOSITE, I_AFTER_LONG, I_AFTER_SHORT, I_BID, I_SPREAD_PERCENT, I_TICKS_IN_ONE,
+) = range(10)  # fmt: skip
+# Settings: numbers.
+(
+    F_TICK, F_VALUE, F_STEP, F_MIN_LOT, F_SLIPPAGE, F_FEE_PERCENT, F_FEE_UNIT, F_FEE_ORDER, F_FEE_MINIMUM,
+    F_LEVERAGE, F_STOP_OUT, F_FINANCING_LONG, F_FINANCING_SHORT,
+) = range(13)  # fmt: skip
+
+# State: whole numbers.
+(
+    S_BAR, S_SIDE, S_ENTRY_BAR, S_ENTRY_RULE, S_PENDING_SIDE, S_PENDING_RULE, S_PENDING_BAR, S_EXIT_DUE, S_EXIT_RULE,
+    S_RUINED, S_TRADES, S_SKIPS, S_CUTS,
+) = range(13)  # fmt: skip
+# State: numbers.
+(
+    X_CASH, X_BEFORE, X_UNITS, X_MID, X_PRICE, X_STOP, X_TARGET, X_R, X_HIGH, X_LOW, X_FEE, X_SPREAD, X_SLIPPAGE,
+    X_FINANCING, X_MARGIN,
+) = range(15)  # fmt: skip
+
+# Trade columns.
+(
+    TI_SIDE, TI_ENTRY_BAR, TI_EXIT_BAR, TI_ENTRY_RULE, TI_REASON, TI_EXIT_RULE, TI_MOMENT, TI_AMBIGUOUS,
+) = range(8)  # fmt: skip
+(
+    TF_UNITS, TF_ENTRY_MID, TF_EXIT_MID, TF_ENTRY_PRICE, TF_EXIT_PRICE, TF_GROSS, TF_COMMISSION, TF_SPREAD,
+    TF_SLIPPAGE, TF_FINANCING, TF_NET, TF_R, TF_BEST, TF_WORST, TF_STOP, TF_TARGET, TF_EQUITY, TF_RISK,
+) = range(18)  # fmt: skip
+TRADE_INTS, TRADE_FLOATS, SKIP_INTS = 8, 18, 4
+STATE_INTS, STATE_FLOATS, SETTING_INTS, SETTING_FLOATS = 13, 15, 10, 13
+
+
+@njit(nogil=True, error_model="numpy")
+def _rounded(x, tick, ticks_in_one):  # type: ignore[no-untyped-def]
+    """A level on the tick grid; infinite and unknown levels pass through."""
+    if not math.isfinite(x):
+        return x
+    k = math.floor(abs(x) / tick + 0.5 + 1e-9)
+    level = k / ticks_in_one if ticks_in_one > 0 else k * tick
+    return level if x >= 0.0 else -level
+
+
+@njit(nogil=True, error_model="numpy")
+def _spread_at(columns, strides, i, mid, settings_i):  # type: ignore[no-untyped-def]
+    spread = columns[SPREAD][i * strides[SPREAD]]
+    if spread != spread:
+        spread = 0.0
+    return mid * spread / 100.0 if settings_i[I_SPREAD_PERCENT] else spread
+
+
+@njit(nogil=True, error_model="numpy")
+def _paid_spread(direction, spread, bid):  # type: ignore[no-untyped-def]
+    """Distance from mid to the fill that the spread costs: half of it, or all or none on bid prices."""
+    if bid:
+        return spread if direction > 0 else 0.0
+    return spread / 2.0
+
+
+@njit(nogil=True, error_model="numpy")
+def _fee(units, price, settings_f):  # type: ignore[no-untyped-def]
+    fee = (
+        settings_f[F_FEE_PERCENT] / 100.0 * (units * price * settings_f[F_VALUE])
+        + settings_f[F_FEE_UNIT] * units
+        + settings_f[F_FEE_ORDER]
+    )
+    return max(fee, settings_f[F_FEE_MINIMUM])
+
+
+@njit(nogil=True, error_model="numpy")
+def _close_position(i, mid, slips, reason, rule, moment, ambiguous, columns, strides, settings_i, settings_f, si, sf, ti, tf):  # type: ignore[no-untyped-def]
+    """Write the trade and settle the cash: the cash before the entry plus the trade's net."""
+    side = si[S_SIDE]
+    units = sf[X_UNITS]
+    value = settings_f[F_VALUE]
+    spread = _paid_spread(-side, _spread_at(columns, strides, i, mid, settings_i), settings_i[I_BID])
+    slippage = settings_f[F_SLIPPAGE] if slips else 0.0
+    price = mid - side * (spread + slippage)
+    commission = sf[X_FEE] + _fee(units, price, settings_f)
+    spread_cost = sf[X_SPREAD] + spread * units * value
+    slippage_cost = sf[X_SLIPPAGE] + slippage * units * value
+    gross = (mid - sf[X_MID]) * side * units * value
+    net = gross - commission - spread_cost - slippage_cost - sf[X_FINANCING]
+    sf[X_CASH] = sf[X_BEFORE] + net
+    # A level or the open ends the life of the trade, so the rest of that bar is not part of its excursions.
+    high, low = max(sf[X_HIGH], mid), min(sf[X_LOW], mid)
+    t = si[S_TRADES]
+    ti[t, TI_SIDE] = side
+    ti[t, TI_ENTRY_BAR] = si[S_ENTRY_BAR]
+    ti[t, TI_EXIT_BAR] = i
+    ti[t, TI_ENTRY_RULE] = si[S_ENTRY_RULE]
+    ti[t, TI_REASON] = reason
+    ti[t, TI_EXIT_RULE] = rule
+    ti[t, TI_MOMENT] = moment
+    ti[t, TI_AMBIGUOUS] = ambiguous
+    tf[t, TF_UNITS] = units
+    tf[t, TF_ENTRY_MID] = sf[X_MID]
+    tf[t, TF_EXIT_MID] = mid
+    tf[t, TF_ENTRY_PRICE] = sf[X_PRICE]
+    tf[t, TF_EXIT_PRICE] = price
+    tf[t, TF_GROSS] = gross
+    tf[t, TF_COMMISSION] = commission
+    tf[t, TF_SPREAD] = spread_cost
+    tf[t, TF_SLIPPAGE] = slippage_cost
+    tf[t, TF_FINANCING] = sf[X_FINANCING]
+    tf[t, TF_NET] = net
+    risk = sf[X_R] * units * value
+    tf[t, TF_RISK] = sf[X_R]
+    tf[t, TF_R] = net / risk if risk > 0.0 else np.nan
+    best, worst = (high, low) if side > 0 else (low, high)
+    tf[t, TF_BEST] = (best - sf[X_MID]) * side * units * value
+    tf[t, TF_WORST] = (worst - sf[X_MID]) * side * units * value
+    tf[t, TF_STOP] = sf[X_STOP] if math.isfinite(sf[X_STOP]) else np.nan
+    tf[t, TF_TARGET] = sf[X_TARGET] if math.isfinite(sf[X_TARGET]) else np.nan
+    tf[t, TF_EQUITY] = sf[X_CASH]
+    si[S_TRADES] = t + 1
+    si[S_SIDE] = 0
+    si[S_EXIT_DUE] = -1
+
+
+@njit(nogil=True, error_model="numpy")
+def _open_position(i, mid, columns, strides, size_forms, settings_i, settings_f, si, sf):  # type: ignore[no-untyped-def]
+    """Fill the waiting market entry at `mid`; 0 when it filled, else why it did not."""
+    side = si[S_PENDING_SIDE]
+    rule = si[S_PENDING_RULE]
+    j = si[S_PENDING_BAR]
+    base = 0 if side > 0 else PER_SIDE
+    tick = settings_f[F_TICK]
+    ones = settings_i[I_TICKS_IN_ONE]
+    value = settings_f[F_VALUE]
+    stop_price = columns[base + STOP_PRICE][j * strides[base + STOP_PRICE]]
+    stop_percent = columns[base + STOP_PERCENT][j * strides[base + STOP_PERCENT]]
+    stop_at = columns[base + STOP_AT][j * strides[base + STOP_AT]]
+    target_price = columns[base + TARGET_PRICE][j * strides[base + TARGET_PRICE]]
+    target_percent = columns[base + TARGET_PERCENT][j * strides[base + TARGET_PERCENT]]
+    target_r = columns[base + TARGET_R][j * strides[base + TARGET_R]]
+    target_at = columns[base + TARGET_AT][j * strides[base + TARGET_AT]]
+    total = stop_price + stop_percent + target_price + target_percent + target_r
+    if total != total or stop_at != stop_at or target_at != target_at:
+        return SKIP_UNKNOWN
+    by_distance = mid - side * min(stop_price, mid * stop_percent / 100.0)
+    stop = max(by_distance, stop_at) if side > 0 else min(by_distance, stop_at)
+    stop = _rounded(stop, tick, ones)
+    if (stop - mid) * side >= 0.0:
+        return SKIP_BEYOND_STOP
+    risk = abs(mid - stop) if math.isfinite(stop) else 0.0
+    nearest = min(target_price, mid * target_percent / 100.0)
+    if math.isfinite(target_r):
+        nearest = min(nearest, target_r * risk)
+    target = mid + side * nearest
+    target = min(target, target_at) if side > 0 else max(target, target_at)
+    target = _rounded(target, tick, ones)
+    if (target - mid) * side <= 0.0:
+        return SKIP_BEYOND_TARGET
+    spread = _paid_spread(side, _spread_at(columns, strides, i, mid, settings_i), settings_i[I_BID])
+    slippage = settings_f[F_SLIPPAGE]
+    price = mid + side * (spread + slippage)
+    equity = sf[X_CASH]
+    amount = columns[base + SIZE][j * strides[base + SIZE]]
+    most = columns[base + MOST][j * strides[base + MOST]]
+    if amount != amount or most != most:
+        return SKIP_UNKNOWN
+    form = size_forms[rule]
+    if form == 0:
+        units = amount
+    elif form == 1:
+        units = amount / (price * value)
+    elif form == 2:
+        units = equity * amount / 100.0 / (price * value)
+    elif form == 3:
+        units = equity * amount / 100.0 / (risk * value)
+    else:
+        units = amount / (risk * value)
+    units = min(units, most)
+    per_unit = abs(price) * value / settings_f[F_LEVERAGE]
+    if units * per_unit > equity:
+        if settings_i[I_SKIP_SHORT] or equity <= 0.0:
+            return SKIP_MARGIN
+        units = equity / per_unit
+        si[S_CUTS] += 1
+    units = math.floor(units / settings_f[F_STEP] + 1e-9) * settings_f[F_STEP]
+    if not units >= settings_f[F_MIN_LOT]:
+        return SKIP_LOT
+    si[S_SIDE] = side
+    si[S_ENTRY_BAR] = i
+    si[S_ENTRY_RULE] = rule
+    sf[X_BEFORE] = sf[X_CASH]
+    sf[X_UNITS] = units
+    sf[X_MID] = mid
+    sf[X_PRICE] = price
+    sf[X_STOP] = stop
+    sf[X_TARGET] = target
+    sf[X_R] = risk
+    sf[X_HIGH] = mid
+    sf[X_LOW] = mid
+    sf[X_FEE] = _fee(units, price, settings_f)
+    sf[X_SPREAD] = spread * units * value
+    sf[X_SLIPPAGE] = slippage * units * value
+    sf[X_FINANCING] = 0.0
+    sf[X_MARGIN] = units * per_unit
+    sf[X_CASH] = sf[X_BEFORE] - sf[X_FEE]
+    return 0
+
+
+@njit(nogil=True, error_model="numpy")
+def _skip(i, side, reason, moment, si, skips):  # type: ignore[no-untyped-def]
+    k = si[S_SKIPS]
+    skips[k, 0] = i
+    skips[k, 1] = side
+    skips[k, 2] = reason
+    skips[k, 3] = moment
+    si[S_SKIPS] = k + 1
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def simulate(  # type: ignore[no-untyped-def]
+    opens, highs, lows, closes, flags, blocks, columns, strides,
+    entry_long, entry_short, exit_long, exit_short, rule_strides, size_forms,
+    settings_i, settings_f, si, sf, equity, ti, tf, skips,
+):  # fmt: skip
+    """Run from the state's bar to the last; returns the next bar to run (past the last when done).
+
+    opens, highs, lows, closes : float64 (n,); flags, blocks : uint8 (n,); columns : 20 float64 arrays of (n,) or
+    (1,) with `strides` 1 or 0; entry_* and exit_* : uint8 rule numbers with `rule_strides`; equity : float64 (n,),
+    written for every bar run. `ti`, `tf`, `skips` are the ledger; when they may not hold one more bar's events the
+    kernel returns early with its state saved.
+    """
+    last = settings_i[I_LAST]
+    opposite = settings_i[I_OPPOSITE]
+    value = settings_f[F_VALUE]
+    i = si[S_BAR]
+    while i <= last:
+        # --- quiet loops: nothing scheduled, look for the next thing that could happen --------------------------
+        side = si[S_SIDE]
+        if si[S_RUINED]:
+            cash = sf[X_CASH]
+            while i <= last:
+                equity[i] = cash
+                i += 1
+            break
+        if si[S_PENDING_SIDE] == 0 and si[S_EXIT_DUE] < 0:
+            if side == 0:
+                cash = sf[X_CASH]
+                if cash > 0.0:
+                    while i < last and (flags[i] & 3) == 0:
+                        equity[i] = cash
+                        i += 1
+            else:
+                after = settings_i[I_AFTER_LONG] if side > 0 else settings_i[I_AFTER_SHORT]
+                bound = last
+                if after > 0:
+                    bound = min(bound, si[S_ENTRY_BAR] + after - 1)
+                stop = sf[X_STOP]
+                target = sf[X_TARGET]
+                cash = sf[X_CASH]
+                price = sf[X_PRICE]
+                scale = sf[X_UNITS] * value * side
+                ruin = settings_f[F_STOP_OUT] * sf[X_MARGIN]
+                top = sf[X_HIGH]
+                bottom = sf[X_LOW]
+                if side > 0:
+                    mask = EXIT_LONG | FLAT_OPEN | FLAT_CLOSE | NIGHT | (0 if opposite == 2 else ENTER_SHORT)
+                    while i < bound:
+                        low = lows[i]
+                        high = highs[i]
+                        if (flags[i] & mask) != 0 or low <= stop or high >= target:
+                            break
+                        now = cash + (closes[i] - price) * scale
+                        if now <= ruin:
+                            break
+                        equity[i] = now
+                        top = max(top, high)
+                        bottom = min(bottom, low)
+                        i += 1
+                else:
+                    mask = EXIT_SHORT | FLAT_OPEN | FLAT_CLOSE | NIGHT | (0 if opposite == 2 else ENTER_LONG)
+                    while i < bound:
+                        low = lows[i]
+                        high = highs[i]
+                        if (flags[i] & mask) != 0 or high >= stop or low <= target:
+                            break
+                        now = cash + (closes[i] - price) * scale
+                        if now <= ruin:
+                            break
+                        equity[i] = now
+                        top = max(top, high)
+                        bottom = min(bottom, low)
+                        i += 1
+                sf[X_HIGH] = top
+                sf[X_LOW] = bottom
+
+        # --- slow path: one bar in full -------------------------------------------------------------------------
+        if si[S_TRADES] + 3 > ti.shape[0] or si[S_SKIPS] + 4 > skips.shape[0]:
+            break
+        flag = flags[i]
+        o = opens[i]
+
+        # 1. Open: financing, forced exits, scheduled exits, scheduled entries, levels already passed.
+        if (flag & NIGHT) != 0 and si[S_SIDE] != 0 and i > settings_i[I_FIRST]:
+            rate = settings_f[F_FINANCING_LONG] if si[S_SIDE] > 0 else settings_f[F_FINANCING_SHORT]
+            cost = sf[X_UNITS] * closes[i - 1] * value * rate / 100.0 / 365.0 * columns[NIGHTS][i * strides[NIGHTS]]
+            sf[X_FINANCING] += cost
+            sf[X_CASH] -= cost
+        if (flag & FLAT_OPEN) != 0:
+            if si[S_SIDE] != 0:
+                _close_position(i, o, True, BY_FLAT, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+            si[S_EXIT_DUE] = -1
+            if si[S_PENDING_SIDE] != 0:
+                _skip(i, si[S_PENDING_SIDE], SKIP_FLAT, AT_OPEN, si, skips)
+                si[S_PENDING_SIDE] = 0
+        if si[S_EXIT_DUE] >= 0:
+            if si[S_SIDE] != 0:
+                _close_position(
+                    i, o, True, si[S_EXIT_DUE], si[S_EXIT_RULE], AT_OPEN, 0,
+                    columns, strides, settings_i, settings_f, si, sf, ti, tf,
+                )  # fmt: skip
+            si[S_EXIT_DUE] = -1
+        if si[S_PENDING_SIDE] != 0:
+            refused = _open_position(i, o, columns, strides, size_forms, settings_i, settings_f, si, sf)
+            if refused != 0:
+                _skip(i, si[S_PENDING_SIDE], refused, AT_OPEN, si, skips)
+            si[S_PENDING_SIDE] = 0
+
+        # 2. Inside the bar: levels, at the open when it has passed them, else where touched.
+        side = si[S_SIDE]
+        if side != 0:
+            stop = sf[X_STOP]
+            target = sf[X_TARGET]
+            if side > 0:
+                stop_gap, target_gap = o <= stop, o >= target
+                stop_hit, target_hit = lows[i] <= stop, highs[i] >= target
+            else:
+                stop_gap, target_gap = o >= stop, o <= target
+                stop_hit, target_hit = highs[i] >= stop, lows[i] <= target
+            if stop_gap:
+                _close_position(i, o, True, BY_STOP, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+            elif target_gap:
+                _close_position(i, o, False, BY_TARGET, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+            elif stop_hit or target_hit:
+                both = 1 if stop_hit and target_hit else 0
+                take_stop = stop_hit
+                if both and settings_i[I_PATH]:
+                    high_first = abs(o - highs[i]) < abs(o - lows[i]) - settings_f[F_TICK] / 1000.0
+                    take_stop = high_first if side < 0 else not high_first
+                if take_stop:
+                    _close_position(i, stop, True, BY_STOP, -1, INSIDE, both, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+                else:
+                    _close_position(i, target, False, BY_TARGET, -1, INSIDE, both, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+
+        # 3. Close: excursions, equity, ruin, forced exits, then the rules: exits before entries.
+        side = si[S_SIDE]
+        c = closes[i]
+        now = sf[X_CASH]
+        margin = 0.0
+        if side != 0:
+            sf[X_HIGH] = max(sf[X_HIGH], highs[i])
+            sf[X_LOW] = min(sf[X_LOW], lows[i])
+            now = sf[X_CASH] + (c - sf[X_PRICE]) * (sf[X_UNITS] * value * side)
+            margin = sf[X_MARGIN]
+        if now <= settings_f[F_STOP_OUT] * margin:
+            if side != 0:
+                _close_position(i, c, True, BY_RUIN, -1, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+            si[S_RUINED] = 1
+            equity[i] = sf[X_CASH]
+            i += 1
+            continue
+        if side != 0 and ((flag & FLAT_CLOSE) != 0 or i == last):
+            reason = BY_FLAT if (flag & FLAT_CLOSE) != 0 else BY_END
+            _close_position(i, c, True, reason, -1, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+            side = 0
+            now = sf[X_CASH]
+        equity[i] = now
+        if i == last:
+            i += 1
+            break
+        wants_long, wants_short = (flag & ENTER_LONG) != 0, (flag & ENTER_SHORT) != 0
+        if side != 0:
+            exit_bit = EXIT_LONG if side > 0 else EXIT_SHORT
+            after = settings_i[I_AFTER_LONG] if side > 0 else settings_i[I_AFTER_SHORT]
+            if (flag & exit_bit) != 0:
+                si[S_EXIT_DUE] = BY_RULE
+                si[S_EXIT_RULE] = exit_long[i * rule_strides[2]] if side > 0 else exit_short[i * rule_strides[3]]
+            elif after > 0 and i - si[S_ENTRY_BAR] + 1 >= after:
+                si[S_EXIT_DUE] = BY_TIME
+                si[S_EXIT_RULE] = -1
+            turns = wants_short if side > 0 else wants_long
+            if turns and opposite != 2:
+                if (flag & BLOCKED) != 0:
+                    if opposite == 0:
+                        _skip(i, -side, blocks[i], AT_CLOSE, si, skips)
+                else:
+                    if si[S_EXIT_DUE] < 0:
+                        si[S_EXIT_DUE] = BY_REVERSE
+                        si[S_EXIT_RULE] = -1
+                    if opposite == 0:
+                        si[S_PENDING_SIDE] = -side
+                        si[S_PENDING_BAR] = i
+                        si[S_PENDING_RULE] = entry_short[i * rule_strides[1]] if side > 0 else entry_long[i * rule_strides[0]]
+        elif wants_long or wants_short:
+            if (flag & BLOCKED) != 0 or (wants_long and wants_short):
+                reason = blocks[i] if (flag & BLOCKED) != 0 else SKIP_BOTH
+                if wants_long:
+                    _skip(i, 1, reason, AT_CLOSE, si, skips)
+                if wants_short:
+                    _skip(i, -1, reason, AT_CLOSE, si, skips)
+            else:
+                si[S_PENDING_SIDE] = 1 if wants_long else -1
+                si[S_PENDING_BAR] = i
+                si[S_PENDING_RULE] = entry_long[i * rule_strides[0]] if wants_long else entry_short[i * rule_strides[1]]
+        i += 1
+    si[S_BAR] = i
+    return i

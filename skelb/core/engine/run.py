@@ -1,0 +1,98 @@
+"""Running a plan on an account."""
+
+from threading import local
+
+import numpy as np
+
+from skelb.core.engine import kernel
+from skelb.core.engine.account import Account
+from skelb.core.engine.ledger import Outcome, Trades
+from skelb.core.plan import Plan
+
+_FIRST_ROWS = 1024
+_buffers = local()
+
+
+def run(plan: Plan, account: Account) -> Outcome:
+    """The outcome of a plan on an account: the same for the same arguments, to the last bit."""
+    dataset = plan.dataset
+    bars = dataset.bars
+    columns = tuple(np.ascontiguousarray(column) for column in plan.columns)
+    strides = np.array([int(column.size > 1) for column in columns], np.int64)
+    rules = (*plan.entry_rules, *plan.exit_rules)
+    rule_strides = np.array([int(rule.size > 1) for rule in rules], np.int64)
+    settings_i, settings_f = _settings(plan, account)
+    state_i, state_f = np.zeros(kernel.STATE_INTS, np.int64), np.zeros(kernel.STATE_FLOATS)
+    state_i[kernel.S_BAR] = plan.first
+    state_i[kernel.S_EXIT_DUE] = -1
+    state_f[kernel.X_CASH] = account.capital
+    equity = np.empty(len(bars))
+    whole, numbers, skips = _ledger_buffers()
+    while True:
+        reached = kernel.simulate(
+            bars.open, bars.high, bars.low, bars.close, plan.flags, plan.blocks, columns, strides,
+            *rules, rule_strides, plan.size_forms, settings_i, settings_f, state_i, state_f, equity,
+            whole, numbers, skips,
+        )  # fmt: skip
+        if reached > plan.last:
+            break
+        if state_i[kernel.S_TRADES] + 3 > whole.shape[0]:
+            whole, numbers = _doubled(whole), _doubled(numbers)
+        if state_i[kernel.S_SKIPS] + 4 > skips.shape[0]:
+            skips = _doubled(skips)
+    _buffers.ledger = (whole, numbers, skips)
+    trades, skipped = int(state_i[kernel.S_TRADES]), int(state_i[kernel.S_SKIPS])
+    return Outcome(
+        plan,
+        account.capital,
+        Trades(whole[:trades].copy(), numbers[:trades].copy()),
+        skips[:skipped].copy(),
+        equity[plan.first : plan.last + 1],
+        int(state_i[kernel.S_CUTS]),
+        bool(state_i[kernel.S_RUINED]),
+    )
+
+
+def _ledger_buffers() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Each thread's ledger columns, kept between runs so that a sweep does not allocate them anew."""
+    found: tuple[np.ndarray, np.ndarray, np.ndarray] | None = getattr(_buffers, "ledger", None)
+    if found is None:
+        found = (
+            np.empty((_FIRST_ROWS, kernel.TRADE_INTS), np.int64),
+            np.empty((_FIRST_ROWS, kernel.TRADE_FLOATS)),
+            np.empty((_FIRST_ROWS, kernel.SKIP_INTS), np.int64),
+        )
+    return found
+
+
+def _doubled(table: np.ndarray) -> np.ndarray:
+    larger = np.empty((table.shape[0] * 2, table.shape[1]), table.dtype)
+    larger[: table.shape[0]] = table
+    return larger
+
+
+def _settings(plan: Plan, account: Account) -> tuple[np.ndarray, np.ndarray]:
+    market = plan.dataset.market
+    fees = market.commission or account.commission
+    in_one = round(1.0 / market.tick)
+    exact = in_one >= 1 and abs(1.0 / market.tick - in_one) < 1e-9 * in_one
+    whole = np.zeros(kernel.SETTING_INTS, np.int64)
+    whole[kernel.I_FIRST], whole[kernel.I_LAST] = plan.first, plan.last
+    whole[kernel.I_PATH] = account.same_bar == "path"
+    whole[kernel.I_SKIP_SHORT] = account.short_of_margin == "skip"
+    whole[kernel.I_OPPOSITE] = plan.opposite
+    whole[kernel.I_AFTER_LONG], whole[kernel.I_AFTER_SHORT] = plan.exit_after
+    whole[kernel.I_BID] = market.quotes == "bid"
+    whole[kernel.I_SPREAD_PERCENT] = market.spread_unit == "percent"
+    whole[kernel.I_TICKS_IN_ONE] = in_one if exact else 0
+    numbers = np.zeros(kernel.SETTING_FLOATS)
+    numbers[kernel.F_TICK] = market.tick
+    numbers[kernel.F_VALUE] = market.point_value * market.currency_rate
+    numbers[kernel.F_STEP], numbers[kernel.F_MIN_LOT] = market.lot_step, market.min_lot
+    numbers[kernel.F_SLIPPAGE] = account.slippage_ticks * market.tick
+    numbers[kernel.F_FEE_PERCENT], numbers[kernel.F_FEE_UNIT] = fees.percent, fees.per_unit
+    numbers[kernel.F_FEE_ORDER], numbers[kernel.F_FEE_MINIMUM] = fees.per_order, fees.minimum
+    numbers[kernel.F_LEVERAGE], numbers[kernel.F_STOP_OUT] = account.leverage, account.stop_out
+    numbers[kernel.F_FINANCING_LONG] = market.financing_long
+    numbers[kernel.F_FINANCING_SHORT] = market.financing_short
+    return whole, numbers

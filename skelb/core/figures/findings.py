@@ -1,0 +1,158 @@
+"""What Skelb has to say against a result."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from skelb.core.catalogue import YES
+from skelb.core.engine import SKIP_REASONS, Outcome, kernel
+from skelb.core.figures.figures import Figures
+from skelb.core.language import Checked
+from skelb.core.language.tree import Enter, Logic, Name
+
+FEWEST_TRADES = 30
+_HEAVY_COSTS = 0.3
+_HEAVY_TRADE = 0.3
+_HEAVY_AMBIGUITY = 0.05
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One finding: a code, how grave, a sentence with numbers, and the bar to look at (None for the whole run)."""
+
+    code: str
+    severity: Literal["grave", "warning", "note"]
+    message: str
+    bar: int | None = None
+
+
+def findings_of(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    """The findings on a run, gravest first. `figures` holds all, long and short."""
+    found: list[Finding] = []
+    for find in (_ruin, _trade_count, _silent_side, _costs, _one_trade, _ambiguity, _still_open, _cut, _left_out):
+        found.extend(find(outcome, checked, figures, sides))
+    order = {"grave": 0, "warning": 1, "note": 2}
+    return sorted(found, key=lambda item: order[item.severity])
+
+
+def _ruin(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    if not outcome.is_ruined:
+        return []
+    bar = int(outcome.trades.exit_bar[-1]) if len(outcome.trades) else outcome.first
+    return [Finding("ruin", "grave", "The account was ruined: equity fell to the stop-out and nothing was traded after.", bar)]
+
+
+def _trade_count(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    count = len(outcome.trades)
+    if count == 0 and not outcome.is_ruined:
+        return [Finding("no_trades", "grave", f"No trades. {_why_none(outcome, checked)}")]
+    if 0 < count < FEWEST_TRADES:
+        return [Finding("few_trades", "warning", f"Only {count} trades: under {FEWEST_TRADES}, chance explains almost any result.")]
+    return []
+
+
+def _why_none(outcome: Outcome, checked: Checked) -> str:
+    """What kept a run from trading: a condition that was never yes, or what stopped every signal."""
+    span = slice(outcome.first, outcome.last + 1)
+    entries = [placed for placed in checked.statements if isinstance(placed.statement, Enter)]
+    if not outcome.plan.entries:
+        return "The script has no entry rule for the sides that are on." if entries else "The script has no `enter` rule."
+    signals = np.count_nonzero(outcome.plan.flags[span] & (kernel.ENTER_LONG | kernel.ENTER_SHORT))
+    if signals:
+        reasons = _skip_counts(outcome)
+        if reasons:
+            listed = ", ".join(f"{count:,} {reason}" for reason, count in reasons)
+            return f"{signals:,} signals, and every one was stopped: {listed}."
+        return f"{signals:,} signals, the only ones at the last bar, where nothing can follow."
+    bars = outcome.last - outcome.first + 1
+    for placed in entries:
+        assert isinstance(placed.statement, Enter)
+        node, text, name = placed.statement.when, placed.text, ""
+        while isinstance(node, Name) and node.name in checked.definitions:
+            name = node.name
+            holder = next(item for item in checked.statements if item.statement is checked.definitions[name])
+            node, text = checked.definitions[name].value, holder.text
+        whole = name or text[node.span[0] : node.span[1]]
+        for part in node.parts if isinstance(node, Logic) and node.operator == "and" else ():
+            values = outcome.plan.expressions.whole(part)[span]
+            if not (values == YES).any():
+                written = text[part.span[0] : part.span[1]]
+                return f"`{whole}` was never yes, because `{written}` was yes on none of {bars:,} bars."
+        return f"`{whole}` was yes on none of {bars:,} bars{', though each of its parts was at times' if isinstance(node, Logic) else ''}."
+    return "No entry signal."
+
+
+def _skip_counts(outcome: Outcome) -> list[tuple[str, int]]:
+    codes, counts = np.unique(outcome.skips[:, 2], return_counts=True)
+    pairs = [(SKIP_REASONS[int(code)], int(count)) for code, count in zip(codes, counts, strict=True)]
+    return sorted(pairs, key=lambda pair: -pair[1])
+
+
+def _silent_side(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    entered = {rule.side for rule in outcome.plan.entries}
+    if len(outcome.trades) == 0 or sides != "both":
+        return []
+    for side in ("long", "short"):
+        if figures[side]["trades"] == 0:
+            why = "its rule never led to a trade" if side in entered else f"the script has no `enter {side}` rule"
+            return [Finding("one_side_silent", "warning" if side in entered else "note", f"The {side} side is silent: {why}.")]
+    return []
+
+
+def _costs(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    costs, share, count = figures["all"]["total_costs"], figures["all"]["costs_share"], len(outcome.trades)
+    if count == 0 or not costs or costs <= 0:
+        return []
+    if share is None:
+        return [Finding("costs_share", "warning", f"Before costs there was no profit, and costs took another {costs:,.0f}.")]
+    if share >= _HEAVY_COSTS:
+        return [Finding("costs_share", "warning", f"Costs took {share:.0%} of the gross profit ({costs:,.0f} over {count:,} trades).")]
+    return []
+
+
+def _one_trade(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    net = outcome.trades.net
+    total = float(net.sum())
+    if net.size < 2 or total <= 0:
+        return []
+    best = int(np.argmax(net))
+    share = float(net[best]) / total
+    if share < _HEAVY_TRADE:
+        return []
+    bar = int(outcome.trades.entry_bar[best])
+    return [Finding("best_trade_share", "warning", f"One trade (number {best + 1}) made {share:.0%} of the net profit.", bar)]
+
+
+def _ambiguity(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    count, total = int(np.count_nonzero(outcome.trades.ambiguous)), len(outcome.trades)
+    if total == 0 or count / total < _HEAVY_AMBIGUITY:
+        return []
+    bar = int(outcome.trades.exit_bar[np.argmax(outcome.trades.ambiguous)])
+    return [Finding("same_bar_share", "warning", f"In {count:,} of {total:,} trades stop and target lay in one bar, so the same-bar rule decided.", bar)]
+
+
+def _still_open(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    if len(outcome.trades) and outcome.trades.whole[-1, kernel.TI_REASON] == kernel.BY_END:
+        net = float(outcome.trades.net[-1])
+        return [Finding("still_open", "note", f"The last position was still open: closed at the last price, {net:+,.0f} of the net is not earned yet.", outcome.last)]
+    return []
+
+
+def _cut(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    found = []
+    if outcome.cuts:
+        found.append(Finding("cut_entries", "note", f"{outcome.cuts:,} entries were cut to what the margin allowed."))
+    refused = {"margin", "lot too small", "beyond stop", "beyond target", "unknown level"}
+    counts = [(reason, count) for reason, count in _skip_counts(outcome) if reason in refused]
+    if counts and len(outcome.trades):
+        listed = ", ".join(f"{count:,} {reason}" for reason, count in counts)
+        found.append(Finding("skipped_entries", "note", f"Entries that did not happen at their fill: {listed}."))
+    return found
+
+
+def _left_out(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    count = outcome.plan.dataset.left_out
+    if not count:
+        return []
+    return [Finding("outside_session", "note", f"{count:,} stored bars lie outside the session and were left out.")]

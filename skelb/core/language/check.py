@@ -1,0 +1,341 @@
+"""Checking a whole script: names, kinds, rules, and what is allowed but surely not meant."""
+
+from dataclasses import dataclass, field
+
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, PLANNED_NAMES, WORDS
+from skelb.core.language.diagnostics import Diagnostic, Mistake, moved
+from skelb.core.language.expressions import read_expression
+from skelb.core.language.kinds import (
+    Meaning,
+    Scope,
+    Unsayable,
+    input_meaning,
+    meaning_of,
+    need_condition,
+    need_number,
+    need_time,
+)
+from skelb.core.language.labels import label_parts
+from skelb.core.language.never import never_yes
+from skelb.core.language.parser import Parsed, parse
+from skelb.core.language.reader import Reader
+from skelb.core.language.tree import (
+    Definition,
+    Draw,
+    Enter,
+    Exit,
+    ExitAfter,
+    Expression,
+    Flat,
+    Input,
+    Level,
+    Mark,
+    Months,
+    Note,
+    Opposite,
+    Placed,
+    Protect,
+    Shade,
+    Size,
+    Statement,
+    Title,
+    Window,
+)
+
+
+@dataclass(frozen=True)
+class Setting:
+    """What the checker may know of where the script will run; None is not known."""
+
+    daily: bool | None = None
+    has_pips: bool | None = None
+
+
+@dataclass(frozen=True)
+class Checked:
+    """A checked script: its sound statements in order, what its names mean, and what was found.
+
+    `diagnostics` are in text order. Only a script without errors (`is_sound`) can be run.
+    """
+
+    source: str
+    statements: tuple[Placed, ...]
+    inputs: dict[str, Input]
+    definitions: dict[str, Definition]
+    meanings: dict[str, Meaning]
+    diagnostics: tuple[Diagnostic, ...]
+
+    @property
+    def is_sound(self) -> bool:
+        """Whether there is no error."""
+        return all(item.severity != "error" for item in self.diagnostics)
+
+    @property
+    def title(self) -> str:
+        """The script's title, or an empty text."""
+        return next((item.statement.text for item in self.statements if isinstance(item.statement, Title)), "")
+
+    @property
+    def has_entries(self) -> bool:
+        """Whether this is a strategy script."""
+        return any(isinstance(item.statement, Enter) for item in self.statements)
+
+
+@dataclass
+class _Work:
+    """What the passes share while a script is being checked."""
+
+    parsed: Parsed
+    setting: Setting
+    scope: Scope
+    sound: list[Placed] = field(default_factory=list)
+    inputs: dict[str, Input] = field(default_factory=dict)
+    definitions: dict[str, Definition] = field(default_factory=dict)
+    placed_names: dict[str, Placed] = field(default_factory=dict)
+    found: list[Diagnostic] = field(default_factory=list)
+
+    def report(self, placed: Placed, diagnostic: Diagnostic) -> None:
+        self.found.append(moved(diagnostic, placed.start))
+
+
+def check(source: str, setting: Setting | None = None) -> Checked:
+    """The checked script; any text gives an answer, none raises."""
+    parsed = parse(source)
+    work = _Work(parsed, setting or Setting(), Scope(broken=set(parsed.broken_names)))
+    work.found.extend(parsed.diagnostics)
+    for run_pass in PASSES:
+        run_pass(work)
+    ordered = tuple(sorted(work.found, key=lambda item: (item.span, item.code)))
+    return Checked(source, tuple(work.sound), work.inputs, work.definitions, dict(work.scope.names), ordered)
+
+
+def _check_meanings(work: _Work) -> None:
+    """Resolve names and kinds, statement by statement in the order of the text."""
+    for placed in work.parsed.statements:
+        statement = placed.statement
+        try:
+            _check_statement(statement, work.scope)
+        except Mistake as mistake:
+            work.report(placed, mistake.diagnostic)
+            _mark_broken(statement, work.scope)
+            continue
+        except Unsayable:
+            _mark_broken(statement, work.scope)
+            continue
+        work.sound.append(placed)
+        if isinstance(statement, Input):
+            work.scope.names[statement.name] = input_meaning(statement, work.scope)
+            work.inputs[statement.name] = statement
+            work.placed_names[statement.name] = placed
+        elif isinstance(statement, Definition):
+            work.scope.names[statement.name] = meaning_of(statement.value, work.scope)
+            work.definitions[statement.name] = statement
+            work.placed_names[statement.name] = placed
+
+
+def _mark_broken(statement: Statement, scope: Scope) -> None:
+    if isinstance(statement, (Input, Definition)) and statement.name not in scope.names:
+        scope.broken.add(statement.name)
+
+
+def _check_new_name(name: str, span: tuple[int, int], scope: Scope) -> None:
+    if name in WORDS:
+        raise Mistake("S0112", span, f"`{name}` is a word of the language")
+    if name in BUILT_INS or name in FUNCTIONS or name in PLANNED_NAMES:
+        raise Mistake("S0112", span, f"`{name}` is built in", None, "Choose another name, such as " f"`my_{name}`.")
+    if name in scope.names:
+        raise Mistake("S0206", span, f"`{name}` is defined above already")
+
+
+def _check_statement(statement: Statement, scope: Scope) -> None:
+    match statement:
+        case Title() | Note():
+            pass
+        case Input():
+            _check_new_name(statement.name, statement.name_span, scope)
+            _check_input(statement)
+        case Definition():
+            _check_new_name(statement.name, statement.name_span, scope)
+            meaning = meaning_of(statement.value, scope)
+            if meaning.kind == "text":
+                raise Mistake("S0203", statement.value.span, "a name stands for numbers or conditions, not for a text")
+        case Draw() | Level() | Shade() | Mark():
+            _check_show(statement, scope)
+        case _:
+            _check_rule(statement, scope)
+
+
+def _check_input(found: Input) -> None:
+    if found.kind == "choice" and found.default not in found.options:
+        listed = ", ".join(found.options)
+        raise Mistake("S0209", found.default_span, f"the default `{found.default}` is not one of {listed}")
+    if found.kind != "number" or found.low is None or found.high is None:
+        return
+    assert isinstance(found.default, float)
+    if found.low > found.high:
+        raise Mistake("S0209", found.span, f"the range runs from {found.low:g} down to {found.high:g}", None, "Write the smaller end first.")
+    if not found.low <= found.default <= found.high:
+        raise Mistake("S0209", found.default_span, f"the default {found.default:g} lies outside {found.low:g} to {found.high:g}")
+    if found.step is not None and found.step <= 0:
+        raise Mistake("S0209", found.span, "the step must be above 0")
+
+
+def _check_show(statement: Draw | Level | Shade | Mark, scope: Scope) -> None:
+    match statement:
+        case Draw():
+            for value in statement.values:
+                need_number(value, scope, "`draw`")
+            if statement.color and statement.color.when:
+                need_condition(statement.color.when, scope, "`color … when`")
+        case Level():
+            for value in statement.values:
+                if not need_number(value, scope, "`level`").constant:
+                    raise Mistake("S0205", value.span, "a level is the same on every bar", None, "To draw a moving line, write `draw`.")
+        case Shade():
+            need_number(statement.a, scope, "`shade`")
+            need_number(statement.b, scope, "`shade`")
+            if statement.when:
+                need_condition(statement.when, scope, "`when`")
+        case Mark():
+            need_condition(statement.when, scope, "`mark`")
+            for part in label_parts(statement.label or ""):
+                if part.is_value:
+                    _check_label_value(part.text, statement, scope)
+
+
+def _check_label_value(text: str, statement: Mark, scope: Scope) -> None:
+    try:
+        reader = Reader(text)
+        need_number(read_expression(reader), scope, "a label")
+        reader.finish()
+    except Mistake as mistake:
+        raise Mistake(mistake.diagnostic.code, statement.span, f"in the label: {mistake.diagnostic.message}") from mistake
+
+
+def _check_rule(statement: Statement, scope: Scope) -> None:
+    only_if = getattr(statement, "only_if", None)
+    if only_if is not None and not need_condition(only_if, scope, "`only if`").constant:
+        raise Mistake("S0304", only_if.span, "this changes from bar to bar", None, "Use inputs only, or put it into the rule's condition.")
+    match statement:
+        case Enter():
+            need_condition(statement.when, scope, f"`enter {statement.side} when`")
+            if statement.size:
+                _check_size(statement.size, scope)
+        case Exit():
+            need_condition(statement.when, scope, "`exit when`")
+        case ExitAfter():
+            _need_constant(statement.bars, scope, "`exit after`")
+        case Protect():
+            need_number(statement.distance.amount, scope, f"`{statement.kind}`")
+            if statement.kind == "stop" and statement.distance.unit == "R":
+                raise Mistake("S0303", statement.distance.span, "a stop cannot be measured in R, which it defines itself")
+        case Window():
+            for start, end in statement.times:
+                need_time(start, scope, "`window`")
+                need_time(end, scope, "`window`")
+        case Flat():
+            if statement.at is not None:
+                need_time(statement.at, scope, "`flat at`")
+        case Size():
+            _check_size(statement, scope)
+        case _:
+            pass
+
+
+def _check_size(size: Size, scope: Scope) -> None:
+    need_number(size.amount, scope, "`size`")
+    if size.most is not None:
+        need_number(size.most, scope, "`max`")
+
+
+def _need_constant(node: Expression, scope: Scope, what: str) -> None:
+    if not need_number(node, scope, what).constant:
+        raise Mistake("S0205", node.span, f"{what} needs the same number on every bar")
+
+
+def _check_rules(work: _Work) -> None:
+    """What the rules say together."""
+    rules = [(placed, placed.statement) for placed in work.sound]
+    entries = [(placed, rule) for placed, rule in rules if isinstance(rule, Enter)]
+    stops = [rule for _, rule in rules if isinstance(rule, Protect) and rule.kind == "stop"]
+    sides = {rule.side for _, rule in entries}
+    stopped = {side for side in ("long", "short") for rule in stops if rule.side in (None, side)}
+    for placed, rule in rules:
+        if isinstance(rule, Protect) and rule.distance.unit == "R":
+            wanted = {rule.side} if rule.side else (sides or {"long", "short"})
+            if not wanted <= stopped and not _stop_is_broken(work):
+                work.report(placed, Diagnostic("S0303", "this target is in R, and there is no stop", rule.distance.span, None, "Add a line such as `stop 2 * atr(14)`."))
+        if isinstance(rule, Protect) and rule.distance.unit == "pips" and work.setting.has_pips is False:
+            work.report(placed, Diagnostic("S0305", "this market has no pips", rule.distance.span, None, "Use ticks or points."))
+        if isinstance(rule, (Window, Flat)) and work.setting.daily and getattr(rule, "times", ()) + ((rule.at,) if isinstance(rule, Flat) and rule.at else ()):
+            work.report(placed, Diagnostic("S0402", "these clock times mean little on daily bars", rule.span))
+    _check_risk_sizes(work, rules, entries, stopped)
+    _check_single(work, rules)
+    acting = [placed for placed, rule in rules if isinstance(rule, (Exit, ExitAfter, Protect, Window, Months, Flat))]
+    if acting and not entries and not work.found:
+        work.report(acting[0], Diagnostic("S0403", "these rules never act: there is no `enter` rule", acting[0].statement.span))
+    if len(sides) == 1 and not work.scope.broken:
+        placed, rule = entries[0]
+        other = "short" if rule.side == "long" else "long"
+        work.report(placed, Diagnostic("S0404", f"there is no rule that enters {other}", rule.span))
+
+
+def _stop_is_broken(work: _Work) -> bool:
+    """Whether a stop line has a mistake of its own, which then is the one to mend."""
+    sound = {id(placed) for placed in work.sound}
+    lost = any(isinstance(item.statement, Protect) and id(item) not in sound for item in work.parsed.statements)
+    return lost or bool(work.parsed.diagnostics)
+
+
+def _check_risk_sizes(
+    work: _Work, rules: list[tuple[Placed, Statement]], entries: list[tuple[Placed, Enter]], stopped: set[str]
+) -> None:
+    if _stop_is_broken(work):
+        return
+    for placed, rule in rules:
+        if isinstance(rule, Size) and rule.form.startswith("risk"):
+            bare = {entry.side for _, entry in entries if entry.size is None} or {"long", "short"}
+            if not bare <= stopped:
+                work.report(placed, Diagnostic("S0302", "this size is a risk, and there is no stop", rule.span, None, "Add a line such as `stop 2 * atr(14)`."))
+    for placed, entry in entries:
+        if entry.size is not None and entry.size.form.startswith("risk") and entry.side not in stopped:
+            work.report(placed, Diagnostic("S0302", f"this size is a risk, and there is no {entry.side} stop", entry.size.span, None, "Add a line such as `stop 2 * atr(14)`."))
+
+
+def _check_single(work: _Work, rules: list[tuple[Placed, Statement]]) -> None:
+    """Statements that may stand once, unless `only if` keeps them apart."""
+    for kind, name in ((Title, "title"), (Size, "size"), (Opposite, "opposite")):
+        several = [(placed, rule) for placed, rule in rules if isinstance(rule, kind) and getattr(rule, "only_if", None) is None]
+        for placed, rule in several[1:]:
+            work.report(placed, Diagnostic("S0301", f"a second `{name}` contradicts the first", rule.span, None, "Keep one of them."))
+
+
+def _check_never(work: _Work) -> None:
+    """Conditions that can never be yes."""
+    meanings = {name: found.value for name, found in work.definitions.items()}
+    for placed in work.sound:
+        statement = placed.statement
+        node = statement.value if isinstance(statement, Definition) else getattr(statement, "when", None)
+        if node is not None:
+            warning = never_yes(node, placed.text, meanings)
+            if warning:
+                work.report(placed, warning)
+
+
+def _check_unused(work: _Work) -> None:
+    """Names and inputs that nothing uses; silent while there are errors, which may be the reason."""
+    if any(item.severity == "error" for item in work.found):
+        return
+    for name, placed in work.placed_names.items():
+        if name in work.scope.used:
+            continue
+        statement = placed.statement
+        if isinstance(statement, Input):
+            if not any(isinstance(other, Input) and name in other.options for other in work.inputs.values()):
+                work.report(placed, Diagnostic("S0406", f"the input `{name}` is never used", statement.name_span))
+        elif work.scope.names[name].kind != "condition":
+            assert isinstance(statement, Definition)
+            work.report(placed, Diagnostic("S0405", f"`{name}` is never used", statement.name_span))
+
+
+PASSES = (_check_meanings, _check_rules, _check_never, _check_unused)

@@ -1,0 +1,62 @@
+"""Every diagnostic code: how bad, and why in one sentence. A code is never reused."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+
+@dataclass(frozen=True)
+class Code:
+    """A kind of mistake: severity, a name for the guide, and the sentence of why."""
+
+    severity: Literal["error", "warning", "note"]
+    title: str
+    why: str
+
+
+def _error(title: str, why: str) -> Code:
+    return Code("error", title, why)
+
+
+CODES: dict[str, Code] = {
+    # reading
+    "S0101": _error("something is missing", "The statement ends, or goes on, before it is complete."),
+    "S0102": _error("an unknown statement", "A line starts with a statement word such as `enter`, or with `name =`."),
+    "S0103": _error("a bracket stays open", "Every bracket that is opened must be closed in the same statement."),
+    "S0104": _error("a quote stays open", "A text begins and ends with a double quote on one line."),
+    "S0105": _error("something is left over", "The statement was complete before this."),
+    "S0106": _error("a character Skelb does not use", "No part of the language is written with it."),
+    "S0107": _error("one `=` inside an expression", "`=` gives a name its meaning; equality is asked with `==`."),
+    "S0108": _error("comparisons run together", "Comparisons, `in`, `crosses`, `meets` and `is` combine only in brackets."),
+    "S0109": _error("a word of another spelling", "Skelb has one spelling for each word."),
+    "S0110": _error("written as in another language", "Skelb has its own form for this."),
+    "S0111": _error("nested too deeply", "Brackets inside brackets are read to a depth of 60."),
+    "S0112": _error("a reserved word as a name", "This word has a fixed meaning, so it cannot be given another."),
+    "S0113": _error("a script too long", "A script holds at most 20,000 lines and 1,000,000 characters."),
+    "S0114": _error("not a clock time or number", "Times run from 00:00 to 24:00."),
+    "S0190": _error("not in this version", "The language has this form, but this version of Skelb cannot run it yet."),
+    # names and kinds
+    "S0201": _error("an unknown name", "A name must be built in, or defined above the line that uses it."),
+    "S0202": _error("an unknown field", "A record has only the fields its function lists."),
+    "S0203": _error("the wrong kind of value", "Numbers, conditions, words and times do not stand in for each other."),
+    "S0204": _error("the wrong number of arguments", "A function takes exactly the arguments its page lists."),
+    "S0205": _error("an argument that must be constant", "A length or factor must be the same on every bar: a number, an input, or arithmetic on them."),
+    "S0206": _error("a name defined twice", "A name has one meaning in a script."),
+    "S0207": _error("a record where a number is needed", "A record holds several numbers: say which one."),
+    "S0208": _error("a word the name cannot be", "A choice or calendar word is compared only with the words it can be."),
+    "S0209": _error("an input that cannot be", "The default, range and step of an input must fit together."),
+    "S0210": _error("not a function", "Only functions take arguments in brackets."),
+    "S0211": _error("a length out of range", "Lengths are whole numbers of bars; there is no way to reach a later bar."),
+    # rules
+    "S0301": _error("contradictory rules", "Two lines say different things about the same question."),
+    "S0302": _error("`risk` without a stop", "Risking a share of equity needs a stop: the distance to it sets the size."),
+    "S0303": _error("R without a stop", "R is the distance from entry to the first stop, so a stop must exist."),
+    "S0304": _error("`only if` on something that moves", "Whether a rule exists is decided once, by inputs alone."),
+    "S0305": _error("pips on a market without pips", "The market's description states no pip."),
+    # warnings and notes
+    "S0401": Code("warning", "can never be yes", "A rule that waits for it will never act."),
+    "S0402": Code("warning", "clock times on daily bars", "A daily bar closes once, at the session's end."),
+    "S0403": Code("warning", "rules without an entry", "Exits, stops and targets act on positions, and nothing opens one."),
+    "S0404": Code("note", "one side only", "Many ideas have a mirrored other side; leaving it out is a choice worth making on purpose."),
+    "S0405": Code("note", "a name never used", "Nothing draws it, and no rule or other line depends on it."),
+    "S0406": Code("note", "an input never used", "Changing it changes nothing."),
+}  # fmt: skip

@@ -1,0 +1,283 @@
+"""Reading expressions, loosest operators first."""
+
+from skelb.core.language.diagnostics import Mend, Mistake
+from skelb.core.language.foreign import truth_of_another_language
+from skelb.core.language.reader import DEEPEST, Reader
+from skelb.core.language.tree import (
+    Argument,
+    Arithmetic,
+    Call,
+    Clock,
+    Comparison,
+    Crossing,
+    Either,
+    Expression,
+    Field,
+    InRange,
+    InSet,
+    Is,
+    Logic,
+    Name,
+    Negative,
+    Not,
+    Number,
+    Text,
+    Truth,
+)
+
+_COMPARING = ("<", "<=", ">", ">=", "==", "!=")
+_LATER_FORMS = {
+    "then": "sequences (`then`)",
+    "on": "values on another timeframe (`on`)",
+    "from": "values from another market (`from`)",
+}
+_NOT_A_VALUE = frozenset("and or then unless if else forming to crosses meets above below when only where starting carry bars is in on off from R".split())
+
+
+def read_expression(reader: Reader) -> Expression:
+    """One whole expression."""
+    return _read_or(reader)
+
+
+def read_value(reader: Reader) -> Expression:
+    """An expression of arithmetic only, as numbers in rules are."""
+    return _read_sum(reader)
+
+
+def _read_or(reader: Reader) -> Expression:
+    found = _read_and(reader)
+    parts = [found]
+    while reader.accept_word("or"):
+        parts.append(_read_and(reader))
+    if reader.now.kind == "name" and reader.now.text in ("OR", "Or", "AND", "And"):
+        right = reader.now.text.lower()
+        raise Mistake("S0109", reader.now.span, f"`{reader.now.text}` is written `{right}`", Mend(right, reader.now.span))
+    if reader.is_word("then", "unless"):
+        raise later_form(reader, _LATER_FORMS["then"])
+    return found if len(parts) == 1 else Logic("or", tuple(parts), (found.span[0], reader.last_end))
+
+
+def _read_and(reader: Reader) -> Expression:
+    found = _read_not(reader)
+    parts = [found]
+    while reader.accept_word("and"):
+        parts.append(_read_not(reader))
+    return found if len(parts) == 1 else Logic("and", tuple(parts), (found.span[0], reader.last_end))
+
+
+def _read_not(reader: Reader) -> Expression:
+    if reader.is_word("not"):
+        start = reader.advance().start
+        with_depth(reader)
+        x = _read_not(reader)
+        reader.depth -= 1
+        return Not(x, (start, reader.last_end))
+    return _read_comparison(reader)
+
+
+def _read_comparison(reader: Reader) -> Expression:
+    a = _read_sum(reader)
+    found = _read_relation(reader, a)
+    if found is not a and (reader.is_sign(*_COMPARING) or _starts_relation(reader)):
+        raise Mistake("S0108", reader.now.span, f"`{reader.now.text}` follows another comparison", None, "Put one of the two in brackets.")
+    return found
+
+
+def _starts_relation(reader: Reader) -> bool:
+    if reader.is_word("in"):
+        return reader.ahead().kind != "text"
+    return reader.is_word("crosses", "meets", "is") or (reader.is_word("not") and reader.ahead().text == "in")
+
+
+def _read_relation(reader: Reader, a: Expression) -> Expression:
+    start = a.span[0]
+    if reader.is_sign(*_COMPARING):
+        operands, operators = [a], []
+        while reader.is_sign(*_COMPARING):
+            operators.append(reader.advance().text)
+            operands.append(_read_sum(reader))
+        return Comparison(tuple(operands), tuple(operators), (start, reader.last_end))
+    if not _starts_relation(reader):
+        return a
+    if reader.is_word("is"):
+        return _read_is(reader, a)
+    if reader.is_word("crosses", "meets"):
+        return _read_crossing(reader, a)
+    negated = reader.accept_word("not") is not None
+    reader.advance()  # `in`
+    if reader.is_sign("("):
+        opened = reader.advance()
+        items = [_read_item(reader)]
+        while reader.accept_sign(","):
+            items.append(_read_item(reader))
+        reader.close(opened)
+        return InSet(a, tuple(items), negated, (start, reader.last_end))
+    low = _read_sum(reader)
+    reader.need_sign("..", "`..` between the ends of the range")
+    high = _read_sum(reader)
+    return InRange(a, low, high, negated, (start, reader.last_end))
+
+
+def _read_item(reader: Reader) -> Expression:
+    return _read_sum(reader)
+
+
+def _read_is(reader: Reader, a: Expression) -> Expression:
+    reader.advance()
+    negated = reader.accept_word("not") is not None
+    if reader.now.kind != "name":
+        raise reader.missing("a word", "`is` compares with a word, as in `weekday is fri`; numbers compare with `==`.")
+    word = reader.advance()
+    return Is(a, word.text, word.span, negated, (a.span[0], word.end))
+
+
+def _read_crossing(reader: Reader, a: Expression) -> Expression:
+    word = reader.advance()
+    kind = "meets"
+    if word.text == "crosses":
+        spelling = {"over": "above", "up": "above", "under": "below", "down": "below"}
+        if reader.now.kind == "name" and reader.now.text in spelling:
+            right = spelling[reader.now.text]
+            raise Mistake("S0109", reader.now.span, f"`crosses {reader.now.text}` is written `crosses {right}`", Mend(right, reader.now.span))
+        kind = reader.need_word(("above", "below"), "`above` or `below` after `crosses`").text
+    b = _read_sum(reader)
+    return Crossing(kind, a, b, (a.span[0], reader.last_end))
+
+
+def _read_sum(reader: Reader) -> Expression:
+    found = _read_product(reader)
+    while reader.is_sign("+", "-"):
+        operator = reader.advance().text
+        found = Arithmetic(operator, found, _read_product(reader), (found.span[0], reader.last_end))
+    return found
+
+
+def _read_product(reader: Reader) -> Expression:
+    found = _read_negative(reader)
+    while reader.is_sign("*", "/"):
+        operator = reader.advance().text
+        found = Arithmetic(operator, found, _read_negative(reader), (found.span[0], reader.last_end))
+    return found
+
+
+def _read_negative(reader: Reader) -> Expression:
+    if reader.is_sign("-"):
+        start = reader.advance().start
+        with_depth(reader)
+        x = _read_negative(reader)
+        reader.depth -= 1
+        return Negative(x, (start, reader.last_end))
+    return _read_power(reader)
+
+
+def _read_power(reader: Reader) -> Expression:
+    base = _read_postfix(reader)
+    if reader.accept_sign("^"):
+        with_depth(reader)
+        exponent = _read_negative(reader)
+        reader.depth -= 1
+        return Arithmetic("^", base, exponent, (base.span[0], reader.last_end))
+    return base
+
+
+def _read_postfix(reader: Reader) -> Expression:
+    found = _read_primary(reader)
+    while True:
+        if reader.is_sign("."):
+            reader.advance()
+            if reader.now.kind != "name":
+                raise reader.missing("a field's name")
+            name = reader.advance()
+            if reader.is_sign("("):
+                prefix = reader.text[found.span[0] : name.start]
+                raise Mistake("S0110", (found.span[0], name.end), f"functions stand without a prefix: write `{name.text}(…)`",
+                              Mend("", (found.span[0], name.start)), f"`{prefix}` is not needed.")  # fmt: skip
+            found = Field(found, name.text, name.span, (found.span[0], name.end))
+        elif reader.is_word("on", "from"):
+            raise later_form(reader, _LATER_FORMS[reader.now.text])
+        else:
+            return found
+
+
+def _read_primary(reader: Reader) -> Expression:
+    token = reader.now
+    if token.kind == "number":
+        reader.advance()
+        return Number(float(token.text), token.span)
+    if token.kind == "time":
+        reader.advance()
+        return Clock(clock_minutes(token.text, token.span), token.span)
+    if token.kind == "text":
+        return Text(reader.need_text("a text"), token.span)
+    if reader.is_sign("("):
+        return _read_bracket(reader)
+    if token.kind == "name":
+        return _read_named(reader)
+    raise reader.missing("a value")
+
+
+def _read_bracket(reader: Reader) -> Expression:
+    opened = reader.advance()
+    with_depth(reader)
+    inside = _read_or(reader)
+    if reader.accept_word("if"):
+        condition = _read_or(reader)
+        reader.need_word(("else",), "`else` with the other value")
+        other = _read_or(reader)
+        closed = reader.close(opened)
+        reader.depth -= 1
+        return Either(condition, inside, other, (opened.start, closed.end))
+    reader.close(opened)
+    reader.depth -= 1
+    return inside
+
+
+def _read_named(reader: Reader) -> Expression:
+    token = reader.now
+    if token.text in ("yes", "no", "unknown"):
+        reader.advance()
+        return Truth(token.text, token.span)
+    if token.text in ("all", "total"):
+        raise later_form(reader, "`all of`" if token.text == "all" else "sums over a range (`total`)")
+    if token.text in _NOT_A_VALUE:
+        raise reader.missing("a value")
+    foreign = truth_of_another_language(token)
+    if foreign:
+        raise foreign
+    reader.advance()
+    if not reader.is_sign("("):
+        return Name(token.text, token.span)
+    opened = reader.advance()
+    with_depth(reader)
+    arguments: list[Argument] = []
+    while not reader.is_sign(")"):
+        name = None
+        if reader.now.kind == "name" and reader.ahead().text == ":":
+            name = reader.advance().text
+            reader.advance()
+        arguments.append(Argument(name, _read_or(reader)))
+        if not reader.accept_sign(","):
+            break
+    closed = reader.close(opened)
+    reader.depth -= 1
+    return Call(token.text, token.span, tuple(arguments), (token.start, closed.end))
+
+
+def with_depth(reader: Reader) -> None:
+    """Count one more level of nesting, up to the deepest allowed."""
+    reader.depth += 1
+    if reader.depth > DEEPEST:
+        raise Mistake("S0111", reader.now.span, f"this is nested more than {DEEPEST} deep", None, "Name the inner parts.")
+
+
+def later_form(reader: Reader, what: str) -> Mistake:
+    """The mistake of using a form that the language has and this version cannot run."""
+    return Mistake("S0190", reader.now.span, f"{what} cannot be run by this version yet")
+
+
+def clock_minutes(text: str, span: tuple[int, int]) -> int:
+    """Minutes of a time such as `09:30`."""
+    hours, minutes = map(int, text.split(":"))
+    if minutes > 59 or hours * 60 + minutes > 1440:
+        raise Mistake("S0114", span, f"`{text}` is not a time of day")
+    return hours * 60 + minutes

@@ -1,0 +1,348 @@
+"""What every expression is: a number, a condition, a word, a time, a text or a record."""
+
+from dataclasses import dataclass, field, replace
+from typing import assert_never
+
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, PLANNED_NAMES, WORDS, Function
+from skelb.core.language.diagnostics import Mend, Mistake, Span
+from skelb.core.language.near import nearest
+from skelb.core.language.tree import (
+    Argument,
+    Arithmetic,
+    Call,
+    Clock,
+    Comparison,
+    Crossing,
+    Either,
+    Expression,
+    Field,
+    Input,
+    InRange,
+    InSet,
+    Is,
+    Logic,
+    Name,
+    Negative,
+    Not,
+    Number,
+    Text,
+    Truth,
+)
+
+
+@dataclass(frozen=True)
+class Meaning:
+    """The kind of a value; `constant` when it is the same on every bar.
+
+    `words` are those a word can be. A choice among series (`one of open, close`) has `series` set and may stand
+    for a number.
+    """
+
+    kind: str
+    constant: bool = False
+    words: tuple[str, ...] = ()
+    fields: tuple[str, ...] = ()
+    series: bool = False
+
+
+class Unsayable(Exception):  # noqa: N818 - stops one statement silently: its cause is reported elsewhere
+    """The expression uses a name whose own line has a mistake."""
+
+
+@dataclass
+class Scope:
+    """Names a statement may use, and those it did use."""
+
+    names: dict[str, Meaning] = field(default_factory=dict)
+    broken: set[str] = field(default_factory=set)
+    used: set[str] = field(default_factory=set)
+
+
+_NUMBER, _CONDITION = Meaning("number"), Meaning("condition")
+_ARTICLE = {"number": "a number", "condition": "a condition", "word": "a word", "time": "a time of day",
+            "text": "a text", "record": "a record of numbers"}  # fmt: skip
+
+
+def input_meaning(found: Input, scope: Scope) -> Meaning:
+    """The meaning of an input's name."""
+    if found.kind == "choice":
+        series = all(_is_series(word, scope) for word in found.options)
+        return Meaning("word", not series, found.options, series=series)
+    return Meaning({"number": "number", "switch": "condition", "time": "time"}[found.kind], True)
+
+
+def _is_series(word: str, scope: Scope) -> bool:
+    if word in scope.names:
+        return scope.names[word].kind == "number"
+    return word in BUILT_INS and BUILT_INS[word].kind == "number" and not BUILT_INS[word].fields
+
+
+def meaning_of(node: Expression, scope: Scope) -> Meaning:
+    """The meaning of `node`. Raises Mistake at the smallest wrong place, Unsayable on names that are broken."""
+    match node:
+        case Number():
+            return Meaning("number", True)
+        case Truth():
+            return Meaning("condition", True)
+        case Clock():
+            return Meaning("time", True)
+        case Text():
+            return Meaning("text", True)
+        case Name():
+            return _name(node, scope)
+        case Field():
+            return _field(node, scope)
+        case Call():
+            return _call(node, scope)
+        case Negative():
+            return Meaning("number", need_number(node.x, scope, "`-`").constant)
+        case Arithmetic():
+            a = need_number(node.a, scope, f"`{node.operator}`")
+            b = need_number(node.b, scope, f"`{node.operator}`")
+            return Meaning("number", a.constant and b.constant)
+        case Not():
+            return Meaning("condition", need_condition(node.x, scope, "`not`").constant)
+        case Logic():
+            parts = [need_condition(part, scope, f"`{node.operator}`") for part in node.parts]
+            return Meaning("condition", all(part.constant for part in parts))
+        case Comparison():
+            return _comparison(node, scope)
+        case Crossing():
+            what = "`meets`" if node.kind == "meets" else f"`crosses {node.kind}`"
+            need_number(node.a, scope, what)
+            need_number(node.b, scope, what)
+            return _CONDITION
+        case InRange():
+            return _in_range(node, scope)
+        case InSet():
+            return _in_set(node, scope)
+        case Is():
+            return _is(node, scope)
+        case Either():
+            return _either(node, scope)
+        case _:
+            assert_never(node)
+
+
+def need_number(node: Expression, scope: Scope, what: str) -> Meaning:
+    """The meaning of `node`, which `what` needs to be a number."""
+    found = meaning_of(node, scope)
+    if found.kind == "number" or found.series:
+        return replace(found, kind="number")
+    if found.kind == "record":
+        raise _which_field(node, found)
+    raise Mistake("S0203", node.span, f"{what} needs a number, and this is {_ARTICLE[found.kind]}")
+
+
+def need_condition(node: Expression, scope: Scope, what: str) -> Meaning:
+    """The meaning of `node`, which `what` needs to be a condition."""
+    found = meaning_of(node, scope)
+    if found.kind == "condition":
+        return found
+    help_text = "Compare it with something: `> 0`, `crosses above …`." if found.kind == "number" else ""
+    raise Mistake("S0203", node.span, f"{what} needs a condition, and this is {_ARTICLE[found.kind]}", None, help_text)
+
+
+def need_time(node: Expression, scope: Scope, what: str) -> Meaning:
+    """The meaning of `node`, which `what` needs to be a constant time of day."""
+    found = meaning_of(node, scope)
+    if found.kind != "time" or not found.constant:
+        raise Mistake("S0203", node.span, f"{what} needs a time such as 09:30 or an input that holds one")
+    return found
+
+
+def _which_field(node: Expression, found: Meaning) -> Mistake:
+    fields = ", ".join(f".{name}" for name in found.fields)
+    return Mistake("S0207", node.span, "this is a record of several numbers", None, f"Choose one of its fields: {fields}.")
+
+
+def _name(node: Name, scope: Scope) -> Meaning:
+    name = node.name
+    if name in scope.names:
+        scope.used.add(name)
+        return scope.names[name]
+    if name in scope.broken:
+        raise Unsayable
+    if name in BUILT_INS:
+        entry = BUILT_INS[name]
+        if entry.fields:
+            return Meaning("record", fields=entry.fields)
+        return Meaning(entry.kind, words=entry.words)
+    if name in FUNCTIONS:
+        return _call_meaning(FUNCTIONS[name], Call(name, node.span, (), node.span), scope)
+    raise unknown_name(name, node.span, scope)
+
+
+def unknown_name(name: str, span: Span, scope: Scope) -> Mistake:
+    """The mistake of a name that means nothing here, with the nearest ones that do."""
+    if name in PLANNED_NAMES:
+        return Mistake("S0190", span, f"`{name}` cannot be computed by this version yet")
+    near = nearest(name, [*scope.names, *BUILT_INS, *FUNCTIONS])
+    help_text = f"Did you mean {' or '.join(f'`{item}`' for item in near)}?" if near else ""
+    sure = len(near) == 1 or (len(near) > 1 and near[0].lower() == name.lower())
+    mend = Mend(near[0], span) if near and sure else None
+    return Mistake("S0201", span, f"`{name}` is not a name that Skelb or this script knows", mend, help_text)
+
+
+def _field(node: Field, scope: Scope) -> Meaning:
+    found = meaning_of(node.record, scope)
+    if found.kind != "record":
+        raise Mistake("S0202", node.name_span, f"this is {_ARTICLE[found.kind]} and has no field `{node.name}`")
+    if node.name not in found.fields:
+        near = nearest(node.name, found.fields)
+        mend = Mend(near[0], node.name_span) if len(near) == 1 else None
+        listed = ", ".join(f".{name}" for name in found.fields)
+        raise Mistake("S0202", node.name_span, f"there is no field `{node.name}` here", mend, f"The fields are {listed}.")
+    return _NUMBER
+
+
+def _call(node: Call, scope: Scope) -> Meaning:
+    function = FUNCTIONS.get(node.name)
+    if function is None:
+        if node.name in scope.broken:
+            raise Unsayable
+        if node.name in scope.names or node.name in BUILT_INS:
+            help_text = f"For an earlier value write `prior({node.name}, n)`." if node.name in BUILT_INS else ""
+            raise Mistake("S0210", node.name_span, f"`{node.name}` takes no arguments", None, help_text)
+        if node.name in WORDS:
+            raise Mistake("S0210", node.name_span, f"`{node.name}` is a word of the language, not a function")
+        if node.name in PLANNED_NAMES:
+            raise Mistake("S0190", node.name_span, f"`{node.name}` cannot be computed by this version yet")
+        near = nearest(node.name, FUNCTIONS)
+        mend = Mend(near[0], node.name_span) if len(near) == 1 else None
+        help_text = f"Did you mean {' or '.join(f'`{item}`' for item in near)}?" if near else ""
+        raise Mistake("S0201", node.name_span, f"there is no function `{node.name}`", mend, help_text)
+    return _call_meaning(function, node, scope)
+
+
+def _call_meaning(function: Function, node: Call, scope: Scope) -> Meaning:
+    given = placed_arguments(function, node)
+    first_kind = "number"
+    for parameter, value in zip(function.parameters, given, strict=True):
+        if value is None:
+            continue
+        what = f"`{function.name}` ({parameter.name})"
+        if parameter.kind == "any":
+            found = meaning_of(value, scope)
+            if found.kind not in ("number", "condition") and not found.series:
+                raise Mistake("S0203", value.span, f"{what} needs a number or condition, and this is {_ARTICLE[found.kind]}")
+            first_kind = "condition" if found.kind == "condition" else "number"
+            continue
+        meaning = need_number(value, scope, what)
+        if parameter.kind in ("length", "factor") and not meaning.constant:
+            order = ", ".join(item.name for item in function.parameters)
+            raise Mistake("S0205", value.span, f"{what} must be the same on every bar", None,
+                          f"The order of arguments is {function.name}({order}).")  # fmt: skip
+        _check_length(function, parameter.kind, parameter.least, value, what)
+    if function.fields:
+        return Meaning("record", fields=function.fields)
+    return Meaning(first_kind if function.result == "same" else function.result)
+
+
+def _check_length(function: Function, kind: str, least: int, value: Expression, what: str) -> None:
+    sign, inner = (-1.0, value.x) if isinstance(value, Negative) else (1.0, value)
+    if kind != "length" or not isinstance(inner, Number):
+        return
+    number = sign * inner.value
+    if number != int(number) or number < least:
+        help_text = "Later bars cannot be read." if function.name == "prior" and number < 0 else ""
+        raise Mistake("S0211", value.span, f"{what} must be a whole number of {least} or more", None, help_text)
+
+
+def placed_arguments(function: Function, node: Call) -> list[Expression | None]:
+    """The arguments of a call in the order of the function's parameters; None where a default applies."""
+    placed: list[Expression | None] = [None] * len(function.parameters)
+    names = [parameter.name for parameter in function.parameters]
+    wanted = f"{function.signature}"
+    for position, argument in enumerate(node.arguments):
+        index = position if argument.name is None else _named_position(argument, names, node)
+        if index >= len(names):
+            raise Mistake("S0204", argument.value.span, f"`{function.name}` takes {_count(len(names))}, and this is one more",
+                          None, f"Its form is `{wanted}`.")  # fmt: skip
+        if placed[index] is not None:
+            raise Mistake("S0204", argument.value.span, f"`{names[index]}` is given twice", None, f"The form is `{wanted}`.")
+        placed[index] = argument.value
+    for parameter, value in zip(function.parameters, placed, strict=True):
+        if value is None and parameter.default is None:
+            raise Mistake("S0204", node.span, f"`{function.name}` needs `{parameter.name}`", None, f"Its form is `{wanted}`.")
+    return placed
+
+
+def _count(number: int) -> str:
+    return "no arguments" if number == 0 else "1 argument" if number == 1 else f"{number} arguments"
+
+
+def _named_position(argument: Argument, names: list[str], node: Call) -> int:
+    assert argument.name is not None
+    if argument.name in names:
+        return names.index(argument.name)
+    listed = ", ".join(f"`{name}`" for name in names)
+    raise Mistake("S0204", argument.value.span, f"`{node.name}` has no argument `{argument.name}`", None, f"It has {listed}.")
+
+
+def _comparison(node: Comparison, scope: Scope) -> Meaning:
+    found = [meaning_of(operand, scope) for operand in node.operands]
+    kinds = {"number" if item.series else item.kind for item in found}
+    if kinds == {"time"} or kinds == {"number"}:
+        return Meaning("condition", all(item.constant for item in found))
+    for operand, item in zip(node.operands, found, strict=True):
+        if item.kind == "record":
+            raise _which_field(operand, item)
+        if item.kind == "word" and not item.series:
+            raise Mistake("S0203", operand.span, "words are compared with `is`, not with a sign", None, "As in `weekday is fri`.")
+        if item.kind in ("condition", "text"):
+            raise Mistake("S0203", operand.span, f"`{node.operators[0]}` compares numbers, and this is {_ARTICLE[item.kind]}",
+                          None, "To need both conditions, join them with `and`.")  # fmt: skip
+    raise Mistake("S0203", node.span, "this compares a time of day with a number", None, "Write times as 09:30; `hour` and `minute` are numbers.")
+
+
+def _in_range(node: InRange, scope: Scope) -> Meaning:
+    x = meaning_of(node.x, scope)
+    if x.kind == "time":
+        need_time(node.low, scope, "a time range")
+        need_time(node.high, scope, "a time range")
+        return Meaning("condition", x.constant)
+    parts = [need_number(part, scope, "`in`") for part in (node.x, node.low, node.high)]
+    return Meaning("condition", all(part.constant for part in parts))
+
+
+def _in_set(node: InSet, scope: Scope) -> Meaning:
+    x = meaning_of(node.x, scope)
+    if x.kind == "word":
+        for item in node.items:
+            if not isinstance(item, Name):
+                raise Mistake("S0203", item.span, "a set for a word holds words")
+            _need_word(item.name, item.span, x)
+        return Meaning("condition", x.constant)
+    need_number(node.x, scope, "`in`")
+    constant = [need_number(item, scope, "a set").constant for item in node.items]
+    return Meaning("condition", x.constant and all(constant))
+
+
+def _need_word(word: str, span: Span, meaning: Meaning) -> None:
+    if word in meaning.words:
+        return
+    near = nearest(word, meaning.words) or [item for item in meaning.words if word.lower().startswith(item)]
+    mend = Mend(near[0], span) if len(near) == 1 else None
+    listed = ", ".join(meaning.words)
+    raise Mistake("S0208", span, f"`{word}` is not one of its words", mend, f"It can be {listed}.")
+
+
+def _is(node: Is, scope: Scope) -> Meaning:
+    x = meaning_of(node.x, scope)
+    if x.kind != "word":
+        help_text = "Numbers are compared with `==`." if x.kind == "number" else "A condition stands by itself: `up`, `not up`."
+        raise Mistake("S0203", node.x.span, f"`is` compares a word, and this is {_ARTICLE[x.kind]}", None, help_text)
+    _need_word(node.word, node.word_span, x)
+    return Meaning("condition", x.constant or x.series)
+
+
+def _either(node: Either, scope: Scope) -> Meaning:
+    condition = need_condition(node.condition, scope, "`if`")
+    yes, no = meaning_of(node.yes, scope), meaning_of(node.no, scope)
+    kinds = ["number" if item.series else item.kind for item in (yes, no)]
+    if kinds[0] != kinds[1]:
+        raise Mistake("S0203", node.no.span, f"one value is {_ARTICLE[kinds[0]]}, the other {_ARTICLE[kinds[1]]}")
+    if kinds[0] not in ("number", "condition"):
+        raise Mistake("S0203", node.yes.span, f"`if` chooses between numbers or conditions, and this is {_ARTICLE[kinds[0]]}")
+    return Meaning(kinds[0], condition.constant and yes.constant and no.constant)

@@ -1,0 +1,128 @@
+"""A cursor over the tokens of one statement, with the mistakes every part of the grammar can meet."""
+
+from collections.abc import Collection
+
+from skelb.core.language.diagnostics import Mend, Mistake, Span
+from skelb.core.language.foreign import foreign_mistake
+from skelb.core.language.tokens import Token, tokenize, unreadable
+
+DEEPEST = 60
+_CLOSER = {"(": ")", "[": "]", "{": "}"}
+
+
+class Reader:
+    """The tokens of one statement and how far they have been read."""
+
+    def __init__(self, text: str) -> None:
+        self.text = text
+        self.tokens = tokenize(text)
+        self.at = 0
+        self.depth = 0
+
+    @property
+    def now(self) -> Token:
+        """The next token to read."""
+        return self.tokens[self.at]
+
+    def ahead(self, count: int = 1) -> Token:
+        """The token `count` places on, the end token past the last."""
+        return self.tokens[min(self.at + count, len(self.tokens) - 1)]
+
+    def advance(self) -> Token:
+        """Read one token."""
+        token = self.now
+        broken = unreadable(token)
+        if broken:
+            raise broken
+        if token.kind != "end":
+            self.at += 1
+        return token
+
+    @property
+    def last_end(self) -> int:
+        """Where the token read last ends."""
+        return self.tokens[self.at - 1].end if self.at else 0
+
+    def is_word(self, *words: str) -> bool:
+        """Whether the next token is one of these words."""
+        return self.now.kind == "name" and self.now.text in words
+
+    def is_sign(self, *signs: str) -> bool:
+        """Whether the next token is one of these signs."""
+        return self.now.kind == "op" and self.now.text in signs
+
+    def accept_word(self, *words: str) -> Token | None:
+        """Read the next token if it is one of these words."""
+        return self.advance() if self.is_word(*words) else None
+
+    def accept_sign(self, *signs: str) -> Token | None:
+        """Read the next token if it is one of these signs."""
+        return self.advance() if self.is_sign(*signs) else None
+
+    def missing(self, what: str, help: str = "") -> Mistake:  # noqa: A002
+        """The mistake of something else standing where `what` is needed."""
+        foreign = foreign_mistake(self.text, self.tokens, self.at)
+        if foreign:
+            return foreign
+        broken = unreadable(self.now)
+        if broken:
+            return broken
+        if self.now.kind == "end":
+            return Mistake("S0101", (self.last_end, self.last_end), f"{what} is missing at the end of this", None, help)
+        return Mistake("S0101", self.now.span, f"{what} is needed here, not `{self.now.text}`", None, help)
+
+    def need_word(self, words: Collection[str], what: str) -> Token:
+        """Read one of these words, or say that `what` is missing."""
+        if self.now.kind == "name" and self.now.text in words:
+            return self.advance()
+        if self.now.kind == "name" and self.now.text.lower() in words:
+            right = self.now.text.lower()
+            raise Mistake("S0109", self.now.span, f"`{self.now.text}` is written `{right}`", Mend(right, self.now.span))
+        raise self.missing(what)
+
+    def need_sign(self, sign: str, what: str) -> Token:
+        """Read this sign, or say that `what` is missing."""
+        found = self.accept_sign(sign)
+        if not found:
+            raise self.missing(what)
+        return found
+
+    def need_text(self, what: str) -> str:
+        """Read a quoted text and return what is inside."""
+        if self.now.kind != "text":
+            raise self.missing(what, 'A text stands in double quotes: "like this".')
+        return self.advance().text[1:-1].replace('\\"', '"')
+
+    def close(self, opened: Token) -> Token:
+        """Read the bracket that closes `opened`."""
+        closer = _CLOSER[opened.text]
+        found = self.accept_sign(closer)
+        if found:
+            return found
+        if self.is_sign("="):
+            raise self.lone_equals()
+        if self.now.kind == "end":
+            end = self.last_end
+            raise Mistake("S0103", opened.span, f"this `{opened.text}` is never closed", None, f"Add `{closer}` after column {end} of the statement.")
+        raise self.missing(f"`{closer}` to close the bracket")
+
+    def lone_equals(self) -> Mistake:
+        """The mistake of `=` where a comparison is meant."""
+        return Mistake("S0107", self.now.span, "`=` stands inside an expression", Mend("==", self.now.span))
+
+    def finish(self) -> None:
+        """Check that the statement is complete."""
+        if self.now.kind == "end":
+            return
+        broken = unreadable(self.now)
+        foreign = foreign_mistake(self.text, self.tokens, self.at)
+        if foreign:
+            raise foreign
+        if broken:
+            raise broken
+        if self.is_sign("="):
+            raise self.lone_equals()
+        if self.is_sign(")", "]", "}"):
+            raise Mistake("S0103", self.now.span, f"this `{self.now.text}` closes nothing", Mend("", self.now.span))
+        span: Span = (self.now.start, self.tokens[-1].end)
+        raise Mistake("S0105", span, f"`{self.text[span[0] : span[1]][:40]}` is left over", None, "One statement stands on one line.")

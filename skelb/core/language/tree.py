@@ -1,0 +1,340 @@
+"""The tree of a script: expressions and statements. Spans are relative to the statement's own text."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from skelb.core.language.diagnostics import Span
+
+Side = Literal["long", "short"]
+
+
+@dataclass(frozen=True, slots=True)
+class Number:
+    value: float
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Truth:
+    """`yes`, `no` or `unknown`; `on` and `off` in inputs are yes and no."""
+
+    value: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Clock:
+    """A time of day in minutes, 0 to 1440."""
+
+    minute: int
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Text:
+    value: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Name:
+    name: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Field:
+    record: "Expression"
+    name: str
+    name_span: Span
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Argument:
+    name: str | None
+    value: "Expression"
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    name: str
+    name_span: Span
+    arguments: tuple[Argument, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Negative:
+    x: "Expression"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Arithmetic:
+    operator: str
+    a: "Expression"
+    b: "Expression"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Not:
+    x: "Expression"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Logic:
+    """`and` or `or` over two or more parts."""
+
+    operator: str
+    parts: tuple["Expression", ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """A chain such as `30 < x <= 70`: one operator fewer than operands."""
+
+    operands: tuple["Expression", ...]
+    operators: tuple[str, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Crossing:
+    """`a crosses above b`, `a crosses below b`, `a meets b`."""
+
+    kind: str
+    a: "Expression"
+    b: "Expression"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class InRange:
+    x: "Expression"
+    low: "Expression"
+    high: "Expression"
+    negated: bool
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class InSet:
+    x: "Expression"
+    items: tuple["Expression", ...]
+    negated: bool
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Is:
+    x: "Expression"
+    word: str
+    word_span: Span
+    negated: bool
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Either:
+    """`(a if c else b)`."""
+
+    condition: "Expression"
+    yes: "Expression"
+    no: "Expression"
+    span: Span
+
+
+Expression = (
+    Number | Truth | Clock | Text | Name | Field | Call | Negative | Arithmetic | Not | Logic | Comparison
+    | Crossing | InRange | InSet | Is | Either
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Title:
+    text: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Note:
+    text: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Input:
+    """An input: kind `number`, `switch`, `choice` or `time`; `default` is a number, bool, word or minute."""
+
+    name: str
+    name_span: Span
+    kind: Literal["number", "switch", "choice", "time"]
+    default: float | bool | str
+    default_span: Span
+    low: float | None
+    high: float | None
+    step: float | None
+    options: tuple[str, ...]
+    label: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Definition:
+    name: str
+    name_span: Span
+    value: Expression
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Color:
+    """A colour word, or one of two by a condition."""
+
+    word: str
+    when: Expression | None
+    otherwise: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Draw:
+    values: tuple[Expression, ...]
+    form: str
+    panel: str | None
+    color: Color | None
+    named: str | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Level:
+    values: tuple[Expression, ...]
+    panel: str | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Shade:
+    a: Expression
+    b: Expression
+    color: str | None
+    when: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Mark:
+    when: Expression
+    place: Literal["above", "below"]
+    form: str
+    color: str | None
+    label: str | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Size:
+    """How much: `form` is units, cash, percent, risk_percent or risk_cash."""
+
+    form: Literal["units", "cash", "percent", "risk_percent", "risk_cash"]
+    amount: Expression
+    most: Expression | None
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Enter:
+    side: Side
+    when: Expression
+    size: Size | None
+    named: str | None
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Exit:
+    side: Side | None
+    when: Expression
+    named: str | None
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class ExitAfter:
+    side: Side | None
+    bars: Expression
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Distance:
+    """A distance from the entry, or a price: `unit` is price, percent, pips, ticks, cash, R or at."""
+
+    amount: Expression
+    unit: Literal["price", "percent", "pips", "ticks", "cash", "R", "at"]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Protect:
+    """A `stop` or `target`."""
+
+    kind: Literal["stop", "target"]
+    side: Side | None
+    distance: Distance
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    days: tuple[int, ...]
+    times: tuple[tuple[Expression, Expression], ...]
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Months:
+    months: tuple[int, ...]
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Flat:
+    """`at` holds the time for `flat at 16:45`; else `until` says session or week."""
+
+    at: Expression | None
+    until: Literal["time", "session", "week"]
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Opposite:
+    mode: Literal["reverse", "exit", "ignore"]
+    only_if: Expression | None
+    span: Span
+
+
+Rule = Enter | Exit | ExitAfter | Protect | Window | Months | Flat | Opposite | Size
+Show = Draw | Level | Shade | Mark
+Statement = Title | Note | Input | Definition | Show | Rule
+
+
+@dataclass(frozen=True, slots=True)
+class Placed:
+    """A statement and where its text begins in the script."""
+
+    statement: Statement
+    text: str
+    start: int

@@ -1,0 +1,26 @@
+"""Checked scripts to arrays: expressions evaluated once, rules laid out for the engine."""
+
+from skelb.core.plan.columns import Block, Column, Flag, OppositeMode, SizeForm
+from skelb.core.plan.dataset import Dataset, make_dataset
+from skelb.core.plan.expressions import Expressions, InputValue
+from skelb.core.plan.inputs import input_values, read_value
+from skelb.core.plan.memo import Memo
+from skelb.core.plan.rules import NamedRule, Plan, make_plan
+
+__all__ = [
+    "Block",
+    "Column",
+    "Dataset",
+    "Expressions",
+    "Flag",
+    "InputValue",
+    "Memo",
+    "NamedRule",
+    "OppositeMode",
+    "Plan",
+    "SizeForm",
+    "input_values",
+    "make_dataset",
+    "make_plan",
+    "read_value",
+]

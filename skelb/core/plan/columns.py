@@ -1,0 +1,66 @@
+"""The layout of what a plan hands to the engine: flag bits, level columns, block reasons."""
+
+from enum import IntEnum
+
+
+class Flag(IntEnum):
+    """Bits of the one byte that every bar carries."""
+
+    ENTER_LONG = 1
+    ENTER_SHORT = 2
+    EXIT_LONG = 4
+    EXIT_SHORT = 8
+    BLOCKED = 16  # entries judged at this close do not happen
+    FLAT_OPEN = 32  # everything is closed at this open, waiting entries are dropped
+    FLAT_CLOSE = 64  # everything is closed at this close
+    NIGHT = 128  # financing is due at this open
+
+
+class Block(IntEnum):
+    """Why entries are blocked at a bar's close."""
+
+    NONE = 0
+    WINDOW = 1
+    FLAT = 2
+
+
+class Column(IntEnum):
+    """Level columns of one side; the short side's follow the long side's.
+
+    Distances are infinite where no rule of that kind is in force. Units: price, percent of the entry's mid,
+    prices (AT), multiples of R, and for SIZE the unit of the rule.
+    """
+
+    STOP_PRICE = 0
+    STOP_PERCENT = 1
+    STOP_AT = 2
+    TARGET_PRICE = 3
+    TARGET_PERCENT = 4
+    TARGET_R = 5
+    TARGET_AT = 6
+    SIZE = 7
+    MOST = 8
+
+
+COLUMNS_PER_SIDE = len(Column)
+SPREAD_COLUMN = 2 * COLUMNS_PER_SIDE
+NIGHTS_COLUMN = SPREAD_COLUMN + 1
+COLUMN_COUNT = NIGHTS_COLUMN + 1
+
+
+class SizeForm(IntEnum):
+    """What the number in the SIZE column means."""
+
+    UNITS = 0
+    CASH = 1
+    PERCENT = 2
+    RISK_PERCENT = 3
+    RISK_CASH = 4
+
+
+class OppositeMode(IntEnum):
+    """What an opposite entry does while in a position."""
+
+    REVERSE = 0
+    EXIT = 1
+    IGNORE = 2

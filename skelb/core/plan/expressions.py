@@ -1,0 +1,330 @@
+"""Checked expressions to values: inputs filled in, equal parts computed once."""
+
+from collections.abc import Mapping
+from typing import assert_never
+
+import numpy as np
+
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, NO, UNKNOWN, YES, between, compare, crosses, power, quotient
+from skelb.core.errors import SettingsError
+from skelb.core.language import Checked, placed_arguments
+from skelb.core.language.tree import (
+    Arithmetic,
+    Call,
+    Clock,
+    Comparison,
+    Crossing,
+    Either,
+    Expression,
+    Field,
+    InRange,
+    InSet,
+    Is,
+    Logic,
+    Name,
+    Negative,
+    Not,
+    Number,
+    Text,
+    Truth,
+)
+from skelb.core.plan.dataset import Dataset
+from skelb.core.plan.memo import Key, Value
+
+InputValue = float | bool | str
+LONGEST_LENGTH = 1_000_000
+
+_TRUTHS = {"no": NO, "unknown": UNKNOWN, "yes": YES}
+
+
+class Expressions:
+    """The expressions of one checked script with its inputs filled in, on one dataset."""
+
+    def __init__(self, checked: Checked, inputs: Mapping[str, InputValue], dataset: Dataset) -> None:
+        self._checked = checked
+        self._inputs = inputs
+        self._dataset = dataset
+        self._memo = dataset.memo
+        self._names: dict[str, int] = {}
+        for name, definition in checked.definitions.items():  # in text order, so that chains do not recurse
+            if checked.meanings[name].kind != "text":
+                self._names[name] = self.number(definition.value)
+
+    def number(self, node: Expression) -> int:
+        """The memo number of `node`; constant parts are folded."""
+        match node:
+            case Number():
+                return self._memo.number(("constant", node.value))
+            case Truth():
+                return self._memo.number(("truth", _TRUTHS[node.value]))
+            case Clock():
+                return self._memo.number(("constant", float(node.minute)))
+            case Name():
+                return self._name(node.name)
+            case Field():
+                return self._make("field", self.number(node.record), node.name)
+            case Call():
+                return self._call(node)
+            case Negative():
+                return self._make("negative", self.number(node.x))
+            case Arithmetic():
+                return self._make("arithmetic", node.operator, self.number(node.a), self.number(node.b))
+            case Not():
+                return self._make("not", self.number(node.x))
+            case Logic():
+                return self._logic(node.operator, [self.number(part) for part in node.parts])
+            case Comparison():
+                parts = [self.number(operand) for operand in node.operands]
+                pairs = zip(parts, node.operators, parts[1:], strict=False)
+                return self._logic("and", [self._make("compare", operator, a, b) for a, operator, b in pairs])
+            case Crossing():
+                return self._make("crosses", node.kind, self.number(node.a), self.number(node.b))
+            case InRange():
+                return self._in_range(node)
+            case InSet():
+                found = self._logic("or", [self._equal(node.x, item) for item in node.items])
+                return self._make("not", found) if node.negated else found
+            case Is():
+                found = self._equal(node.x, Name(node.word, node.word_span))
+                return self._make("not", found) if node.negated else found
+            case Either():
+                parts = [self.number(part) for part in (node.condition, node.yes, node.no)]
+                return self._make("either", *parts)
+            case Text():
+                raise AssertionError("the checker lets no text be a value")
+            case _:
+                assert_never(node)
+
+    def value(self, number: int) -> Value:
+        """The value of an expression, shape (n,) or (1,) when constant; its parts are computed first, once each."""
+        order, values = self._needed(number)
+        uses = {part: 0 for part in order}
+        for part in order:
+            for inner in _parts(self._memo.keys[part]):
+                uses[inner] = uses.get(inner, 0) + 1
+        for part in order:
+            key = self._memo.keys[part]
+            values[part] = self._memo.value(part, lambda key=key: self._compute(key, values))  # type: ignore[misc]
+            for inner in _parts(key):
+                uses[inner] -= 1
+                if uses[inner] == 0:
+                    values.pop(inner, None)  # the memo may keep it; this evaluation no longer needs it
+        return values[number]
+
+    def of(self, node: Expression) -> Value:
+        """The value of `node`."""
+        return self.value(self.number(node))
+
+    def whole(self, node: Expression) -> Value:
+        """The value of `node` on every bar, shape (n,), constants spread out."""
+        found = self.of(node)
+        return np.full(len(self._dataset), found[0], found.dtype) if found.size == 1 else found
+
+    def constant(self, node: Expression) -> float:
+        """The number that a constant expression is."""
+        return float(self.of(node)[0])
+
+    # --- building ----------------------------------------------------------------------------------------------
+
+    def _make(self, *key: object) -> int:
+        """The number of an operation, folded to a constant when all its parts are constants."""
+        number = self._memo.number(key)  # type: ignore[arg-type]
+        parts = _parts(key)  # type: ignore[arg-type]
+        if key[0] in ("field", "call", "crosses") or not all(self._is_constant(part) for part in parts):
+            return number
+        values = {part: self._constant_value(part) for part in parts}
+        folded = self._compute(key, values)  # type: ignore[arg-type]
+        kind = "truth" if folded.dtype == np.int8 else "constant"
+        item = int(folded[0]) if kind == "truth" else float(folded[0])
+        return self._memo.number((kind, item if item == item else "unknown"))
+
+    def _is_constant(self, number: int) -> bool:
+        return self._memo.keys[number][0] in ("constant", "truth")
+
+    def _constant_value(self, number: int) -> Value:
+        return self._compute(self._memo.keys[number], {})
+
+    def _name(self, name: str) -> int:
+        if name in self._names:
+            return self._names[name]
+        found = self._checked.inputs.get(name)
+        if found is not None:
+            given = self._inputs[name]
+            if found.kind == "switch":
+                return self._memo.number(("truth", YES if given else NO))
+            if found.kind == "choice":
+                return self._name(str(given))
+            return self._memo.number(("constant", float(given)))
+        if name in BUILT_INS:
+            return self._memo.number(("built_in", name))
+        return self._call(Call(name, (0, 0), (), (0, 0)))
+
+    def _call(self, node: Call) -> int:
+        function = FUNCTIONS[node.name]
+        arguments: list[object] = []
+        for parameter, value in zip(function.parameters, placed_arguments(function, node), strict=True):
+            if parameter.kind in ("number", "any"):
+                assert value is not None
+                arguments.append(("part", self.number(value)))
+                continue
+            given = parameter.default if value is None else self.constant(value)
+            if parameter.kind == "length":
+                given = _length(given, parameter.least, f"`{function.name}` ({parameter.name})")
+            arguments.append(given)
+        return self._memo.number(("call", node.name, *arguments))  # type: ignore[arg-type]
+
+    def _logic(self, operator: str, parts: list[int]) -> int:
+        return parts[0] if len(parts) == 1 else self._make("logic", operator, *parts)
+
+    def _in_range(self, node: InRange) -> int:
+        parts = [self.number(part) for part in (node.x, node.low, node.high)]
+        is_time = self._is_time(node.x)
+        found = self._make("in_time" if is_time else "between", *parts)
+        return self._make("not", found) if node.negated else found
+
+    def _is_time(self, node: Expression) -> bool:
+        if isinstance(node, Clock):
+            return True
+        if not isinstance(node, Name):
+            return False
+        if node.name in self._checked.meanings:
+            return self._checked.meanings[node.name].kind == "time"
+        return node.name == "time"
+
+    def _equal(self, x: Expression, item: Expression) -> int:
+        """Whether a word is the word `item` names, or a number equals it."""
+        words = self._words(x)
+        if words is None:
+            return self._make("compare", "==", self.number(x), self.number(item))
+        assert isinstance(item, Name) and isinstance(x, Name)
+        choice = self._choice(x.name)
+        if choice is not None:
+            return self._memo.number(("truth", YES if choice == item.name else NO))
+        position = self._memo.number(("constant", float(words.index(item.name))))
+        return self._make("compare", "==", self.number(x), position)
+
+    def _words(self, x: Expression) -> tuple[str, ...] | None:
+        if not isinstance(x, Name):
+            return None
+        if x.name in self._checked.meanings:
+            return self._checked.meanings[x.name].words or None
+        return BUILT_INS[x.name].words or None if x.name in BUILT_INS else None
+
+    def _choice(self, name: str) -> str | None:
+        """The word an input (or a name for it) holds now."""
+        while name in self._checked.definitions:
+            value = self._checked.definitions[name].value
+            if not isinstance(value, Name):
+                return None
+            name = value.name
+        found = self._checked.inputs.get(name)
+        return str(self._inputs[name]) if found is not None and found.kind == "choice" else None
+
+    # --- evaluating --------------------------------------------------------------------------------------------
+
+    def _needed(self, number: int) -> tuple[list[int], dict[int, Value]]:
+        """The expressions to compute for `number`, parts before wholes, and the values that are held already."""
+        order: set[int] = set()
+        held: dict[int, Value] = {}
+        waiting = [number]
+        while waiting:
+            part = waiting.pop()
+            if part in order or part in held:
+                continue
+            found = self._memo.peek(part)
+            if found is None:
+                order.add(part)
+                waiting.extend(_parts(self._memo.keys[part]))
+            else:
+                held[part] = found
+        return sorted(order), held
+
+    def _compute(self, key: Key, values: Mapping[int, Value]) -> Value:
+        operation = key[0]
+        parts = [values[part] for part in _parts(key)]
+        if operation == "constant":
+            return np.array([np.nan if key[1] == "unknown" else key[1]], np.float64)
+        if operation == "truth":
+            return np.array([key[1]], np.int8)
+        if operation == "built_in":
+            return BUILT_INS[str(key[1])].compute(self._dataset.frame)
+        if operation == "call":
+            return self._compute_call(key, parts)
+        if operation == "field":
+            return parts[0][str(key[2])]
+        return _OPERATIONS[str(operation)](key, parts)
+
+    def _compute_call(self, key: Key, parts: list[Value]) -> Value:
+        size = len(self._dataset)
+        waiting = iter(parts)
+        arguments = []
+        for argument in key[2:]:
+            if isinstance(argument, tuple):
+                part = next(waiting)
+                arguments.append(np.full(size, part[0], part.dtype) if part.size == 1 else part)
+            else:
+                arguments.append(argument)
+        return FUNCTIONS[str(key[1])].compute(self._dataset.frame, *arguments)
+
+
+def _length(given: float | None, least: int, what: str) -> int:
+    if given is None or given != given or given != int(given) or not least <= given <= LONGEST_LENGTH:
+        raise SettingsError(f"{what} must be a whole number from {least} to {LONGEST_LENGTH:,}; with these inputs it is {given}")
+    return int(given)
+
+
+def _parts(key: Key) -> list[int]:
+    """The numbers of the expressions that an expression is made of."""
+    operation = key[0]
+    if operation in ("constant", "truth", "built_in"):
+        return []
+    if operation == "call":
+        return [argument[1] for argument in key[2:] if isinstance(argument, tuple)]
+    if operation == "field":
+        return [key[1]]  # type: ignore[list-item]
+    return [part for part in key[1:] if isinstance(part, int)]
+
+
+def _arithmetic(key: Key, parts: list[Value]) -> Value:
+    a, b = parts
+    if key[1] == "+":
+        return a + b
+    if key[1] == "-":
+        return a - b
+    if key[1] == "*":
+        return a * b
+    return quotient(a, b) if key[1] == "/" else power(a, b)
+
+
+def _logic(key: Key, parts: list[Value]) -> Value:
+    join = np.minimum if key[1] == "and" else np.maximum
+    found = parts[0]
+    for part in parts[1:]:
+        found = join(found, part)
+    return found
+
+
+def _in_time(key: Key, parts: list[Value]) -> Value:
+    x, low, high = parts
+    after, before = compare("<=", low, x), compare("<", x, high)
+    return np.maximum(after, before) if high[0] <= low[0] else np.minimum(after, before)
+
+
+def _either(key: Key, parts: list[Value]) -> Value:
+    condition, yes, no = parts
+    unknown = UNKNOWN if yes.dtype == np.int8 else np.nan
+    chosen = np.where(condition == YES, yes, no)
+    return np.where(condition == UNKNOWN, np.asarray(unknown, chosen.dtype), chosen)
+
+
+_OPERATIONS = {
+    "negative": lambda key, parts: -parts[0],
+    "arithmetic": _arithmetic,
+    "not": lambda key, parts: np.int8(YES) - parts[0],
+    "logic": _logic,
+    "compare": lambda key, parts: compare(str(key[1]), parts[0], parts[1]),
+    "crosses": lambda key, parts: crosses(str(key[1]), parts[0], parts[1]),
+    "between": lambda key, parts: between(parts[0], parts[1], parts[2]),
+    "in_time": _in_time,
+    "either": _either,
+}
