@@ -144,7 +144,7 @@ class _Planner:
         self._flats(flags, blocks)
         columns, forms = self._columns(entry_rules, entries)
         if self.market.financing_long or self.market.financing_short:
-            flags[self.calendar.starts_day] |= Flag.NIGHT
+            flags[self.calendar.starts_day] |= np.uint8(Flag.NIGHT)
             columns[NIGHTS_COLUMN] = self._nights()
         modes = [OppositeMode[rule.mode.upper()] for rule in self.of_kind(Opposite)]
         return Plan(
@@ -222,7 +222,7 @@ class _Planner:
             within = np.isin(of_bar, named)
             allowed = within if allowed is None else allowed & within
         if allowed is not None:
-            flags[~allowed] |= Flag.BLOCKED
+            flags[~allowed] |= np.uint8(Flag.BLOCKED)
             blocks[~allowed] = Block.WINDOW
 
     def _inside(self, window: Window) -> Bools:
@@ -271,10 +271,10 @@ class _Planner:
     def _raise_flat(
         self, flags: NDArray[np.uint8], blocks: NDArray[np.uint8], at_open: Bools, at_close: Bools, blocked: Bools
     ) -> None:
-        flags[at_open] |= Flag.FLAT_OPEN
-        flags[at_close] |= Flag.FLAT_CLOSE
+        flags[at_open] |= np.uint8(Flag.FLAT_OPEN)
+        flags[at_close] |= np.uint8(Flag.FLAT_CLOSE)
         blocks[blocked & (blocks == Block.NONE)] = Block.FLAT
-        flags[blocked] |= Flag.BLOCKED
+        flags[blocked] |= np.uint8(Flag.BLOCKED)
 
     def _nights(self) -> Floats:
         """Nights of financing due at each open: 1, or 3 after the market's triple day."""

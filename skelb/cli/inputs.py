@@ -1,0 +1,89 @@
+"""What the commands read: scripts, bars, settings."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from skelb.core.bars import Timeframe
+from skelb.core.engine import Account
+from skelb.core.errors import BarsError, SettingsError, SkelbError
+from skelb.core.language import Checked
+from skelb.core.plan import Dataset, input_values, make_dataset
+from skelb.core.trials import Sweep
+from skelb.service.backtest import Choices, checked_or_error, read_date, setting_for
+from skelb.service.bars_csv import read_bars_csv
+from skelb.service.settings import account_settings, market_settings, read_settings_file
+
+
+class UsageError(SkelbError):
+    """The command was called with something that cannot be."""
+
+
+def read_script(path: Path) -> str:
+    """The text of a script file."""
+    try:
+        return path.read_text("utf-8")
+    except OSError as exc:
+        raise UsageError(f"{path} cannot be read: {exc.strerror}") from exc
+    except UnicodeDecodeError as exc:
+        raise UsageError(f"{path} is not UTF-8 text (byte {exc.start})") from exc
+
+
+def settings_of(items: list[str] | None) -> dict[str, object]:
+    """Inputs given as NAME=VALUE."""
+    found: dict[str, object] = {}
+    for item in items or []:
+        name, sign, value = item.partition("=")
+        if not sign or not name.strip():
+            raise UsageError(f"--set takes NAME=VALUE, not `{item}`")
+        found[name.strip()] = value.strip()
+    return found
+
+
+def read_dataset(bars: list[str], markets: list[Path] | None, timeframe: str | None) -> Dataset:
+    """The dataset of the market to trade: the first of the bars given."""
+    if len(bars) > 1:
+        raise UsageError("several markets cannot be run by this version yet: give --bars once")
+    symbol, sign, name = bars[0].partition("=")
+    path = Path(name if sign else symbol)
+    file = read_bars_csv(path)
+    if file.refused_count:
+        first = file.refused[0]
+        raise BarsError(f"{path.name} line {first.line}: {first.reason} ({file.refused_count:,} rows refused); `skelb import` leaves them out")
+    fallback = symbol if sign else path.stem
+    settings = market_settings(read_settings_file(markets[0]) if markets else {})
+    if len(markets or []) > 1:
+        raise UsageError("give --market once for each market traded")
+    market = settings.market(fallback)
+    return make_dataset(file.bars, market, Timeframe.parse(timeframe) if timeframe else None)
+
+
+@dataclass(frozen=True)
+class CliRun:
+    """Everything a run needs, read from files and options."""
+
+    checked: Checked
+    dataset: Dataset
+    account: Account
+    choices: Choices
+
+    @classmethod
+    def read(
+        cls, file: Path, bars: list[str], market: list[Path] | None, account: Path | None, set_: list[str] | None,
+        sides: str, timeframe: str | None, from_: str | None, to: str | None,
+    ) -> "CliRun":  # fmt: skip
+        """Read all of it. Raises SkelbError on whatever cannot be read."""
+        dataset = read_dataset(bars, market, timeframe)
+        checked = checked_or_error(read_script(file), setting_for(dataset.bars, dataset.market))
+        conditions = account_settings(read_settings_file(account) if account else {}).account()
+        if sides not in ("both", "long", "short"):
+            raise SettingsError(f"--sides is long, short or both, not `{sides}`")
+        choices = Choices(settings_of(set_), sides, read_date(from_, "--from"), read_date(to, "--to"))
+        input_values(checked, choices.inputs)
+        return cls(checked, dataset, conditions, choices)
+
+    def sweep(self) -> Sweep:
+        """The same setup for many runs."""
+        fixed = input_values(self.checked, self.choices.inputs)
+        return Sweep(
+            self.checked, self.dataset, self.account, fixed, self.choices.sides, self.choices.from_date, self.choices.to_date
+        )  # fmt: skip

@@ -1,0 +1,147 @@
+"""`skelb`: one command per thing to do; `--json` prints one document and nothing else."""
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import orjson
+import typer
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
+
+from skelb.cli.inputs import CliRun, read_dataset, read_script, settings_of
+from skelb.core.errors import SkelbError
+from skelb.core.export import backtest_document, diagnostics_document, series_document
+from skelb.core.figures import FIGURES
+from skelb.core.language import LineMap, check
+from skelb.core.plan import Expressions, input_values
+from skelb.service import backtest as backtests
+from skelb.service.sweeps import sweep_document
+
+app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
+_err = Console(stderr=True)
+
+FileArgument = Annotated[Path, typer.Argument(metavar="FILE", help="A .skelb script.")]
+BarsOption = Annotated[list[str], typer.Option("--bars", metavar="[SYMBOL=]CSV", help="Bars: time,open,high,low,close,volume.")]
+MarketOption = Annotated[list[Path] | None, typer.Option("--market", metavar="JSON", help="The market's description.")]
+AccountOption = Annotated[Path | None, typer.Option("--account", metavar="JSON", help="The account.")]
+SetOption = Annotated[list[str] | None, typer.Option("--set", metavar="NAME=VALUE", help="A value for an input.")]
+TimeframeOption = Annotated[str | None, typer.Option("--timeframe", metavar="1h", help="Gather the bars into longer ones.")]
+SidesOption = Annotated[str, typer.Option("--sides", help="long, short or both.")]
+FromOption = Annotated[str | None, typer.Option("--from", metavar="DATE", help="First trading day.")]
+ToOption = Annotated[str | None, typer.Option("--to", metavar="DATE", help="Last trading day.")]
+JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
+
+
+def main() -> None:
+    """Run the command line; every known error is one line on standard error and exit code 2."""
+    try:
+        app(standalone_mode=True)
+    except SkelbError as exc:
+        sys.stderr.write(f"skelb: {' '.join(str(exc).split())}\n")
+        raise SystemExit(2) from None
+    except BrokenPipeError:
+        raise SystemExit(0) from None
+
+
+def _print_json(document: object) -> None:
+    sys.stdout.buffer.write(orjson.dumps(document, option=orjson.OPT_SERIALIZE_NUMPY) + b"\n")
+    sys.stdout.buffer.flush()
+
+
+@app.command("check")
+def check_command(file: FileArgument, json: JsonOption = False) -> None:
+    """Say what is wrong with a script; exit code 1 when it has errors."""
+    text = read_script(file)
+    checked = check(text)
+    if json:
+        _print_json(diagnostics_document(checked))
+    else:
+        places, lines = LineMap(text), text.split("\n")
+        for item in checked.diagnostics:
+            place = places.place(item.span[0])
+            line = lines[place.line - 1]
+            width = max(1, min(item.span[1] - item.span[0], len(line) - place.column + 1))
+            print(f"{item.severity}[{item.code}]: {item.message}")
+            print(f"  --> {file.name}:{place.line}:{place.column}")
+            print(f"{place.line:4} | {line}\n     | {' ' * (place.column - 1)}{'^' * width}")
+            print(f"why: {item.why}")
+            if item.mend:
+                print(f"mend: write `{item.mend.text}`" if item.mend.text else "mend: leave this out")
+        print("checks clean" if not checked.diagnostics else f"{len(checked.diagnostics)} found")
+    raise typer.Exit(0 if checked.is_sound else 1)
+
+
+@app.command()
+def series(
+    file: FileArgument, bars: BarsOption, market: MarketOption = None, set_: SetOption = None,
+    timeframe: TimeframeOption = None, json: JsonOption = False,
+) -> None:  # fmt: skip
+    """Print the values of every name in a script, bar by bar."""
+    dataset = read_dataset(bars, market, timeframe)
+    checked = backtests.checked_or_error(read_script(file), backtests.setting_for(dataset.bars, dataset.market))
+    expressions = Expressions(checked, input_values(checked, settings_of(set_)), dataset)
+    document = series_document(checked, expressions, dataset)
+    if json:
+        _print_json(document)
+        return
+    times, named = document["time"], document["series"]
+    assert isinstance(times, list) and isinstance(named, dict)
+    print(",".join(["time", *named]))
+    for row, time in enumerate(times):
+        cells = (values[row] for values in named.values())
+        print(",".join([time, *("" if cell is None else str(cell) for cell in cells)]))
+
+
+@app.command()
+def backtest(
+    file: FileArgument, bars: BarsOption, market: MarketOption = None, account: AccountOption = None,
+    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
+    from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+    equity: Annotated[bool, typer.Option("--equity", help="Include the equity on every bar.")] = False,
+) -> None:  # fmt: skip
+    """Test a strategy bar by bar."""
+    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    result = backtests.backtest(setup.checked, setup.dataset, setup.account, setup.choices)
+    if json:
+        _print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
+        return
+    for figure in FIGURES:
+        values = [result.figures[side][figure.key] for side in ("all", "long", "short")]
+        cells = "".join(f"{'-' if value is None else f'{value:,.4f}':>18}" for value in values)
+        print(f"{figure.name + ' (' + figure.unit + ')':32}{cells}")
+    for finding in result.findings:
+        print(f"{finding.severity}: {finding.message}")
+
+
+@app.command()
+def sweep(
+    file: FileArgument, bars: BarsOption,
+    vary: Annotated[list[str], typer.Option("--vary", metavar="NAME=5..50:5", help="An input and its values.")],
+    market: MarketOption = None, account: AccountOption = None, set_: SetOption = None, sides: SidesOption = "both",
+    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None,
+    objective: Annotated[str, typer.Option("--objective", help="The figure to look for.")] = "return_over_drawdown",
+    min_trades: Annotated[int, typer.Option("--min-trades", help="Runs with fewer are not ranked.")] = 30,
+    jobs: Annotated[int, typer.Option("--jobs", min=1, max=64, help="Threads.")] = 2,
+    json: JsonOption = False,
+) -> None:  # fmt: skip
+    """Run every combination of some inputs' values."""
+    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    columns = (TextColumn("sweeping"), BarColumn(), TaskProgressColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=_err, transient=True, disable=not sys.stderr.isatty()) as progress:
+        task = progress.add_task("sweep", total=None)
+        document = sweep_document(
+            setup.sweep(), vary, objective, min_trades, jobs,
+            lambda done, total: progress.update(task, completed=done, total=total),
+        )  # fmt: skip
+    if json:
+        _print_json(document)
+        return
+    runs = document["runs"]
+    assert isinstance(runs, list)
+    ranked = sorted((item for item in runs if item["ranked"]), key=lambda item: -(item["figures"][objective] or 0))
+    print(f"{len(runs):,} runs, {len(ranked):,} with at least {min_trades} trades")
+    for item in ranked[:20]:
+        inputs = "  ".join(f"{name}={value}" for name, value in item["inputs"].items())
+        around = item["neighbourhood"]
+        print(f"{item['figures'][objective]:>12.4f}  neighbours {'-' if around is None else f'{around:.4f}':>10}  {inputs}")

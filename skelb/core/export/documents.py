@@ -1,0 +1,168 @@
+"""The JSON documents that scripts around Skelb depend on, as plain dictionaries."""
+
+from datetime import UTC, datetime
+
+import numpy as np
+
+from skelb.core.catalogue import UNKNOWN, YES
+from skelb.core.engine import SKIP_REASONS, Outcome, kernel
+from skelb.core.figures import Figures, Finding
+from skelb.core.language import Checked, LineMap
+from skelb.core.plan import Dataset, Expressions
+
+Document = dict[str, object]
+
+
+def time_text(moment: int) -> str:
+    """A moment as ISO 8601 in UTC.
+
+    >>> time_text(0)
+    '1970-01-01T00:00:00Z'
+    """
+    return datetime.fromtimestamp(int(moment), UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def plain_number(value: float) -> float | None:
+    """The number, or None for NaN and infinity, which JSON does not know."""
+    return float(value) if np.isfinite(value) else None
+
+
+def diagnostics_document(checked: Checked) -> Document:
+    """`check --json`: every diagnostic with its place, counted from 1."""
+    places = LineMap(checked.source)
+    found = []
+    for item in checked.diagnostics:
+        start, end = places.place(item.span[0]), places.place(item.span[1])
+        mend: Document | None = None
+        if item.mend:
+            mend_start, mend_end = places.place(item.mend.span[0]), places.place(item.mend.span[1])
+            mend = {
+                "text": item.mend.text,
+                "line": mend_start.line,
+                "column": mend_start.column,
+                "end_line": mend_end.line,
+                "end_column": mend_end.column,
+            }
+        found.append(
+            {
+                "code": item.code,
+                "severity": item.severity,
+                "line": start.line,
+                "column": start.column,
+                "end_line": end.line,
+                "end_column": end.column,
+                "message": item.message,
+                "why": item.why,
+                "mend": mend,
+            }
+        )
+    return {"diagnostics": found}
+
+
+def series_document(checked: Checked, expressions: Expressions, dataset: Dataset) -> Document:
+    """`series --json`: the named numbers and conditions on every bar, a record as `name.field`, unknown as None."""
+    series: Document = {}
+    for name, definition in checked.definitions.items():
+        meaning = checked.meanings[name]
+        value = expressions.of(definition.value) if meaning.kind in ("number", "condition", "time", "record") else None
+        if meaning.kind == "record":
+            for field in meaning.fields:
+                series[f"{name}.{field}"] = _numbers(value[field], len(dataset))
+        elif meaning.kind == "condition":
+            series[name] = _conditions(value, len(dataset))
+        elif value is not None:
+            series[name] = _numbers(value, len(dataset))
+    return {"time": [time_text(moment) for moment in dataset.bars.time], "series": series}
+
+
+def _numbers(value: np.ndarray, size: int) -> list[float | None]:
+    return [plain_number(item) for item in np.broadcast_to(value, size).tolist()]
+
+
+def _conditions(value: np.ndarray, size: int) -> list[bool | None]:
+    return [None if item == UNKNOWN else item == YES for item in np.broadcast_to(value, size).tolist()]
+
+
+def trade_rows(outcome: Outcome) -> list[Document]:
+    """One row a trade, with the contract's names; prices are fill prices, numbers are not rounded."""
+    trades, symbol = outcome.trades, outcome.plan.dataset.market.symbol
+    entry_times, exit_times = outcome.entry_times(), outcome.exit_times()
+    numbers, held = trades.numbers, trades.bars_held
+    rows: list[Document] = []
+    for row in range(len(trades)):
+        of = numbers[row]
+        side = "long" if trades.side[row] > 0 else "short"
+        notional = of[kernel.TF_UNITS] * of[kernel.TF_ENTRY_PRICE]
+        market = outcome.plan.dataset.market
+        notional *= market.point_value * market.currency_rate
+        risk = of[kernel.TF_RISK] * of[kernel.TF_UNITS] * market.point_value * market.currency_rate
+        rows.append(
+            {
+                "number": row + 1,
+                "market": symbol,
+                "side": side,
+                "entry_time": time_text(entry_times[row]),
+                "entry_price": float(of[kernel.TF_ENTRY_PRICE]),
+                "entry_rule": outcome.entry_rule(row).name,
+                "exit_time": time_text(exit_times[row]),
+                "exit_price": float(of[kernel.TF_EXIT_PRICE]),
+                "units": float(of[kernel.TF_UNITS]),
+                "exit_reason": outcome.exit_reason(row),
+                "gross": float(of[kernel.TF_GROSS]),
+                "commission": float(of[kernel.TF_COMMISSION]),
+                "spread_cost": float(of[kernel.TF_SPREAD]),
+                "slippage_cost": float(of[kernel.TF_SLIPPAGE]),
+                "financing": float(of[kernel.TF_FINANCING]),
+                "net": float(of[kernel.TF_NET]),
+                "net_percent": plain_number(of[kernel.TF_NET] / notional * 100.0) if notional else None,
+                "r": plain_number(of[kernel.TF_R]),
+                "best": float(of[kernel.TF_BEST]),
+                "worst": float(of[kernel.TF_WORST]),
+                "best_r": plain_number(of[kernel.TF_BEST] / risk) if risk else None,
+                "worst_r": plain_number(of[kernel.TF_WORST] / risk) if risk else None,
+                "bars_held": int(held[row]),
+                "initial_stop": plain_number(of[kernel.TF_STOP]),
+                "initial_target": plain_number(of[kernel.TF_TARGET]),
+                "equity_after": float(of[kernel.TF_EQUITY]),
+            }
+        )
+    return rows
+
+
+def skipped_rows(outcome: Outcome) -> list[Document]:
+    """Orders that did not become trades."""
+    skips = outcome.skips
+    times = outcome.moment_times(skips[:, 0], skips[:, 3])
+    return [
+        {"time": time_text(time), "side": "long" if side > 0 else "short", "reason": SKIP_REASONS[int(reason)]}
+        for time, side, reason in zip(times, skips[:, 1], skips[:, 2], strict=True)
+    ]
+
+
+def finding_rows(outcome: Outcome, findings: list[Finding]) -> list[Document]:
+    """Findings with the time of the bar to look at, None for the whole run."""
+    times = outcome.plan.dataset.bars.time
+    return [
+        {
+            "code": item.code,
+            "severity": item.severity,
+            "message": item.message,
+            "time": None if item.bar is None else time_text(times[item.bar]),
+        }
+        for item in findings
+    ]
+
+
+def backtest_document(
+    outcome: Outcome, figures: dict[str, Figures], findings: list[Finding], with_equity: bool
+) -> Document:
+    """`backtest --json`, the equity per bar only when asked for."""
+    document: Document = {
+        "trades": trade_rows(outcome),
+        "figures": figures,
+        "skipped": skipped_rows(outcome),
+        "findings": finding_rows(outcome, findings),
+    }
+    if with_equity:
+        document["equity"] = outcome.equity.tolist()
+    return document

@@ -1,0 +1,83 @@
+"""Running many combinations of inputs on one dataset, sharing what they have in common."""
+
+from collections import deque
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Executor, Future
+from dataclasses import dataclass
+from datetime import date
+from itertools import islice
+
+from skelb.core.engine import Account, run
+from skelb.core.errors import SettingsError
+from skelb.core.figures import FIGURE_KEYS, Figures, figures_of
+from skelb.core.language import Checked
+from skelb.core.plan import Dataset, InputValue, input_values, make_plan
+
+CHUNK = 8
+
+
+@dataclass(frozen=True, eq=False)
+class Sweep:
+    """A script with some inputs fixed, on a dataset, an account and dates."""
+
+    checked: Checked
+    dataset: Dataset
+    account: Account
+    fixed: dict[str, InputValue]
+    sides: str = "both"
+    from_date: date | None = None
+    to_date: date | None = None
+
+    def run_one(self, varied: dict[str, InputValue]) -> Figures:
+        """The figures of one combination. Raises SettingsError when these inputs cannot run."""
+        inputs = input_values(self.checked, {**self.fixed, **varied})
+        plan = make_plan(self.checked, self.dataset, inputs, self.sides, self.from_date, self.to_date)
+        return figures_of(run(plan, self.account))
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One run of a sweep: its number in the grid, its inputs, its figures, or why it could not run."""
+
+    number: int
+    inputs: dict[str, InputValue]
+    figures: Figures | None
+    error: str = ""
+
+
+def run_cells(
+    sweep: Sweep, cells: Sequence[tuple[int, dict[str, InputValue]]], executor: Executor, ahead: int
+) -> Iterator[list[Cell]]:
+    """The finished cells in small groups, in order, while `ahead` groups are being computed.
+
+    Closing the iterator stops after the groups under way; the same cells give the same figures in any executor.
+    """
+    waiting: deque[Future[list[Cell]]] = deque()
+    source = iter(cells)
+    try:
+        while True:
+            while len(waiting) < ahead and (chunk := list(islice(source, CHUNK))):
+                waiting.append(executor.submit(_run_chunk, sweep, chunk))
+            if not waiting:
+                return
+            yield waiting.popleft().result()
+    finally:
+        for future in waiting:
+            future.cancel()
+
+
+def _run_chunk(sweep: Sweep, chunk: list[tuple[int, dict[str, InputValue]]]) -> list[Cell]:
+    found = []
+    for number, inputs in chunk:
+        try:
+            found.append(Cell(number, inputs, sweep.run_one(inputs)))
+        except SettingsError as exc:
+            found.append(Cell(number, inputs, None, str(exc)))
+    return found
+
+
+def check_objective(name: str) -> str:
+    """`name` if it is a figure. Raises SettingsError otherwise."""
+    if name not in FIGURE_KEYS:
+        raise SettingsError(f"`{name}` is not a figure; choose one of {', '.join(FIGURE_KEYS)}")
+    return name

@@ -1,0 +1,145 @@
+"""The records: markets and their bars, scripts and versions, accounts, kept runs, trials."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, DateTime, ForeignKey, LargeBinary, String, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+
+def now() -> datetime:
+    """This moment, UTC."""
+    return datetime.now(UTC)
+
+
+class Base(DeclarativeBase):
+    """All tables."""
+
+    type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSON, list[Any]: JSON}
+
+
+class MarketRecord(Base):
+    """An instrument's description; `settings` are those of the market JSON."""
+
+    __tablename__ = "market"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    symbol: Mapped[str] = mapped_column(String(64), unique=True)
+    title: Mapped[str] = mapped_column(String(200), default="")
+    settings: Mapped[dict[str, Any]]
+    created: Mapped[datetime] = mapped_column(default=now)
+    bars: Mapped[list["BarsRecord"]] = relationship(back_populates="market", cascade="all, delete-orphan")
+
+
+class BarsRecord(Base):
+    """One stored set of bars of a market on one timeframe; importing anew makes a new version."""
+
+    __tablename__ = "bars"
+    __table_args__ = (UniqueConstraint("market_id", "timeframe_minutes", "version"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    market_id: Mapped[int] = mapped_column(ForeignKey("market.id", ondelete="CASCADE"), index=True)
+    timeframe_minutes: Mapped[int]
+    version: Mapped[int]
+    row_count: Mapped[int]
+    first_time: Mapped[int]
+    last_time: Mapped[int]
+    dated: Mapped[bool]
+    checksum: Mapped[str] = mapped_column(String(64))
+    created: Mapped[datetime] = mapped_column(default=now)
+    market: Mapped[MarketRecord] = relationship(back_populates="bars")
+
+
+class BarsChunk(Base):
+    """Up to 50,000 values of one column, compressed."""
+
+    __tablename__ = "bars_chunk"
+    __table_args__ = (UniqueConstraint("bars_id", "column_name", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    bars_id: Mapped[int] = mapped_column(ForeignKey("bars.id", ondelete="CASCADE"), index=True)
+    column_name: Mapped[str] = mapped_column(String(64))
+    number: Mapped[int]
+    data: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class ScriptRecord(Base):
+    """A script by its title; its texts are versions."""
+
+    __tablename__ = "script"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    title: Mapped[str] = mapped_column(String(200), unique=True)
+    status: Mapped[str] = mapped_column(String(16), default="idea")
+    lesson: Mapped[str] = mapped_column(String(500), default="")
+    created: Mapped[datetime] = mapped_column(default=now)
+    versions: Mapped[list["VersionRecord"]] = relationship(
+        back_populates="script", cascade="all, delete-orphan", order_by="VersionRecord.number"
+    )
+
+
+class VersionRecord(Base):
+    """One saved text of a script."""
+
+    __tablename__ = "script_version"
+    __table_args__ = (UniqueConstraint("script_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    script_id: Mapped[int] = mapped_column(ForeignKey("script.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int]
+    text: Mapped[str]
+    created: Mapped[datetime] = mapped_column(default=now)
+    script: Mapped[ScriptRecord] = relationship(back_populates="versions")
+
+
+class AccountRecord(Base):
+    """An account by name; `settings` are those of the account JSON."""
+
+    __tablename__ = "account"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(100), unique=True)
+    settings: Mapped[dict[str, Any]]
+
+
+class RunRecord(Base):
+    """A kept run: its whole setup, and the figures it had."""
+
+    __tablename__ = "run"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    setup: Mapped[dict[str, Any]]
+    figures: Mapped[dict[str, Any]]
+    data_version: Mapped[int]
+    engine_version: Mapped[str] = mapped_column(String(20))
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class TrialRecord(Base):
+    """A sweep: its setup and axes, and how far it is. `state` is running, stopped, done or failed."""
+
+    __tablename__ = "trial"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    setup: Mapped[dict[str, Any]]
+    axes: Mapped[list[Any]]
+    objective: Mapped[str] = mapped_column(String(40))
+    min_trades: Mapped[int]
+    total: Mapped[int]
+    state: Mapped[str] = mapped_column(String(16))
+    message: Mapped[str] = mapped_column(String(500), default="")
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class CellRecord(Base):
+    """One finished run of a trial, by its number in the grid."""
+
+    __tablename__ = "trial_cell"
+    __table_args__ = (UniqueConstraint("trial_id", "number"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int]
+    inputs: Mapped[dict[str, Any]]
+    figures: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    error: Mapped[str] = mapped_column(String(500), default="")

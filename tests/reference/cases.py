@@ -1,0 +1,194 @@
+"""Random markets, bars and strategies: each strategy as a script and, independently, as plain lists."""
+
+from datetime import datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from tests.reference.simulator import Rules
+
+
+def random_bars(rng, market, minutes, days, gap_share):
+    """Bars of some trading days within the market's session, a share of them missing."""
+    start, end = (int(part[:2]) * 60 + int(part[3:]) for part in market["session"].split("-"))
+    length = (end - start) if end > start else end + 1440 - start
+    zone = ZoneInfo(market["zone"])
+    price, found = float(rng.integers(80, 300)), []
+    first = datetime(2024, 3, 25)  # a week with a change of clocks in many zones
+    for day in range(days):
+        midnight = first + timedelta(days=day)
+        if midnight.weekday() > market["last_weekday"]:
+            continue
+        opening = midnight + timedelta(minutes=start - (1440 if end <= start else 0))
+        opened = int(opening.replace(tzinfo=zone).timestamp())
+        for minute in range(0, length, minutes):
+            if rng.random() < gap_share:
+                continue
+            step = market["tick"] * (40 if rng.random() < 0.05 else 8)
+            o = _on_grid(price + rng.normal(0, step / 4), market["tick"])
+            c = _on_grid(o + rng.normal(0, step), market["tick"])
+            h = _on_grid(max(o, c) + abs(rng.normal(0, step / 2)), market["tick"])
+            low = _on_grid(min(o, c) - abs(rng.normal(0, step / 2)), market["tick"])
+            found.append({"time": opened + minute * 60, "open": o, "high": max(h, o, c), "low": min(low, o, c), "close": c})
+            price = max(c, 20 * market["tick"] + 1)
+    return found
+
+
+def _on_grid(x, tick):
+    return round(round(x / tick) * tick, 10)
+
+
+def random_market(rng):
+    crossing = rng.random() < 0.3
+    return {
+        "zone": str(rng.choice(["UTC", "Europe/Berlin", "America/New_York"])),
+        "session": "18:00-02:00" if crossing else str(rng.choice(["09:00-17:30", "00:00-24:00", "08:00-12:00"])),
+        "last_weekday": int(rng.choice([4, 6])),
+        "tick": float(rng.choice([0.01, 0.25, 0.05, 1.0])), "pip": 0.1,
+        "point_value": float(rng.choice([1, 20])), "currency_rate": float(rng.choice([1.0, 0.8])),
+        "lot_step": float(rng.choice([0.000001, 0.01, 1.0])), "min_lot": float(rng.choice([0.000001, 1.0])),
+        "spread": float(rng.choice([0, 0.1, 2])), "spread_unit": str(rng.choice(["price", "ticks", "percent"])),
+        "quotes": str(rng.choice(["mid", "mid", "bid"])),
+        "financing_long": float(rng.choice([0, 4])), "financing_short": float(rng.choice([0, -1])),
+        "triple_day": str(rng.choice(["wed", "fri"])) if rng.random() < 0.5 else None,
+    }  # fmt: skip
+
+
+def random_account(rng):
+    return {
+        "capital": float(rng.choice([1_000, 100_000])), "commission_percent": float(rng.choice([0, 0.02])),
+        "commission_per_unit": float(rng.choice([0, 0.5])), "commission_per_order": float(rng.choice([0, 1])),
+        "commission_minimum": float(rng.choice([0, 2])), "slippage_ticks": float(rng.choice([0, 1, 0.5])),
+        "leverage": float(rng.choice([1, 5, 30])), "same_bar": str(rng.choice(["worst", "path"])),
+        "short_of_margin": str(rng.choice(["cut", "skip"])), "stop_out": float(rng.choice([0, 0.2])),
+    }  # fmt: skip
+
+
+class Plain:
+    """Plain values of the few expressions the random strategies are made of; None is unknown."""
+
+    def __init__(self, bars):
+        self.bars = bars
+        self.size = len(bars)
+
+    def price(self, name):
+        return [bar[name] for bar in self.bars]
+
+    def before(self, name, n):
+        values = self.price(name)
+        return [values[i - n] if i >= n else None for i in range(self.size)]
+
+    def mean(self, n):
+        values = self.price("close")
+        return [sum(values[i - n + 1 : i + 1]) / n if i >= n - 1 else None for i in range(self.size)]
+
+    def extreme(self, pick, name, n):
+        values = self.price(name)
+        return [pick(values[i - n + 1 : i + 1]) if i >= n - 1 else None for i in range(self.size)]
+
+
+def above(a, b):
+    return [None if x is None or y is None else x > y for x, y in zip(a, b, strict=True)]
+
+
+def condition(rng, plain):
+    """A condition as (text, values)."""
+    n = int(rng.integers(1, 4))
+    kind = rng.integers(0, 5)
+    if kind == 0:
+        return "close > open", above(plain.price("close"), plain.price("open"))
+    if kind == 1:
+        return "close < open", above(plain.price("open"), plain.price("close"))
+    if kind == 2:
+        return f"close > prior(close, {n})", above(plain.price("close"), plain.before("close", n))
+    if kind == 3:
+        # A thousandth keeps the comparison away from ties, which rounding would settle either way.
+        return f"close + 0.001 < sma(close, {n + 1})", above(plain.mean(n + 1), [x + 0.001 for x in plain.price("close")])
+    peaks = plain.extreme(max, "high", n)
+    earlier = [None, *peaks[:-1]]
+    return f"high > prior(highest(high, {n}))", above(plain.price("high"), earlier)
+
+
+def distance(rng, plain, kind):
+    """A stop or target as (text, unit, amounts)."""
+    unit = str(rng.choice(["percent", "ticks", "pips", "cash", "price", "range", "at"]))
+    size = plain.size
+    factor = int(rng.integers(1, 4))
+    if unit == "range":
+        values = [factor * (bar["high"] - bar["low"]) for bar in plain.bars]
+        return f"{factor} * range", "price", values
+    if unit == "at":
+        name = "low" if kind == "stop" else "high"
+        pick = min if name == "low" else max
+        word = "lowest" if name == "low" else "highest"
+        return f"at {word}({name}, {factor + 1})", "at", plain.extreme(pick, name, factor + 1)
+    amount = {"percent": 0.5, "ticks": 10, "pips": 8, "cash": 15, "price": 1.5}[unit] * factor
+    text = {"percent": "%", "ticks": " ticks", "pips": " pips", "cash": " cash", "price": " points"}[unit]
+    return f"{amount:g}{text}", unit, [amount] * size
+
+
+def random_size(rng, has_stop):
+    form = str(rng.choice(["units", "cash", "percent", "risk_percent", "risk_cash"] if has_stop else ["units", "cash", "percent"]))
+    amount = {"units": 3.0, "cash": 700.0, "percent": 60.0, "risk_percent": 1.5, "risk_cash": 25.0}[form]
+    text = {"units": "3 units", "cash": "700 cash", "percent": "60% of equity", "risk_percent": "risk 1.5% of equity", "risk_cash": "risk 25 cash"}[form]
+    if rng.random() < 0.3:
+        return f"{text} max 5 units", (form, amount, 5.0)
+    return text, (form, amount, None)
+
+
+def random_strategy(rng, bars):
+    """A strategy as (script, rules for the plain simulator)."""
+    plain, rules, lines = Plain(bars), Rules(), []
+    both_stops = rng.random() < 0.7
+    if both_stops:
+        for _ in range(int(rng.integers(1, 3))):
+            text, unit, values = distance(rng, plain, "stop")
+            lines.append(f"stop {text}")
+            rules.stops.append((None, unit, values))
+        if rng.random() < 0.3:
+            lines.append("stop short 1%")
+            rules.stops.append(("short", "percent", [1.0] * plain.size))
+    if rng.random() < 0.7:
+        text, unit, values = distance(rng, plain, "target")
+        if both_stops and rng.random() < 0.5:
+            text, unit, values = "1.5 R", "R", [1.5] * plain.size
+        lines.append(f"target {text}")
+        rules.targets.append((None, unit, values))
+    for side in ("long", "short"):
+        for number in range(int(rng.integers(0, 3))):
+            text, values = condition(rng, plain)
+            size_text, size = random_size(rng, both_stops) if rng.random() < 0.5 else ("", None)
+            lines.append(f'enter {side} when {text}{" size " + size_text if size else ""} named "{side} {number}"')
+            rules.entries.append([side, values, size, f"{side} {number}"])
+    if rng.random() < 0.5:
+        text, size = random_size(rng, both_stops)
+        lines.append(f"size {text}")
+        for entry in rules.entries:
+            entry[2] = entry[2] or size
+    for number in range(int(rng.integers(0, 3))):
+        text, values = condition(rng, plain)
+        side = [None, "long", "short"][int(rng.integers(0, 3))]
+        lines.append(f'exit {side + " " if side else ""}when {text} named "out {number}"')
+        rules.exits.append((side, values, f"out {number}"))
+    if rng.random() < 0.4:
+        count = int(rng.integers(1, 6))
+        lines.append(f"exit after {count} bars")
+        rules.exit_after.append((None, count))
+    if rng.random() < 0.4:
+        low, high = sorted(int(x) * 30 for x in rng.choice(48, 2, replace=False))
+        if rng.random() < 0.3:
+            low, high = high, low
+        lines.append(f"window mon-wed, fri {_clock(low)}-{_clock(high)}")
+        rules.windows.append(({0, 1, 2, 4}, [(low, high)]))
+    if rng.random() < 0.4:
+        kind = int(rng.integers(0, 3))
+        at = int(rng.integers(0, 48)) * 30
+        lines.append(["flat at session end", "flat at week end", f"flat at {_clock(at)}"][kind])
+        rules.flats.append(["session", "week", at][kind])
+    rules.opposite = str(rng.choice(["reverse", "exit", "ignore"]))
+    lines.append(f"opposite {rules.opposite}")
+    return "\n".join(lines), rules
+
+
+def _clock(minute):
+    return f"{minute // 60:02d}:{minute % 60:02d}"

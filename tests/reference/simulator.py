@@ -1,0 +1,394 @@
+"""The slow, plain simulator: the engine page followed word by word, sharing no code with the engine.
+
+Lists and dictionaries, one bar after the other, every rule spelled out. Speed does not matter here.
+"""
+
+import math
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+Series = list  # one value a bar; None is unknown
+
+
+@dataclass
+class Rules:
+    """A strategy: conditions are lists of True, False or None; levels lists of numbers or None."""
+
+    entries: list = field(default_factory=list)  # (side, condition, size, name); size (form, amounts, mosts)
+    exits: list = field(default_factory=list)  # (side or None, condition, name)
+    stops: list = field(default_factory=list)  # (side or None, unit, amounts)
+    targets: list = field(default_factory=list)
+    exit_after: list = field(default_factory=list)  # (side or None, bars)
+    windows: list = field(default_factory=list)  # (weekdays or None, [(minute, minute)])
+    flats: list = field(default_factory=list)  # minute, "session" or "week"
+    opposite: str = "reverse"
+
+
+DEFAULT_SIZE = ("percent", 100.0, None)
+
+
+class Simulator:
+    """One run over bars given as dictionaries with time, open, high, low, close (time in seconds UTC)."""
+
+    def __init__(self, bars, rules, market, account, timeframe_s):
+        self.bars, self.rules, self.market, self.account = bars, rules, market, account
+        self.timeframe_s = timeframe_s
+        self.zone = ZoneInfo(market["zone"])
+        self.cash = account["capital"]
+        self.position = None
+        self.pending = None
+        self.exit_due = None
+        self.trades, self.skipped, self.equity = [], [], []
+        self.ruined = False
+        start, end = market["session"].split("-")
+        self.session_start, self.session_end = _minutes(start), _minutes(end)
+        self.crosses = self.session_end <= self.session_start
+
+    # --- the clock ---------------------------------------------------------------------------------------------
+
+    def local(self, moment):
+        return datetime.fromtimestamp(moment, UTC).astimezone(self.zone)
+
+    def trading_day(self, i):
+        """The date a bar belongs to; a session that crosses midnight belongs to the day its end falls on."""
+        when = self.local(self.bars[i]["time"])
+        minute = when.hour * 60 + when.minute
+        if self.crosses and minute >= self.session_start:
+            return when.date() + timedelta(days=1)
+        return when.date()
+
+    def session_close(self, day):
+        midnight = datetime(day.year, day.month, day.day)
+        local = midnight + timedelta(minutes=self.session_end)
+        return int(local.replace(tzinfo=self.zone).timestamp())
+
+    def close_time(self, i):
+        return min(self.bars[i]["time"] + self.timeframe_s, self.session_close(self.trading_day(i)))
+
+    def since_midnight(self, moment, day):
+        """Wall-clock minutes from the trading day's midnight."""
+        when = self.local(moment)
+        return (when.date() - day).days * 1440 + when.hour * 60 + when.minute
+
+    def flat_minute(self, at):
+        return at - 1440 if self.crosses and at >= self.session_start else at
+
+    # --- fills -------------------------------------------------------------------------------------------------
+
+    @property
+    def value(self):
+        return self.market["point_value"] * self.market["currency_rate"]
+
+    def spread(self, mid):
+        spread, unit = self.market["spread"], self.market["spread_unit"]
+        return spread * self.market["tick"] if unit == "ticks" else spread * mid / 100 if unit == "percent" else spread
+
+    def half(self, direction, mid):
+        if self.market["quotes"] == "bid":
+            return self.spread(mid) if direction > 0 else 0.0
+        return self.spread(mid) / 2
+
+    def fee(self, units, price):
+        a = self.account
+        paid = a["commission_percent"] / 100 * units * price * self.value
+        paid += a["commission_per_unit"] * units + a["commission_per_order"]
+        return max(paid, a["commission_minimum"])
+
+    def rounded(self, x):
+        tick = self.market["tick"]
+        k = math.floor(abs(x) / tick + 0.5 + 1e-9)
+        ones = round(1 / tick)
+        whole = ones >= 1 and abs(1 / tick - ones) < 1e-9 * ones
+        level = k / ones if whole else k * tick
+        return math.copysign(level, x) if x else level
+
+    def leave(self, i, mid, slips, reason, moment, ambiguous=False):
+        p, side = self.position, self.position["side"]
+        half = self.half(-side, mid)
+        slip = self.account["slippage_ticks"] * self.market["tick"] if slips else 0.0
+        price = mid - side * (half + slip)
+        units = p["units"]
+        commission = p["fee"] + self.fee(units, price)
+        spread = p["spread"] + half * units * self.value
+        slippage = p["slippage"] + slip * units * self.value
+        gross = (mid - p["mid"]) * side * units * self.value
+        net = gross - commission - spread - slippage - p["financing"]
+        self.cash = p["before"] + net
+        high, low = max(p["high"], mid), min(p["low"], mid)
+        best, worst = (high, low) if side > 0 else (low, high)
+        self.trades.append({
+            "side": side, "entry_bar": p["bar"], "exit_bar": i, "entry_price": p["price"], "exit_price": price,
+            "units": units, "reason": reason, "gross": gross, "commission": commission, "spread": spread,
+            "slippage": slippage, "financing": p["financing"], "net": net, "moment": moment,
+            "r": net / (p["risk"] * units * self.value) if p["risk"] else None,
+            "best": (best - p["mid"]) * side * units * self.value,
+            "worst": (worst - p["mid"]) * side * units * self.value,
+            "stop": p["stop"], "target": p["target"], "ambiguous": ambiguous, "name": p["name"],
+        })  # fmt: skip
+        self.position = None
+        self.exit_due = None
+
+    def levels_for(self, rules, side, j, mid, risk=None):
+        """Every level of one kind, as (unit, price); a sided rule replaces an unsided one. None when unknown."""
+        word = "long" if side > 0 else "short"
+        mine = [rule for rule in rules if rule[0] == word] or [rule for rule in rules if rule[0] is None]
+        sign = -side if rules is self.rules.stops else side
+        found = []
+        for _, unit, amounts in mine:
+            amount = amounts[j]
+            if amount is None:
+                return None
+            if unit == "at":
+                found.append(amount)
+            elif unit == "percent":
+                found.append(mid + sign * (mid * amount / 100))
+            elif unit == "R":
+                found.append(mid + sign * amount * risk)
+            else:
+                scale = {"price": 1.0, "ticks": self.market["tick"], "pips": self.market["pip"], "cash": 1 / self.value}
+                found.append(mid + sign * amount * scale[unit])
+        return found
+
+    def enter(self, i, mid):
+        """Fill the waiting entry, or say why not."""
+        side, j, size, name = self.pending
+        stops = self.levels_for(self.rules.stops, side, j, mid)
+        if stops is None:
+            return "unknown level"
+        stop = self.rounded(max(stops) if side > 0 else min(stops)) if stops else None
+        risk = abs(mid - stop) if stop is not None else 0.0
+        targets = self.levels_for(self.rules.targets, side, j, mid, risk)
+        if targets is None:
+            return "unknown level"
+        target = self.rounded(min(targets) if side > 0 else max(targets)) if targets else None
+        if stop is not None and (stop - mid) * side >= 0:
+            return "beyond stop"
+        if target is not None and (target - mid) * side <= 0:
+            return "beyond target"
+        slip = self.account["slippage_ticks"] * self.market["tick"]
+        half = self.half(side, mid)
+        price = mid + side * (half + slip)
+        form, amounts, mosts = size
+        amount = amounts[j] if isinstance(amounts, list) else amounts
+        if amount is None:
+            return "unknown level"
+        equity = self.cash
+        units = {
+            "units": lambda: amount,
+            "cash": lambda: amount / (price * self.value),
+            "percent": lambda: equity * amount / 100 / (price * self.value),
+            "risk_percent": lambda: equity * amount / 100 / (risk * self.value),
+            "risk_cash": lambda: amount / (risk * self.value),
+        }[form]()
+        if mosts is not None:
+            units = min(units, mosts)
+        per_unit = abs(price) * self.value / self.account["leverage"]
+        if units * per_unit > equity:
+            if self.account["short_of_margin"] == "skip" or equity <= 0:
+                return "margin"
+            units = equity / per_unit
+        units = math.floor(units / self.market["lot_step"] + 1e-9) * self.market["lot_step"]
+        if units < self.market["min_lot"]:
+            return "lot too small"
+        fee = self.fee(units, price)
+        self.position = {
+            "side": side, "bar": i, "mid": mid, "price": price, "units": units, "stop": stop, "target": target,
+            "risk": risk, "high": mid, "low": mid, "fee": fee, "spread": half * units * self.value,
+            "slippage": slip * units * self.value, "financing": 0.0, "before": self.cash, "margin": units * per_unit,
+            "name": name,
+        }  # fmt: skip
+        self.cash -= fee
+        return None
+
+    # --- one bar -----------------------------------------------------------------------------------------------
+
+    def run(self):
+        for i in range(len(self.bars)):
+            if self.ruined:
+                self.equity.append(self.cash)
+                continue
+            self.at_open(i)
+            self.inside(i)
+            self.at_close(i)
+        return self
+
+    def at_open(self, i):
+        bar, o = self.bars[i], self.bars[i]["open"]
+        rolled = i > 0 and self.trading_day(i) != self.trading_day(i - 1)
+        if rolled and self.position:
+            p = self.position
+            percent = self.market["financing_long" if p["side"] > 0 else "financing_short"]
+            triple = self.market["triple_day"]
+            weekdays = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
+            nights = 3 if triple and weekdays[self.trading_day(i - 1).weekday()] == triple else 1
+            cost = p["units"] * self.bars[i - 1]["close"] * self.value * percent / 100 / 365 * nights
+            p["financing"] += cost
+            self.cash -= cost
+        if self.must_be_flat_at_open(i, rolled):
+            if self.position:
+                self.leave(i, o, True, "flat", "open")
+            self.exit_due = None
+            if self.pending:
+                self.skip(bar["time"], self.pending[0], "flat")
+                self.pending = None
+        if self.exit_due:
+            if self.position:
+                self.leave(i, o, True, self.exit_due, "open")
+            self.exit_due = None
+        if self.pending:
+            refused = self.enter(i, o)
+            if refused:
+                self.skip(bar["time"], self.pending[0], refused)
+            self.pending = None
+
+    def must_be_flat_at_open(self, i, rolled):
+        day = self.trading_day(i)
+        for flat in self.rules.flats:
+            if flat == "session":
+                if rolled:
+                    return True
+            elif flat == "week":
+                if i > 0 and day.isocalendar()[:2] != self.trading_day(i - 1).isocalendar()[:2]:
+                    return True
+            elif rolled or self.since_midnight(self.bars[i]["time"], day) >= self.flat_minute(flat):
+                return True
+        return False
+
+    def inside(self, i):
+        if not self.position:
+            return
+        bar, p = self.bars[i], self.position
+        side, stop, target = p["side"], p["stop"], p["target"]
+        o, high, low = bar["open"], bar["high"], bar["low"]
+        if stop is not None and (o - stop) * side <= 0:
+            return self.leave(i, o, True, "stop", "open")
+        if target is not None and (o - target) * side >= 0:
+            return self.leave(i, o, False, "target", "open")
+        stop_hit = stop is not None and (low <= stop if side > 0 else high >= stop)
+        target_hit = target is not None and (high >= target if side > 0 else low <= target)
+        both = stop_hit and target_hit
+        if both and self.account["same_bar"] == "path":
+            high_first = abs(o - high) < abs(o - low) - self.market["tick"] / 1000
+            order = [high, low] if high_first else [low, high]
+            for extreme in order:
+                if (extreme - stop) * side <= 0:
+                    return self.leave(i, stop, True, "stop", "inside", True)
+                if (extreme - target) * side >= 0:
+                    return self.leave(i, target, False, "target", "inside", True)
+        if stop_hit:
+            return self.leave(i, stop, True, "stop", "inside", both)
+        if target_hit:
+            return self.leave(i, target, False, "target", "inside", both)
+        return None
+
+    def at_close(self, i):
+        bar, p = self.bars[i], self.position
+        close = bar["close"]
+        now, margin = self.cash, 0.0
+        if p:
+            p["high"], p["low"] = max(p["high"], bar["high"]), min(p["low"], bar["low"])
+            now = self.cash + (close - p["price"]) * p["units"] * self.value * p["side"]
+            margin = p["margin"]
+        if now <= self.account["stop_out"] * margin:
+            if p:
+                self.leave(i, close, True, "ruin", "close")
+            self.ruined = True
+            self.equity.append(self.cash)
+            return
+        last = i == len(self.bars) - 1
+        if self.position and self.must_be_flat_at_close(i):
+            self.leave(i, close, True, "flat", "close")
+            now = self.cash
+        elif self.position and last:
+            self.leave(i, close, True, "end of data", "close")
+            now = self.cash
+        self.equity.append(now)
+        if not last:
+            self.judge(i)
+
+    def reaches_end(self, i):
+        return self.close_time(i) >= self.session_close(self.trading_day(i))
+
+    def must_be_flat_at_close(self, i):
+        if not self.reaches_end(i):
+            return False
+        return any(flat != "week" or self.ends_week(i) for flat in self.rules.flats)
+
+    def ends_week(self, i):
+        return self.reaches_end(i) and self.trading_day(i).weekday() == self.market["last_weekday"]
+
+    def blocked(self, i):
+        """Why no entry may be decided at this close, or None."""
+        day, moment = self.trading_day(i), self.close_time(i)
+        when = self.local(moment)
+        clock = when.hour * 60 + when.minute or 1440
+        if self.rules.windows and not any(self.in_window(window, day, clock) for window in self.rules.windows):
+            return "window"
+        for flat in self.rules.flats:
+            if flat == "session":
+                if self.reaches_end(i):
+                    return "flat"
+            elif flat == "week":
+                if self.ends_week(i):
+                    return "flat"
+            elif self.since_midnight(moment, day) >= self.flat_minute(flat):
+                return "flat"
+        return None
+
+    @staticmethod
+    def in_window(window, day, clock):
+        days, ranges = window
+        if days is not None and day.weekday() not in days:
+            return False
+        if not ranges:
+            return True
+        return any(a <= clock < b if b > a else clock >= a or clock < b for a, b in ranges)
+
+    def judge(self, i):
+        exits = {1: None, -1: None}
+        for side, condition, name in self.rules.exits:
+            for sign, word in ((1, "long"), (-1, "short")):
+                if side in (None, word) and condition[i] is True and exits[sign] is None:
+                    exits[sign] = name
+        wanted = {}
+        for side, condition, size, name in self.rules.entries:
+            sign = 1 if side == "long" else -1
+            if condition[i] is True and sign not in wanted and exits[sign] is None:
+                wanted[sign] = (sign, i, size or DEFAULT_SIZE, name)
+        if self.position:
+            self.judge_in_position(i, exits, wanted)
+        elif wanted:
+            why = self.blocked(i) or ("both sides" if len(wanted) == 2 else None)
+            if why:
+                for sign in sorted(wanted, reverse=True):
+                    self.skip(self.close_time(i), sign, why)
+            else:
+                self.pending = next(iter(wanted.values()))
+
+    def judge_in_position(self, i, exits, wanted):
+        side = self.position["side"]
+        word = "long" if side > 0 else "short"
+        limits = [bars for wanted_side, bars in self.rules.exit_after if wanted_side in (None, word)]
+        if exits[side] is not None:
+            self.exit_due = exits[side]
+        elif limits and i - self.position["bar"] + 1 >= min(limits):
+            self.exit_due = "time"
+        if -side not in wanted or self.rules.opposite == "ignore":
+            return
+        why = self.blocked(i)
+        if why:
+            if self.rules.opposite == "reverse":
+                self.skip(self.close_time(i), -side, why)
+            return
+        self.exit_due = self.exit_due or "reverse"
+        if self.rules.opposite == "reverse":
+            self.pending = wanted[-side]
+
+    def skip(self, time, side, reason):
+        self.skipped.append({"time": time, "side": side, "reason": reason})
+
+
+def _minutes(text):
+    hours, minutes = text.split(":")
+    return int(hours) * 60 + int(minutes)
