@@ -42,6 +42,9 @@ def main() -> None:
         raise SystemExit(2) from None
     except BrokenPipeError:
         raise SystemExit(0) from None
+    except Exception as exc:  # noqa: BLE001 - a mistake of ours; a user still gets one line, not a traceback
+        sys.stderr.write(f"skelb: this should not have happened, and nothing was changed: {type(exc).__name__}: {exc}\n")
+        raise SystemExit(2) from None
 
 
 def _print_json(document: object) -> None:

@@ -18,10 +18,10 @@ class _Settings(BaseModel):
 class CommissionSettings(_Settings):
     """A market's own commission, in place of the account's."""
 
-    percent: float = 0
-    per_unit: float = 0
-    per_order: float = 0
-    minimum: float = 0
+    percent: float = 0.0
+    per_unit: float = 0.0
+    per_order: float = 0.0
+    minimum: float = 0.0
 
 
 class MarketSettings(_Settings):
@@ -30,21 +30,21 @@ class MarketSettings(_Settings):
     symbol: str = ""
     tick: float = 0.01
     pip: float | None = None
-    point_value: float = 1
+    point_value: float = 1.0
     lot_step: float = 0.000001
     min_lot: float = 0.000001
     zone: str = "UTC"
     session: str = "00:00-24:00"
     session_day: Literal["end", "start"] = "end"
     days: str = "mon-sun"
-    spread: float = 0
+    spread: float = 0.0
     spread_unit: Literal["price", "ticks", "percent"] = "price"
     spread_by_hour: list[float] | None = None
     quotes: Literal["mid", "bid"] = "mid"
-    financing_long: float = 0
-    financing_short: float = 0
+    financing_long: float = 0.0
+    financing_short: float = 0.0
     triple_day: str | None = None
-    currency_rate: float = 1
+    currency_rate: float = 1.0
     commission: CommissionSettings | None = None
 
     def market(self, symbol: str = "") -> Market:
@@ -58,16 +58,16 @@ class MarketSettings(_Settings):
 class AccountSettings(_Settings):
     """The account JSON; every key is optional."""
 
-    capital: float = 10_000
-    commission_percent: float = 0
-    commission_per_unit: float = 0
-    commission_per_order: float = 0
-    commission_minimum: float = 0
-    slippage_ticks: float = 0
-    leverage: float = 1
+    capital: float = 10_000.0
+    commission_percent: float = 0.0
+    commission_per_unit: float = 0.0
+    commission_per_order: float = 0.0
+    commission_minimum: float = 0.0
+    slippage_ticks: float = 0.0
+    leverage: float = 1.0
     same_bar: Literal["worst", "path", "detail"] = "worst"
     short_of_margin: Literal["cut", "skip"] = "cut"
-    stop_out: float = 0
+    stop_out: float = 0.0
     max_open_total: int | None = Field(default=None, ge=1)
 
     def account(self) -> Account:

@@ -19,7 +19,7 @@ def raw_spread(frame: Frame) -> Floats:
     if market.spread_by_hour is not None:
         hours = frame.calendar.open_minute // 60 % 24
         return np.asarray(market.spread_by_hour, np.float64)[hours]
-    return np.array([market.spread])
+    return np.array([market.spread], np.float64)
 
 
 def _spread_in_price(frame: Frame) -> Floats:
