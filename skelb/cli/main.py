@@ -1,11 +1,13 @@
 """`skelb`: one command per thing to do; `--json` prints one document and nothing else."""
 
+import secrets
 import sys
 from pathlib import Path
 from typing import Annotated
 
 import orjson
 import typer
+import uvicorn
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
@@ -16,7 +18,12 @@ from skelb.core.figures import FIGURES
 from skelb.core.language import LineMap, check
 from skelb.core.plan import Expressions, input_values
 from skelb.service import backtest as backtests
+from skelb.service.application import Application, data_folder
+from skelb.service.bars_csv import read_bars_csv
+from skelb.service.settings import read_settings_file
 from skelb.service.sweeps import sweep_document
+from skelb.service.warm import warm_kernels
+from skelb.web.app import make_app
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
 _err = Console(stderr=True)
@@ -36,13 +43,19 @@ JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON documen
 def main() -> None:
     """Run the command line; every known error is one line on standard error and exit code 2."""
     try:
-        app(standalone_mode=True)
+        raise SystemExit(app(standalone_mode=False) or 0)
     except SkelbError as exc:
         sys.stderr.write(f"skelb: {' '.join(str(exc).split())}\n")
         raise SystemExit(2) from None
     except BrokenPipeError:
         raise SystemExit(0) from None
+    except typer.Abort:
+        raise SystemExit(130) from None
     except Exception as exc:  # noqa: BLE001 - a mistake of ours; a user still gets one line, not a traceback
+        told = getattr(exc, "format_message", None)  # wrong usage, as the command parser tells it
+        if told:
+            sys.stderr.write(f"skelb: {' '.join(told().split())} (see skelb --help)\n")
+            raise SystemExit(2) from None
         sys.stderr.write(f"skelb: this should not have happened, and nothing was changed: {type(exc).__name__}: {exc}\n")
         raise SystemExit(2) from None
 
@@ -148,3 +161,69 @@ def sweep(
         inputs = "  ".join(f"{name}={value}" for name, value in item["inputs"].items())
         around = item["neighbourhood"]
         print(f"{item['figures'][objective]:>12.4f}  neighbours {'-' if around is None else f'{around:.4f}':>10}  {inputs}")
+
+
+@app.command("import")
+def import_command(
+    file: Annotated[Path, typer.Argument(metavar="CSV", help="Bars: time,open,high,low,close,volume.")],
+    symbol: Annotated[str, typer.Option("--symbol", help="The market to store them under.")],
+    market: Annotated[Path | None, typer.Option("--market", metavar="JSON", help="The market's description.")] = None,
+    zone: Annotated[str, typer.Option("--zone", help="Zone of times without an offset.")] = "UTC",
+    json: JsonOption = False,
+) -> None:
+    """Store bars from a file, in one transaction; rows that cannot be bars are refused and listed."""
+    with _err.status("reading and storing"):
+        read = read_bars_csv(file, zone)
+        application = Application(data_folder())
+        stored = application.library.save_market(symbol, "", read_settings_file(market) if market else {}, [read.bars])
+        application.close()
+    if json:
+        refused = [{"line": row.line, "reason": row.reason} for row in read.refused]
+        _print_json({"symbol": stored.symbol, "rows": len(read.bars), "timeframe": str(read.bars.timeframe),
+                     "refused_count": read.refused_count, "refused": refused, "notes": read.notes})  # fmt: skip
+        return
+    print(f"{len(read.bars):,} bars of {read.bars.timeframe} stored as {stored.symbol}")
+    for row in read.refused:
+        print(f"line {row.line}: {row.reason}")
+    if read.refused_count > len(read.refused):
+        print(f"and {read.refused_count - len(read.refused):,} more refused rows")
+
+
+@app.command()
+def demo() -> None:
+    """Store the made-up demo world in the data folder, as far as it is not there."""
+    application = Application(data_folder())
+    added = _install_demo(application)
+    application.close()
+    print(f"{'stored' if added else 'already there'}: {application.database.path}")
+
+
+def _install_demo(application: Application) -> bool:
+    columns = (TextColumn("demo world {task.fields[what]}"), BarColumn(), TaskProgressColumn())
+    with Progress(*columns, console=_err, transient=True, disable=not sys.stderr.isatty()) as progress:
+        task = progress.add_task("demo", total=None, what="")
+        return application.install_demo(
+            lambda what, done, total: progress.update(task, completed=done, total=max(total, 1), what=what)
+        )
+
+
+@app.command()
+def serve(
+    host: Annotated[str, typer.Option("--host", help="Address to listen on; others than this machine need the token.")] = "127.0.0.1",
+    port: Annotated[int, typer.Option("--port", min=0, max=65_535)] = 8765,
+) -> None:
+    """Open the application in the browser's reach and print its address."""
+    application = Application(data_folder())
+    _install_demo(application)
+    token = None if host in ("127.0.0.1", "localhost", "::1") else secrets.token_urlsafe(16)
+    address = f"http://{host}:{port}/{'?token=' + token if token else ''}"
+    print(f"Skelb is open at {address}", flush=True)
+    uvicorn.run(make_app(application, host, token), host=host, port=port, log_level="warning", ws="websockets-sansio")
+
+
+@app.command()
+def warm() -> None:
+    """Compile what is compiled once, so that the first run does not wait for it."""
+    with _err.status("compiling"):
+        warm_kernels()
+    print("warm")

@@ -11,7 +11,7 @@ import numpy as np
 Key = tuple[Hashable, ...]
 Value = Any  # a float64 or int8 array of shape (n,) or (1,), or a record: a mapping of names to such arrays
 
-_DEFAULT_BUDGET = 768 * 1024 * 1024
+_DEFAULT_BUDGET = 256 * 1024 * 1024
 
 
 class Memo:

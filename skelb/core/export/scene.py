@@ -1,0 +1,289 @@
+"""What a script shows on the chart, and windows of it at the resolution of a screen."""
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from skelb.core.bars import Floats
+from skelb.core.catalogue import YES
+from skelb.core.engine import Outcome, kernel
+from skelb.core.figures import drawdown_of
+from skelb.core.language import Checked, Reader, label_parts, read_expression
+from skelb.core.language.tree import Draw, Expression, Level, Mark, Shade
+from skelb.core.plan import Dataset, Expressions, Flag
+
+Document = dict[str, Any]
+MOST_MARKS = 400
+
+
+@dataclass(frozen=True)
+class Line:
+    """A drawn line; `panel` None is over price. `tone` chooses the second colour where it is not yes."""
+
+    key: str
+    name: str
+    value: int
+    panel: str | None
+    form: str
+    colors: tuple[str, str]
+    tone: int | None
+
+
+@dataclass(frozen=True)
+class ShadedArea:
+    """An area between two values, shown where `when` is yes."""
+
+    key: str
+    a: int
+    b: int
+    color: str | None
+    when: int | None
+
+
+@dataclass(frozen=True)
+class MarkRow:
+    """A mark; label pieces are texts or memo numbers of values."""
+
+    condition: int
+    place: str
+    form: str
+    color: str
+    label: tuple[str | int, ...]
+
+
+@dataclass(frozen=True)
+class Lane:
+    """A named condition's strip."""
+
+    name: str
+    value: int
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """Everything a script shows, as memo numbers of one dataset."""
+
+    dataset: Dataset
+    expressions: Expressions
+    lines: tuple[Line, ...]
+    levels: tuple[tuple[str | None, float], ...]
+    shades: tuple[ShadedArea, ...]
+    marks: tuple[MarkRow, ...]
+    lanes: tuple[Lane, ...]
+
+
+def scene_of(checked: Checked, expressions: Expressions, dataset: Dataset) -> Scene:
+    """The scene of a sound script on a dataset."""
+    lines: list[Line] = []
+    levels: list[tuple[str | None, float]] = []
+    shades: list[ShadedArea] = []
+    marks: list[MarkRow] = []
+    tints = ("deep", "brass", "soft", "long", "short")
+    for placed in checked.statements:
+        statement = placed.statement
+        if isinstance(statement, Draw):
+            tone = statement.color.when if statement.color else None
+            for index, value in enumerate(statement.values):
+                name = statement.named if statement.named and index == 0 else _written(value, placed.text)
+                first = statement.color.word if statement.color else tints[len(lines) % len(tints)]
+                second = (statement.color.otherwise if statement.color else None) or first
+                lines.append(
+                    Line(f"line{len(lines)}", name, expressions.number(value), statement.panel, statement.form,
+                         (first, second), None if tone is None else expressions.number(tone))
+                )  # fmt: skip
+        elif isinstance(statement, Level):
+            levels.extend((statement.panel, expressions.constant(value)) for value in statement.values)
+        elif isinstance(statement, Shade):
+            when = None if statement.when is None else expressions.number(statement.when)
+            a, b = expressions.number(statement.a), expressions.number(statement.b)
+            shades.append(ShadedArea(f"shade{len(shades)}", a, b, statement.color, when))
+        elif isinstance(statement, Mark):
+            color = statement.color or ("long" if statement.place == "below" else "short")
+            label = _label(statement, expressions)
+            marks.append(MarkRow(expressions.number(statement.when), statement.place, statement.form, color, label))
+    lanes = tuple(
+        Lane(name, expressions.number(definition.value))
+        for name, definition in checked.definitions.items()
+        if checked.meanings[name].kind == "condition"
+    )
+    return Scene(dataset, expressions, tuple(lines), tuple(levels), tuple(shades), tuple(marks), lanes)
+
+
+def _written(node: Expression, text: str) -> str:
+    return " ".join(text[node.span[0] : node.span[1]].split())
+
+
+def _label(statement: Mark, expressions: Expressions) -> tuple[str | int, ...]:
+    pieces: list[str | int] = []
+    for part in label_parts(statement.label or ""):
+        pieces.append(expressions.number(read_expression(Reader(part.text))) if part.is_value else part.text)
+    return tuple(pieces)
+
+
+def scene_document(scene: Scene) -> Document:
+    """The legend: which lines, levels, shadings and lanes there are, without their values."""
+    lines = [
+        {"key": line.key, "name": line.name, "panel": line.panel, "form": line.form, "colors": list(line.colors)}
+        for line in scene.lines
+    ]
+    return {
+        "lines": lines,
+        "levels": [{"panel": panel, "value": value} for panel, value in scene.levels],
+        "shades": [{"key": shade.key, "color": shade.color} for shade in scene.shades],
+        "lanes": [{"name": lane.name} for lane in scene.lanes],
+    }
+
+
+def overview_document(outcome: Outcome, points: int = 600) -> Document:
+    """The whole run in few points: time, close and equity at the end of equal stretches of bars."""
+    size = outcome.last - outcome.first + 1
+    ends = np.unique(np.linspace(0, size - 1, min(points, size)).astype(np.int64))
+    bars = outcome.plan.dataset.bars
+    at = ends + outcome.first
+    return {"x": at.tolist(), "time": bars.time[at].tolist(), "close": bars.close[at].tolist(), "equity": outcome.equity[ends].tolist()}
+
+
+def window_document(scene: Scene, outcome: Outcome, first: int, last: int, columns: int) -> Document:
+    """Bars `first` to `last` in at most `columns` columns, extremes kept: nothing is skipped, only gathered.
+
+    With one bar a column (`step` 1) values are exact; else lines and equity come as lowest and highest of each
+    column, conditions as the share of bars on which they were yes.
+    """
+    bars, size = scene.dataset.bars, len(scene.dataset)
+    first, last = max(0, min(first, size - 1)), max(0, min(last, size - 1))
+    step = max(1, -(-(last - first + 1) // max(1, columns)))
+    first = first // step * step  # aligned, so that columns do not flicker while the chart is dragged
+    cut = _Cut(first, min(size, (last // step + 1) * step), step)
+    value = scene.expressions.value
+    lines: Document = {}
+    for line in scene.lines:
+        lines[line.key] = cut.extremes(_spread(value(line.value), size))
+        if line.tone is not None and step == 1:
+            lines[line.key]["tone"] = (_spread(value(line.tone), size)[cut.rows] == YES).tolist()
+    shades: Document = {}
+    for shade in scene.shades:
+        a, b = cut.ends(_spread(value(shade.a), size)), cut.ends(_spread(value(shade.b), size))
+        if shade.when is not None:
+            shown = _spread(value(shade.when), size)[cut.last_rows] == YES
+            a = np.where(shown, a, np.nan)
+        shades[shade.key] = {"a": _plain(a), "b": _plain(b)}
+    lanes = {lane.name: cut.share(_spread(value(lane.value), size) == YES) for lane in scene.lanes}
+    blocked = (outcome.plan.flags & Flag.BLOCKED) != 0
+    document: Document = {
+        "first": int(cut.first),
+        "step": step,
+        "x": cut.first_rows.tolist(),
+        "time": bars.time[cut.first_rows].tolist(),
+        "close_time": scene.dataset.calendar.close_time[cut.last_rows].tolist(),
+        "open": bars.open[cut.first_rows].tolist(),
+        "high": np.maximum.reduceat(bars.high[cut.rows], cut.starts).tolist(),
+        "low": np.minimum.reduceat(bars.low[cut.rows], cut.starts).tolist(),
+        "close": bars.close[cut.last_rows].tolist(),
+        "lines": lines,
+        "shades": shades,
+        "lanes": lanes,
+        "blocked": cut.share(blocked),
+        "marks": _marks(scene, cut),
+    }
+    document |= _account_rows(outcome, cut, size)
+    return document
+
+
+def _account_rows(outcome: Outcome, cut: "_Cut", size: int) -> Document:
+    """Equity, drawdown, holding and floating profit, unknown outside the dates of the run."""
+    bars = outcome.plan.dataset.bars
+
+    def placed(values: Floats) -> Floats:
+        whole = np.full(size, np.nan)
+        whole[outcome.first : outcome.last + 1] = values
+        return whole
+
+    held = bars.close[outcome.first : outcome.last + 1] / bars.open[outcome.first] * outcome.capital
+    return {
+        "equity": cut.extremes(placed(outcome.equity)),
+        "drawdown": _plain(cut.reduce(np.fmax, placed(drawdown_of(outcome.equity, outcome.capital)))),
+        "holding": _plain(cut.ends(placed(held))),
+        "position": _plain(cut.ends(placed(_position(outcome).astype(np.float64)))),
+        "floating": _plain(cut.ends(placed(_floating(outcome)))),
+    }
+
+
+def _position(outcome: Outcome) -> np.ndarray:
+    """1, -1 or 0 at each bar's close, shape of the equity."""
+    sides = np.zeros(outcome.equity.size + 1, np.int64)
+    trades = outcome.trades
+    np.add.at(sides, trades.entry_bar - outcome.first, trades.side)
+    np.subtract.at(sides, trades.exit_bar - outcome.first, trades.side)
+    return np.cumsum(sides)[:-1]
+
+
+def _floating(outcome: Outcome) -> Floats:
+    """Profit of the open position at each bar's close after its entry costs, money; 0 when flat."""
+    from_rows = np.zeros(outcome.equity.size + 1)
+    trades = outcome.trades
+    before = trades.column(kernel.TF_EQUITY) - trades.net  # equity after the trade less its net: the cash it started from
+    np.add.at(from_rows, trades.entry_bar - outcome.first, before)
+    np.subtract.at(from_rows, trades.exit_bar - outcome.first, before)
+    base = np.cumsum(from_rows)[:-1]
+    return np.where(_position(outcome) != 0, outcome.equity - base, 0.0)
+
+
+class _Cut:
+    """Bars first to end (left out) gathered into columns of `step` bars."""
+
+    def __init__(self, first: int, end: int, step: int) -> None:
+        self.first, self.step = first, step
+        self.rows = slice(first, end)
+        self.starts = np.arange(0, end - first, step)
+        self.first_rows = self.starts + first
+        self.last_rows = np.append(self.first_rows[1:], end) - 1
+
+    def ends(self, values: Floats) -> Floats:
+        """The value at the end of each column."""
+        return values[self.last_rows]
+
+    def reduce(self, join: np.ufunc, values: Floats) -> Floats:
+        """Each column joined to one value."""
+        return np.asarray(join.reduceat(values[self.rows], self.starts))
+
+    def extremes(self, values: Floats) -> Document:
+        """The values, or lowest and highest of each column."""
+        if self.step == 1:
+            return {"value": _plain(values[self.rows])}
+        low, high = self.reduce(np.fmin, values), self.reduce(np.fmax, values)
+        return {"value": _plain(self.ends(values)), "low": _plain(low), "high": _plain(high)}
+
+    def share(self, flags: np.ndarray) -> list[float]:
+        """Share of each column's bars that are true."""
+        counts = np.add.reduceat(flags[self.rows].astype(np.float64), self.starts)
+        widths = self.last_rows - self.first_rows + 1
+        return np.round(counts / widths, 4).tolist()
+
+
+def _marks(scene: Scene, cut: _Cut) -> list[Document]:
+    """Marks in the window, none when there are too many to tell apart."""
+    found: list[Document] = []
+    size = len(scene.dataset)
+    for mark in scene.marks:
+        where = np.flatnonzero(_spread(scene.expressions.value(mark.condition), size)[cut.rows] == YES) + cut.first
+        if len(found) + where.size > MOST_MARKS:
+            return []
+        for bar in where:
+            label = "".join(
+                piece if isinstance(piece, str) else f"{_spread(scene.expressions.value(piece), size)[bar]:g}"
+                for piece in mark.label
+            )
+            found.append({"bar": int(bar), "place": mark.place, "form": mark.form, "color": mark.color, "label": label})
+    return found
+
+
+def _spread(value: np.ndarray, size: int) -> np.ndarray:
+    return np.broadcast_to(value, size) if value.size == 1 else value
+
+
+def _plain(values: Floats) -> list[float | None]:
+    """Numbers with None for unknown, as JSON needs them."""
+    if np.isfinite(values).all():
+        return values.tolist()
+    return [item if item == item else None for item in values.tolist()]

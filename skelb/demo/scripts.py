@@ -1,0 +1,34 @@
+"""Demo scripts: each teaches one practice."""
+
+from dataclasses import dataclass
+from pathlib import Path
+
+_FOLDER = Path(__file__).parent / "texts"
+
+
+@dataclass(frozen=True)
+class DemoScript:
+    """A script of the demo world, with the market and timeframe it was written for."""
+
+    title: str
+    text: str
+    status: str
+    lesson: str
+    market: str
+    timeframe: str
+
+
+def _script(file: str, title: str, status: str, lesson: str, market: str, timeframe: str) -> DemoScript:
+    return DemoScript(title, (_FOLDER / file).read_text("utf-8"), status, lesson, market, timeframe)
+
+
+DEMO_SCRIPTS: tuple[DemoScript, ...] = (
+    _script("harbour_swell.skelb", "Harbour swell", "testing",
+            "Two averages, gated by the strength of the trend; short side mirrored; risk sized by the stop.", "KELP", "15m"),
+    _script("breakwater.skelb", "Breakwater", "idea",
+            "A break of the range before this bar, with a time exit and flat at session end.", "LAMP", "5m"),
+    _script("tide_table.skelb", "Tide table", "testing",
+            "Turning points of an oscillator in the quiet hours, with stop and target in pips.", "OSC/VEL", "15m"),
+    _script("lantern_band.skelb", "Lantern band", "idea",
+            "A volatility band left behind and met again, on daily bars, long and short mirrored.", "QUAY12", "1d"),
+)  # fmt: skip

@@ -1,0 +1,69 @@
+"""The application: one data folder opened, and everything it can do."""
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+
+from platformdirs import user_data_path
+
+from skelb.core.bars import Timeframe
+from skelb.demo import DEMO_ACCOUNTS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
+from skelb.service.datasets import Datasets
+from skelb.service.imports import Imports
+from skelb.service.library import Library
+from skelb.service.trials import Trials
+from skelb.store import Database
+
+Progress = Callable[[str, int, int], None]
+
+
+def data_folder() -> Path:
+    """Where the data lives: SKELB_HOME, else the platform's place for user data."""
+    stated = os.environ.get("SKELB_HOME")
+    return Path(stated).expanduser() if stated else user_data_path("skelb", appauthor=False)
+
+
+class Application:
+    """An open data folder."""
+
+    def __init__(self, folder: Path) -> None:
+        self.database = Database(folder)
+        self.library = Library(self.database)
+        self.datasets = Datasets(self.library)
+        self.imports = Imports(self.library)
+        self.trials = Trials(self.database, self.library, self.datasets)
+
+    def install_demo(self, on_progress: Progress = lambda what, done, total: None) -> bool:
+        """Store whatever of the demo world is not there yet; whether anything was missing."""
+        present = {market.symbol for market in self.library.markets()}
+        titles = {script.title for script in self.library.scripts()}
+        accounts = self.library.accounts()
+        missing = [demo for demo in DEMO_MARKETS if demo.settings["symbol"] not in present]
+        for done, demo in enumerate(missing):
+            on_progress(demo.settings["symbol"], done, len(missing))
+            self.library.save_market(demo.settings["symbol"], demo.title, demo.settings, make_bars(demo))
+        on_progress("", len(missing), len(missing))
+        fresh = [demo for demo in DEMO_SCRIPTS if demo.title not in titles]
+        for script in fresh:
+            self.library.save_script(script.text, script.status, script.lesson)
+        for name, settings in DEMO_ACCOUNTS.items():
+            if name not in accounts:
+                self.library.save_account(name, settings)
+        return bool(missing or fresh)
+
+    def close(self) -> None:
+        """Stop what runs and let go of the data folder."""
+        self.trials.close()
+        self.database.close()
+
+
+def first_setup() -> dict[str, str]:
+    """What the Workbench opens with when the address says nothing."""
+    script = DEMO_SCRIPTS[0]
+    return {"script": script.title, "market": script.market, "timeframe": script.timeframe, "account": next(iter(DEMO_ACCOUNTS))}
+
+
+def home_of(title: str) -> tuple[str, str] | None:
+    """The market and timeframe a demo script was written for."""
+    found = next((script for script in DEMO_SCRIPTS if script.title == title), None)
+    return None if found is None else (found.market, str(Timeframe.parse(found.timeframe)))

@@ -1,0 +1,54 @@
+"""Datasets made from stored bars, the last few kept ready."""
+
+from collections import OrderedDict
+from threading import Lock
+
+from skelb.core.bars import Timeframe
+from skelb.core.errors import BarsError, SettingsError
+from skelb.core.plan import Dataset, make_dataset
+from skelb.service.library import Library, StoredBars, StoredMarket
+
+MOST_KEPT = 4
+
+
+class Datasets:
+    """Hands out datasets by symbol and timeframe; a changed market or new bars make a new one."""
+
+    def __init__(self, library: Library) -> None:
+        self._library = library
+        self._kept: OrderedDict[tuple[object, ...], Dataset] = OrderedDict()
+        self._lock = Lock()
+
+    def get(self, symbol: str, timeframe: Timeframe | None) -> Dataset:
+        """The dataset. Raises SettingsError when no stored bars can give that timeframe."""
+        stored = self._library.market(symbol)
+        source = _source(stored, timeframe)
+        wanted = timeframe or Timeframe(source.timeframe_minutes)
+        key = (symbol, wanted.minutes, source.id, stored.settings.model_dump_json())
+        with self._lock:
+            found = self._kept.get(key)
+            if found is None:
+                found = make_dataset(self._library.bars(source), stored.market, wanted, source.version)
+                self._kept[key] = found
+                while len(self._kept) > MOST_KEPT:
+                    self._kept.popitem(last=False)
+            self._kept.move_to_end(key)
+            return found
+
+
+def _source(stored: StoredMarket, timeframe: Timeframe | None) -> StoredBars:
+    """The stored bars to build a timeframe from: the longest that fit, which are the fewest to read."""
+    if not stored.bars:
+        raise BarsError(f"{stored.symbol} has no bars yet: import some")
+    if timeframe is None:
+        return stored.bars[0]
+    fitting = [
+        item
+        for item in stored.bars
+        if item.timeframe_minutes <= timeframe.minutes
+        and (not timeframe.is_intraday or timeframe.minutes % item.timeframe_minutes == 0)
+    ]
+    if not fitting:
+        have = ", ".join(str(Timeframe(item.timeframe_minutes)) for item in stored.bars)
+        raise SettingsError(f"{timeframe} bars of {stored.symbol} cannot be built from what is stored: {have}")
+    return fitting[-1]

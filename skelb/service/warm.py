@@ -1,0 +1,32 @@
+"""Running every compiled function once, so that its compiled form is on disk before anybody waits for it."""
+
+import numpy as np
+
+from skelb.core.bars import Bars, Market, Timeframe
+from skelb.core.engine import Account
+from skelb.core.language import check
+from skelb.core.plan import make_dataset
+from skelb.service.backtest import Choices, backtest
+
+_SCRIPT = """
+a = ema(close, 3) + sma(close, 3) + wilder(close, 3) + rsi(close, 3) + macd(close, 2, 3, 2).gap
+b = bollinger(close, 3, 2).upper / keltner(3, 3, 2).upper + adx(2).adx + highest(high, 3) + lowest(low, 3)
+c = a > b or a >= b or a == 1 or a != 2 or 1 < a or 1 <= a or a < 3 or a <= 3
+enter long when close crosses above open or c
+enter short when close meets 3 or close crosses below prior(close)
+stop 2 * atr(3)
+target 2 R
+"""
+
+
+def warm_kernels() -> None:
+    """Compile everything a run can need; quick when it is compiled already."""
+    size = 64
+    close = 100.0 + np.sin(np.arange(size) / 3.0) * 5.0
+    opens = np.roll(close, 1)
+    high, low = np.maximum(opens, close) + 1.0, np.minimum(opens, close) - 1.0
+    time = np.arange(size, dtype=np.int64) * 60
+    dataset = make_dataset(Bars(Timeframe(1), time, opens, high, low, close, np.ones(size)), Market("WARM"))
+    checked = check(_SCRIPT)
+    assert checked.is_sound, checked.diagnostics
+    backtest(checked, dataset, Account(), Choices({}))

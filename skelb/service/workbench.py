@@ -1,0 +1,168 @@
+"""The live loop: a setup in, everything the Workbench shows out; chart windows of the last runs."""
+
+import time
+from collections import OrderedDict
+from dataclasses import dataclass
+from hashlib import blake2b
+from typing import Any
+
+import numpy as np
+
+from skelb import __version__
+from skelb.core.bars import Bars
+from skelb.core.engine import Outcome, kernel
+from skelb.core.errors import NotFoundError, SkelbError
+from skelb.core.export import (
+    Scene,
+    diagnostics_document,
+    finding_rows,
+    overview_document,
+    scene_document,
+    scene_of,
+    window_document,
+)
+from skelb.core.language import Checked, check
+from skelb.core.language.tree import Input
+from skelb.core.plan import Dataset
+from skelb.service.backtest import Choices, Result, backtest, setting_for
+from skelb.service.datasets import Datasets
+from skelb.service.library import Library
+from skelb.service.setup import Setup
+
+Document = dict[str, Any]
+_MOST_RUNS = 4
+_MOST_TRADE_ROWS = 50_000
+
+
+@dataclass(frozen=True, eq=False)
+class LiveRun:
+    """A run that is being looked at."""
+
+    key: str
+    scene: Scene
+    outcome: Outcome
+
+
+class Workbench:
+    """One page's live loop. Not shared among threads: the page asks one thing at a time."""
+
+    def __init__(self, library: Library, datasets: Datasets) -> None:
+        self._library, self._datasets = library, datasets
+        self._runs: OrderedDict[str, LiveRun] = OrderedDict()
+
+    def run(self, setup: Setup) -> Document:
+        """Check and run a setup: diagnostics always, a run when the script is sound.
+
+        Raises SkelbError when the market, account, timeframe or dates cannot be.
+        """
+        started = time.perf_counter()
+        dataset = setup.dataset(self._datasets)
+        conditions = setup.conditions(self._library)
+        checked = check(setup.text, setting_for(dataset.bars, dataset.market))
+        document: Document = diagnostics_document(checked)
+        document["title"] = checked.title
+        document["inputs"] = [_input_document(found) for found in checked.inputs.values()]
+        document["names"] = sorted(checked.meanings)
+        document["run"] = None
+        document["problem"] = None
+        if checked.is_sound:
+            choices = Choices(setup.known_inputs(checked), setup.sides, setup.from_date, setup.to_date)
+            try:
+                result = backtest(checked, dataset, conditions, choices)
+            except SkelbError as exc:
+                document["problem"] = str(exc)
+            else:
+                document["run"] = self._keep(setup, checked, dataset, result)
+        document["took_ms"] = (time.perf_counter() - started) * 1000.0
+        return document
+
+    def window(self, key: str, first: int, last: int, columns: int) -> Document:
+        """Part of a run's chart. Raises NotFoundError when the run is no longer held."""
+        found = self._runs.get(key)
+        if found is None:
+            raise NotFoundError("this run is no longer held: ask for it again")
+        return window_document(found.scene, found.outcome, first, last, min(max(columns, 1), 6000))
+
+    def _keep(self, setup: Setup, checked: Checked, dataset: Dataset, result: Result) -> Document:
+        outcome = result.outcome
+        key = blake2b(f"{setup.model_dump_json()} {dataset.data_version}".encode(), digest_size=8).hexdigest()
+        live = LiveRun(key, scene_of(checked, outcome.plan.expressions, dataset), outcome)
+        self._runs[key] = live
+        self._runs.move_to_end(key)
+        while len(self._runs) > _MOST_RUNS:
+            self._runs.popitem(last=False)
+        return {
+            "key": key,
+            "bars": len(dataset),
+            "first": outcome.first,
+            "last": outcome.last,
+            "tick": dataset.market.tick,
+            "zone": dataset.market.zone,
+            "data_version": dataset.data_version,
+            "is_strategy": checked.has_entries,
+            "figures": result.figures,
+            "findings": finding_rows(outcome, result.findings),
+            "scene": scene_document(live.scene),
+            "overview": overview_document(outcome),
+            "trades": trade_columns(outcome),
+        }
+
+
+def keep_run(library: Library, datasets: Datasets, setup: Setup) -> tuple[int, Result]:
+    """Run a setup once more and keep it; its number and result."""
+    dataset = setup.dataset(datasets)
+    checked = setup.checked(dataset)
+    choices = Choices(setup.known_inputs(checked), setup.sides, setup.from_date, setup.to_date)
+    result = backtest(checked, dataset, setup.conditions(library), choices)
+    number = library.keep_run(setup.model_dump(mode="json"), result.figures, dataset.data_version, __version__)
+    return number, result
+
+
+def trade_columns(outcome: Outcome) -> Document:
+    """The trades as columns, newest 50,000 at most; names of rules and reasons stand once in `reasons`."""
+    trades = outcome.trades
+    rows = slice(max(0, len(trades) - _MOST_TRADE_ROWS), len(trades))
+    names: dict[str, int] = {}
+    reasons = [names.setdefault(outcome.exit_reason(row), len(names)) for row in range(rows.start, rows.stop)]
+    of = trades.numbers[rows]
+    return {
+        "first_number": rows.start + 1,
+        "side": trades.side[rows].tolist(),
+        "entry_bar": trades.entry_bar[rows].tolist(),
+        "exit_bar": trades.exit_bar[rows].tolist(),
+        "entry_time": outcome.entry_times()[rows].tolist(),
+        "exit_time": outcome.exit_times()[rows].tolist(),
+        "entry_price": of[:, kernel.TF_ENTRY_PRICE].tolist(),
+        "exit_price": of[:, kernel.TF_EXIT_PRICE].tolist(),
+        "units": of[:, kernel.TF_UNITS].tolist(),
+        "net": of[:, kernel.TF_NET].tolist(),
+        "r": _nullable(of[:, kernel.TF_R]),
+        "stop": _nullable(of[:, kernel.TF_STOP]),
+        "target": _nullable(of[:, kernel.TF_TARGET]),
+        "bars_held": trades.bars_held[rows].tolist(),
+        "reason": reasons,
+        "reasons": list(names),
+    }
+
+
+def _nullable(values: np.ndarray) -> list[float | None]:
+    return [None if item != item else item for item in values.tolist()]
+
+
+def _input_document(found: Input) -> Document:
+    return {
+        "name": found.name,
+        "kind": found.kind,
+        "default": found.default,
+        "low": found.low,
+        "high": found.high,
+        "step": found.step,
+        "options": list(found.options),
+        "label": found.label,
+    }
+
+
+def market_preview(bars: Bars, points: int = 300) -> Document:
+    """A few closes over time, to draw what a file or market holds."""
+    ends = np.unique(np.linspace(0, len(bars) - 1, min(points, len(bars))).astype(np.int64))
+    return {"time": bars.time[ends].tolist(), "close": bars.close[ends].tolist()}

@@ -1,0 +1,52 @@
+"""Refusing requests that do not come from the person at this machine."""
+
+import secrets
+from urllib.parse import parse_qs, urlsplit
+
+from starlette.datastructures import Headers
+from starlette.types import ASGIApp, Receive, Scope, Send
+
+_LOCAL = {"127.0.0.1", "localhost", "[::1]"}
+
+
+class Guard:
+    """Checks Host and Origin of every request and WebSocket, and the token where one is required."""
+
+    def __init__(self, app: ASGIApp, host: str, token: str | None) -> None:
+        self._app = app
+        self._hosts = _LOCAL | {host}
+        self._token = token
+
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
+        if scope["type"] in ("http", "websocket"):
+            why = self._refusal(Headers(scope=scope), scope)
+            if why:
+                await _refuse(scope, send, why)
+                return
+        await self._app(scope, receive, send)
+
+    def _refusal(self, headers: Headers, scope: Scope) -> str | None:
+        host = headers.get("host", "")
+        if host.rsplit(":", 1)[0] not in self._hosts:
+            return "this address is not served here"
+        origin = headers.get("origin")
+        if origin is not None and urlsplit(origin).netloc != host:
+            return "requests from other pages are refused"
+        if self._token is not None and not self._has_token(headers, scope):
+            return "the token is missing: open the address that was printed at the start"
+        return None
+
+    def _has_token(self, headers: Headers, scope: Scope) -> bool:
+        given = [headers.get("x-skelb-token", "")]
+        given += parse_qs(scope.get("query_string", b"").decode("latin-1")).get("token", [])
+        given += [part.split("=", 1)[1] for part in headers.get("cookie", "").split("; ") if part.startswith("skelb_token=")]
+        return any(secrets.compare_digest(item, self._token or "") for item in given)
+
+
+async def _refuse(scope: Scope, send: Send, why: str) -> None:
+    if scope["type"] == "websocket":
+        await send({"type": "websocket.close", "code": 1008, "reason": why})
+        return
+    body = why.encode()
+    await send({"type": "http.response.start", "status": 403, "headers": [(b"content-type", b"text/plain")]})
+    await send({"type": "http.response.body", "body": body})

@@ -1,0 +1,96 @@
+"""The live loop over one WebSocket: the page asks, a newer question takes the place of an older one."""
+
+import asyncio
+import contextlib
+from collections.abc import Callable
+from typing import Any
+
+import orjson
+from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from pydantic import BaseModel, Field, ValidationError
+
+from skelb.core.errors import SkelbError
+from skelb.service.application import Application
+from skelb.service.settings import one_line
+from skelb.service.setup import Setup
+from skelb.service.workbench import Workbench
+
+router = APIRouter()
+
+
+class RunQuestion(BaseModel):
+    """Check and run a setup."""
+
+    id: int
+    setup: Setup
+
+
+class WindowQuestion(BaseModel):
+    """Part of the chart of a run."""
+
+    id: int
+    run: str = Field(max_length=64)
+    first: int
+    last: int
+    columns: int
+
+
+@router.websocket("/live")
+async def live(socket: WebSocket) -> None:
+    """Questions `run` and `window`; of each kind only the newest waits while one is being answered."""
+    await socket.accept()
+    application: Application = socket.app.state.application
+    workbench = Workbench(application.library, application.datasets)
+    waiting: dict[str, dict[str, Any]] = {}
+    wake = asyncio.Event()
+    answering = asyncio.create_task(_answer(socket, workbench, waiting, wake))
+    try:
+        while True:
+            question = await socket.receive_json()
+            if isinstance(question, dict) and question.get("ask") in _ANSWERS:
+                waiting[question["ask"]] = question
+                wake.set()
+    except (WebSocketDisconnect, ValueError):
+        pass
+    finally:
+        answering.cancel()
+        with contextlib.suppress(asyncio.CancelledError):
+            await answering
+
+
+async def _answer(
+    socket: WebSocket, workbench: Workbench, waiting: dict[str, dict[str, Any]], wake: asyncio.Event
+) -> None:
+    while True:
+        await wake.wait()
+        wake.clear()
+        while waiting:
+            ask = "run" if "run" in waiting else next(iter(waiting))
+            question = waiting.pop(ask)
+            text = await asyncio.to_thread(_answer_one, workbench, ask, question)
+            await socket.send_text(text)
+
+
+def _answer_one(workbench: Workbench, ask: str, question: dict[str, Any]) -> str:
+    head = {"id": question.get("id"), "answer": ask}
+    try:
+        document = {**head, **_ANSWERS[ask](workbench, question)}
+    except ValidationError as exc:
+        document = {**head, "error": one_line(exc)}
+    except SkelbError as exc:
+        document = {**head, "error": str(exc)}
+    except Exception as exc:  # noqa: BLE001 - one bad question must not end the page's loop
+        document = {**head, "error": f"This should not have happened: {type(exc).__name__}: {exc}"}
+    return orjson.dumps(document, option=orjson.OPT_SERIALIZE_NUMPY).decode()
+
+
+def _run(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
+    return workbench.run(RunQuestion.model_validate({"id": question.get("id"), "setup": question.get("setup")}).setup)
+
+
+def _window(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
+    asked = WindowQuestion.model_validate(question)
+    return {"run": asked.run, **workbench.window(asked.run, asked.first, asked.last, asked.columns)}
+
+
+_ANSWERS: dict[str, Callable[[Workbench, dict[str, Any]], dict[str, Any]]] = {"run": _run, "window": _window}

@@ -1,0 +1,183 @@
+"""What goes over the REST API; the front end's types are generated from these."""
+
+from datetime import datetime
+from typing import Any
+
+from pydantic import BaseModel, Field
+
+from skelb.service.setup import Setup
+
+Value = float | bool | str
+Figures = dict[str, float | int | None]
+
+
+class StartOut(BaseModel):
+    script: str
+    market: str
+    timeframe: str
+    account: str
+
+
+class EntryOut(BaseModel):
+    name: str
+    kind: str
+    form: str
+    summary: str
+    fields: list[str]
+    formula: str = ""
+    source: str = ""
+    first_known: str = ""
+
+
+class FigureOut(BaseModel):
+    key: str
+    unit: str
+    name: str
+    meaning: str
+    higher_is_better: bool | None
+
+
+class CatalogueOut(BaseModel):
+    entries: list[EntryOut]
+    figures: list[FigureOut]
+
+
+class ScriptVersionOut(BaseModel):
+    number: int
+    text: str
+    created: datetime
+
+
+class HomeOut(BaseModel):
+    market: str
+    timeframe: str
+
+
+class ScriptOut(BaseModel):
+    title: str
+    status: str
+    lesson: str
+    versions: list[ScriptVersionOut]
+    home: HomeOut | None
+
+
+class ScriptIn(BaseModel):
+    text: str = Field(max_length=1_100_000)
+
+
+class StatusIn(BaseModel):
+    title: str
+    status: str
+
+
+class MarketBarsOut(BaseModel):
+    timeframe: str
+    rows: int
+    version: int
+    first: datetime
+    last: datetime
+
+
+class MarketOut(BaseModel):
+    symbol: str
+    title: str
+    settings: dict[str, Any]
+    bars: list[MarketBarsOut]
+
+
+class MarketIn(BaseModel):
+    symbol: str
+    title: str = Field(default="", max_length=200)
+    settings: dict[str, Any]
+
+
+class RefusedOut(BaseModel):
+    line: int
+    reason: str
+    text: str
+
+
+class ImportOut(BaseModel):
+    token: str
+    name: str
+    rows: int
+    timeframe: str
+    first: datetime
+    last: datetime
+    notes: list[str]
+    roles: dict[str, str]
+    extra_columns: list[str]
+    refused: list[RefusedOut]
+    refused_count: int
+    reasons: dict[str, int]
+    sample: list[dict[str, Any]]
+    preview: dict[str, list[float]]
+
+
+class ImportIn(BaseModel):
+    token: str
+    symbol: str
+    title: str = Field(default="", max_length=200)
+    settings: dict[str, Any] = Field(default_factory=dict)
+
+
+class AccountOut(BaseModel):
+    name: str
+    settings: dict[str, Any]
+
+
+class RunIn(BaseModel):
+    setup: Setup
+
+
+class KeptRunOut(BaseModel):
+    number: int
+    setup: Setup
+    figures: dict[str, Figures]
+
+
+class SweepIn(BaseModel):
+    setup: Setup
+    vary: list[str] = Field(max_length=6)
+    objective: str = "return_over_drawdown"
+    min_trades: int = Field(default=30, ge=0)
+
+
+class AxisOut(BaseModel):
+    name: str
+    values: list[Value]
+
+
+class SweepPlanOut(BaseModel):
+    total: int
+    seconds: float
+    axes: list[AxisOut]
+
+
+class TrialOut(BaseModel):
+    id: int
+    state: str
+    done: int
+    total: int
+    rate: float | None
+    message: str
+    created: datetime
+    setup: Setup
+    axes: list[AxisOut]
+    objective: str
+    min_trades: int
+
+
+class SurfaceOut(BaseModel):
+    values: list[float | None]
+    neighbourhood: list[float | None]
+    trades: list[int | None]
+    plateau: int | None
+    rocks: list[int]
+
+
+class CellOut(BaseModel):
+    number: int
+    inputs: dict[str, Value]
+    figures: Figures | None
+    error: str
