@@ -1,0 +1,37 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export const api = createClient<paths>({ baseUrl: "" });
+
+type Schemas = components["schemas"];
+export type Setup = Schemas["Setup"];
+export type Script = Schemas["ScriptOut"];
+export type Market = Schemas["MarketOut"];
+export type Account = Schemas["AccountOut"];
+export type Catalogue = Schemas["CatalogueOut"];
+export type FigureInfo = Schemas["FigureOut"];
+export type ImportPreview = Schemas["ImportOut"];
+export type KeptRun = Schemas["KeptRunOut"];
+export type Trial = Schemas["TrialOut"];
+export type Surface = Schemas["SurfaceOut"];
+export type Cell = Schemas["CellOut"];
+export type SweepIn = Schemas["SweepIn"];
+
+/** The data of an answer; an error answer becomes an Error with the server's sentence. */
+export async function unwrap<T>(asked: Promise<{ data?: T; error?: unknown }>): Promise<T> {
+  const { data, error } = await asked;
+  if (data === undefined) {
+    const detail = (error as { detail?: unknown } | undefined)?.detail;
+    throw new Error(typeof detail === "string" ? detail : "The server did not answer as expected.");
+  }
+  return data;
+}
+
+/** Sends a file as it is; nothing is stored yet. */
+export async function sendFile(file: File, zone: string): Promise<ImportPreview> {
+  const query = new URLSearchParams({ name: file.name, zone });
+  const answer = await fetch(`/api/imports?${query}`, { method: "POST", body: file });
+  const body: unknown = await answer.json();
+  if (!answer.ok) throw new Error((body as { detail?: string }).detail ?? "The file could not be read.");
+  return body as ImportPreview;
+}

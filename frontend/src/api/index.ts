@@ -1,0 +1,3 @@
+export * from "./client";
+export * from "./live";
+export * from "./queries";

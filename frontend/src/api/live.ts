@@ -1,0 +1,189 @@
+import type { Setup } from "./client";
+
+export type Figures = Record<string, number | null>;
+
+export interface Diagnostic {
+  code: string;
+  severity: "error" | "warning" | "note";
+  line: number;
+  column: number;
+  end_line: number;
+  end_column: number;
+  message: string;
+  why: string;
+  mend: { text: string; line: number; column: number; end_line: number; end_column: number } | null;
+}
+
+export interface InputInfo {
+  name: string;
+  kind: "number" | "switch" | "choice" | "time";
+  default: number | boolean | string;
+  low: number | null;
+  high: number | null;
+  step: number | null;
+  options: string[];
+  label: string;
+}
+
+export interface Finding {
+  code: string;
+  severity: "grave" | "warning" | "note";
+  message: string;
+  time: string | null;
+}
+
+export interface TradeColumns {
+  first_number: number;
+  side: number[];
+  entry_bar: number[];
+  exit_bar: number[];
+  entry_time: number[];
+  exit_time: number[];
+  entry_price: number[];
+  exit_price: number[];
+  units: number[];
+  net: number[];
+  r: (number | null)[];
+  stop: (number | null)[];
+  target: (number | null)[];
+  bars_held: number[];
+  reason: number[];
+  reasons: string[];
+}
+
+export interface SceneLine {
+  key: string;
+  name: string;
+  panel: string | null;
+  form: "line" | "stairs" | "points" | "pillars" | "wash";
+  colors: [string, string];
+}
+
+export interface Run {
+  key: string;
+  bars: number;
+  first: number;
+  last: number;
+  tick: number;
+  zone: string;
+  data_version: number;
+  is_strategy: boolean;
+  figures: { all: Figures; long: Figures; short: Figures };
+  findings: Finding[];
+  scene: {
+    lines: SceneLine[];
+    levels: { panel: string | null; value: number }[];
+    shades: { key: string; color: string | null }[];
+    lanes: { name: string }[];
+  };
+  overview: { x: number[]; time: number[]; close: number[]; equity: number[] };
+  trades: TradeColumns;
+}
+
+export interface RunAnswer {
+  id: number;
+  answer: "run";
+  error?: string;
+  diagnostics: Diagnostic[];
+  title: string;
+  inputs: InputInfo[];
+  names: string[];
+  run: Run | null;
+  problem: string | null;
+  took_ms: number;
+}
+
+type Values = (number | null)[];
+
+export interface Extremes {
+  value: Values;
+  low?: Values;
+  high?: Values;
+  tone?: boolean[];
+}
+
+export interface ChartWindow {
+  id: number;
+  answer: "window";
+  error?: string;
+  run: string;
+  first: number;
+  step: number;
+  x: number[];
+  time: number[];
+  close_time: number[];
+  open: number[];
+  high: number[];
+  low: number[];
+  close: number[];
+  lines: Record<string, Extremes>;
+  shades: Record<string, { a: Values; b: Values }>;
+  lanes: Record<string, number[]>;
+  blocked: number[];
+  marks: { bar: number; place: "above" | "below"; form: string; color: string; label: string }[];
+  equity: Extremes;
+  drawdown: Values;
+  holding: Values;
+  position: Values;
+  floating: Values;
+}
+
+type Answer = RunAnswer | ChartWindow;
+type Ask = "run" | "window";
+
+/** The live loop: of each kind only the newest question counts, and it is asked again after a lost connection. */
+export class LiveClient {
+  private socket: WebSocket | null = null;
+  private last: Partial<Record<Ask, string>> = {};
+  private newest: Partial<Record<Ask, number>> = {};
+  private counter = 0;
+  private closed = false;
+
+  constructor(
+    private readonly onAnswer: (answer: Answer) => void,
+    private readonly onState: (connected: boolean) => void,
+  ) {
+    this.connect();
+  }
+
+  run(setup: Setup): void {
+    this.send("run", { setup });
+  }
+
+  window(run: string, first: number, last: number, columns: number): void {
+    this.send("window", { run, first, last, columns });
+  }
+
+  close(): void {
+    this.closed = true;
+    this.socket?.close();
+  }
+
+  private send(ask: Ask, body: object): void {
+    const id = ++this.counter;
+    this.newest[ask] = id;
+    const text = JSON.stringify({ id, ask, ...body });
+    this.last[ask] = text;
+    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(text);
+  }
+
+  private connect(): void {
+    if (this.closed) return;
+    const scheme = location.protocol === "https:" ? "wss" : "ws";
+    const socket = new WebSocket(`${scheme}://${location.host}/live${location.search.includes("token=") ? location.search : ""}`);
+    this.socket = socket;
+    socket.onopen = () => {
+      this.onState(true);
+      if (this.last.run) socket.send(this.last.run);
+    };
+    socket.onmessage = (event) => {
+      const answer = JSON.parse(event.data as string) as Answer;
+      if (answer.id === this.newest[answer.answer]) this.onAnswer(answer);
+    };
+    socket.onclose = () => {
+      if (this.socket !== socket || this.closed) return;
+      this.onState(false);
+      setTimeout(() => this.connect(), 700);
+    };
+  }
+}

@@ -1,0 +1,89 @@
+import { createRootRoute, createRoute, createRouter, useNavigate } from "@tanstack/react-router";
+import { Markets } from "@/markets";
+import { Shelf } from "@/shelf";
+import { Trials, type TrialsState } from "@/trials";
+import { Workbench, type WorkbenchState } from "@/workbench";
+import { Frame } from "./Frame";
+
+const text = (value: unknown): string | undefined => (typeof value === "string" && value ? value : undefined);
+const whole = (value: unknown): number | undefined => (Number.isInteger(value) ? (value as number) : undefined);
+
+function workbenchState(search: Record<string, unknown>): WorkbenchState {
+  const sides = text(search.sides);
+  const inputs = search.inputs;
+  return {
+    script: text(search.script),
+    version: whole(search.version),
+    market: text(search.market),
+    timeframe: text(search.timeframe),
+    from: text(search.from),
+    to: text(search.to),
+    account: text(search.account),
+    sides: sides === "long" || sides === "short" ? sides : undefined,
+    inputs: inputs !== null && typeof inputs === "object" && !Array.isArray(inputs) ? (inputs as WorkbenchState["inputs"]) : undefined,
+    pinned: whole(search.pinned),
+  };
+}
+
+const root = createRootRoute({ component: Frame });
+
+const workbench = createRoute({
+  getParentRoute: () => root,
+  path: "/",
+  validateSearch: workbenchState,
+  component: function WorkbenchPlace() {
+    const state = workbench.useSearch();
+    const navigate = useNavigate();
+    return (
+      <Workbench
+        state={state}
+        onState={(next) => void navigate({ to: "/", search: next, replace: true })}
+        onSweep={(next) => void navigate({ to: "/trials", search: next })}
+        onImport={() => void navigate({ to: "/markets" })}
+      />
+    );
+  },
+});
+
+const trials = createRoute({
+  getParentRoute: () => root,
+  path: "/trials",
+  validateSearch: (search: Record<string, unknown>): TrialsState => ({ ...workbenchState(search), trial: whole(search.trial), x: text(search.x), y: text(search.y) }),
+  component: function TrialsPlace() {
+    const state = trials.useSearch();
+    const navigate = useNavigate();
+    return (
+      <Trials
+        state={state}
+        onState={(next) => void navigate({ to: "/trials", search: next, replace: true })}
+        onOpen={(next) => void navigate({ to: "/", search: next })}
+      />
+    );
+  },
+});
+
+const markets = createRoute({
+  getParentRoute: () => root,
+  path: "/markets",
+  component: function MarketsPlace() {
+    const navigate = useNavigate();
+    return <Markets onOpen={(market, timeframe) => void navigate({ to: "/", search: { market, timeframe } })} />;
+  },
+});
+
+const shelf = createRoute({
+  getParentRoute: () => root,
+  path: "/shelf",
+  component: function ShelfPlace() {
+    const navigate = useNavigate();
+    return <Shelf onOpen={(next) => void navigate({ to: "/", search: next })} />;
+  },
+});
+
+export const router = createRouter({ routeTree: root.addChildren([workbench, trials, markets, shelf]), defaultPreload: false });
+
+declare module "@tanstack/react-router" {
+  interface Register {
+    router: typeof router;
+  }
+}

@@ -1,0 +1,143 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState, type DragEvent } from "react";
+import { api, marketsQuery, sendFile, unwrap, type ImportPreview, type Market } from "@/api";
+import { plain, Trouble } from "@/ui";
+import { settingsOf, symbolFrom, type Description } from "./model";
+
+const FIELDS: { name: keyof Description; label: string; hint: string }[] = [
+  { name: "symbol", label: "Symbol", hint: "what scripts and runs call it" },
+  { name: "title", label: "Name", hint: "a few words" },
+  { name: "tick", label: "Tick", hint: "smallest price step" },
+  { name: "point_value", label: "Value of a point", hint: "money per unit and point" },
+  { name: "lot_step", label: "Lot step", hint: "smallest size, and step" },
+  { name: "pip", label: "Pip", hint: "empty when there is none" },
+  { name: "spread", label: "Spread", hint: "in price" },
+  { name: "session", label: "Session", hint: "such as 09:00-17:30" },
+  { name: "days", label: "Days", hint: "such as mon-fri" },
+  { name: "zone", label: "Zone", hint: "Area/City of the session" },
+];
+const NEW: Description = { symbol: "", title: "", tick: "0.01", point_value: "1", lot_step: "0.000001", pip: "", spread: "0", session: "00:00-24:00", days: "mon-sun", zone: "UTC" };
+
+interface Props {
+  known: Market[];
+  onClose: () => void;
+  onOpen: (market: string, timeframe: string) => void;
+}
+
+/** Choose a file, look at what was read, say what it is, store it. */
+export function ImportPanel({ known, onClose, onOpen }: Props) {
+  const client = useQueryClient();
+  const [zone, setZone] = useState("UTC");
+  const [fields, setFields] = useState<Description>(NEW);
+  const read = useMutation({
+    mutationFn: (file: File) => sendFile(file, zone),
+    onSuccess: (found) => setFields({ ...NEW, symbol: symbolFrom(found.name) }),
+  });
+  const store = useMutation({
+    mutationFn: (token: string) => unwrap(api.POST("/api/imports/store", { body: { token, symbol: fields.symbol, title: fields.title, settings: settingsOf(fields) } })),
+    onSuccess: (market) => {
+      void client.invalidateQueries({ queryKey: marketsQuery.queryKey });
+      onOpen(market.symbol, read.data?.timeframe ?? market.bars[0]?.timeframe ?? "1d");
+    },
+  });
+  const choose = (files: FileList | null) => {
+    if (files?.[0]) read.mutate(files[0]);
+  };
+  const drop = (event: DragEvent) => {
+    event.preventDefault();
+    choose(event.dataTransfer.files);
+  };
+  const taken = known.some((market) => market.symbol === fields.symbol.trim());
+  return (
+    <div className="border-b border-line bg-base-100 p-4" onDragOver={(event) => event.preventDefault()} onDrop={drop}>
+      <div className="mb-3 flex items-center gap-3">
+        <h2>Import bars</h2>
+        <label className="plain-button focus-within:outline-2 focus-within:outline-long">
+          Choose a CSV file
+          <input type="file" accept=".csv,.txt,text/csv" className="sr-only" aria-label="CSV file" onChange={(event) => choose(event.target.files)} />
+        </label>
+        <span className="text-soft">or drop it here. Times without an offset are in</span>
+        <input className="field w-40" aria-label="Zone of the file's times" value={zone} onChange={(event) => setZone(event.target.value)} />
+        <button type="button" className="plain-button ml-auto" onClick={onClose}>
+          Close
+        </button>
+      </div>
+      {read.isPending && <progress className="progress w-full" aria-label="Reading the file" />}
+      {read.error && <Trouble error={`${read.error.message} Nothing was stored.`} />}
+      {read.data && (
+        <div className="grid grid-cols-[1fr_22rem] gap-6">
+          <Found preview={read.data} />
+          <form
+            onSubmit={(event) => {
+              event.preventDefault();
+              store.mutate(read.data.token);
+            }}
+          >
+            {FIELDS.map((field) => (
+              <label key={field.name} className="mb-1 grid grid-cols-[7.5rem_1fr] items-center gap-2" title={field.hint}>
+                <span className="text-soft">{field.label}</span>
+                <input className="field" value={fields[field.name]} placeholder={field.hint} onChange={(event) => setFields({ ...fields, [field.name]: event.target.value })} />
+              </label>
+            ))}
+            {taken && <p className="mb-2 text-brass">{fields.symbol} is stored already: these bars become its newest version.</p>}
+            {store.error && <Trouble error={`${store.error.message} Nothing was stored.`} />}
+            <button type="submit" className="main-button" disabled={store.isPending || !fields.symbol.trim()}>
+              {store.isPending ? "Storing…" : `Store ${plain(read.data.rows, 0)} bars`}
+            </button>
+          </form>
+        </div>
+      )}
+    </div>
+  );
+}
+
+function Found({ preview }: { preview: ImportPreview }) {
+  const names = ["time", "open", "high", "low", "close", "volume"];
+  return (
+    <div className="min-w-0">
+      <p>
+        <b>{preview.name}</b>: <span className="num">{plain(preview.rows, 0)}</span> bars of {preview.timeframe}, {preview.first.slice(0, 16).replace("T", " ")} to{" "}
+        {preview.last.slice(0, 16).replace("T", " ")} UTC
+      </p>
+      <p className="text-soft">
+        Columns: {Object.entries(preview.roles).map(([role, column]) => (role === column.toLowerCase() ? role : `${role} from ${column}`)).join(", ")}
+        {preview.extra_columns.length > 0 && `; kept besides: ${preview.extra_columns.join(", ")}`}
+        {preview.notes.length > 0 && `. ${preview.notes.join("; ")}.`}
+      </p>
+      <table className="num my-2 text-right">
+        <thead className="text-soft">
+          <tr>
+            {names.map((name) => (
+              <th key={name} className="px-2 font-normal">
+                {name}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {preview.sample.map((row, index) => (
+            <tr key={index} className="border-t border-line">
+              {names.map((name) => (
+                <td key={name} className="px-2">
+                  {name === "time" ? String(row[name]).slice(0, 16).replace("T", " ") : String(row[name])}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      {preview.refused_count > 0 && (
+        <div>
+          <p className="text-loss">{plain(preview.refused_count, 0)} rows refused; the others can be stored:</p>
+          <ul className="max-h-40 overflow-auto">
+            {preview.refused.map((row) => (
+              <li key={`${row.line} ${row.reason}`}>
+                line <span className="num">{row.line}</span>: {row.reason} <span className="num text-soft">{row.text}</span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,1 @@
+export { Markets } from "./Markets";

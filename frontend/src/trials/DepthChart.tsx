@@ -1,0 +1,198 @@
+import { contours } from "d3-contour";
+import { useMemo, useState, type KeyboardEvent } from "react";
+import type { FigureInfo } from "@/api";
+import { axisLabel, contourSteps, every, shortValue, type Grid } from "./model";
+
+interface Props {
+  grid: Grid;
+  info: FigureInfo | undefined;
+  plateau: number | null;
+  rocks: number[];
+  chosen: number | null;
+  onChoose: (number: number) => void;
+  onOpen: (number: number) => void;
+}
+
+const WIDTH = 640;
+const HEIGHT = 560;
+const LEFT = 56;
+const BOTTOM = 44;
+const FINE = 6;
+
+/** The surface of a sweep as a sea chart: tints and contours of equal result, figures as soundings. */
+export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: Props) {
+  const columns = grid.xValues.length;
+  const rows = grid.yValues.length;
+  const cellWidth = (WIDTH - LEFT - 8) / columns;
+  const cellHeight = (HEIGHT - BOTTOM - 8) / rows;
+  const bands = useMemo(() => bandsOf(grid), [grid]);
+  const [focus, setFocus] = useState(0);
+  const at = (number: number) => grid.numbers.indexOf(number);
+  const place = (index: number) => ({ x: LEFT + ((index % columns) + 0.5) * cellWidth, y: HEIGHT - BOTTOM - (Math.floor(index / columns) + 0.5) * cellHeight });
+  const skipX = every(columns, 13);
+  const skipY = every(rows, 13);
+  const isEmpty = grid.values.every((value) => value === null);
+
+  const onKey = (event: KeyboardEvent) => {
+    const step = { ArrowLeft: -1, ArrowRight: 1, ArrowUp: columns, ArrowDown: -columns }[event.key];
+    if (event.key === "Enter") onOpen(grid.numbers[focus]!);
+    if (step === undefined) return;
+    event.preventDefault();
+    const next = focus + step;
+    if (next < 0 || next >= grid.values.length || (Math.abs(step) === 1 && Math.floor(next / columns) !== Math.floor(focus / columns))) return;
+    setFocus(next);
+    if (grid.done[next]) onChoose(grid.numbers[next]!);
+  };
+  const chosenAt = chosen === null ? -1 : at(chosen);
+  return (
+    <svg
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      className="h-full w-full"
+      role="application"
+      tabIndex={0}
+      aria-label={`Depth chart of ${info?.name ?? "the figure"} over ${grid.xName} and ${grid.yName}. Arrow keys choose a run, Enter opens it.`}
+      onKeyDown={onKey}
+      data-testid="depth-chart"
+    >
+      <defs>
+        <clipPath id="sea">
+          <rect x={LEFT} y={8} width={WIDTH - LEFT - 8} height={HEIGHT - BOTTOM - 8} />
+        </clipPath>
+        <pattern id="unsounded" width="6" height="6" patternUnits="userSpaceOnUse">
+          <path d="M0 6 L6 0" stroke="var(--line)" strokeWidth="1" />
+        </pattern>
+      </defs>
+      <rect x={LEFT} y={8} width={WIDTH - LEFT - 8} height={HEIGHT - BOTTOM - 8} fill="var(--panel)" />
+      <g clipPath="url(#sea)" transform={`translate(${LEFT} ${HEIGHT - BOTTOM}) scale(${cellWidth / FINE} ${-cellHeight / FINE})`}>
+        {bands.map((band) => (
+          <path key={band.level} d={band.path} fill={band.fill} stroke={band.level === 0 ? "var(--ink)" : "var(--soft)"} strokeOpacity={band.level === 0 ? 1 : 0.45} strokeWidth={band.level === 0 ? 1.4 : 0.7} vectorEffect="non-scaling-stroke" />
+        ))}
+      </g>
+      {grid.values.map((value, index) => {
+        const { x, y } = place(index);
+        const number = grid.numbers[index]!;
+        const shown = (index % columns) % skipX === 0 && Math.floor(index / columns) % skipY === 0;
+        return (
+          <g key={number} data-cell={number} onClick={() => grid.done[index] && onChoose(number)} onDoubleClick={() => grid.done[index] && onOpen(number)} className={grid.done[index] ? "cursor-pointer" : ""}>
+            <rect x={x - cellWidth / 2} y={y - cellHeight / 2} width={cellWidth} height={cellHeight} fill={grid.done[index] ? "transparent" : "url(#unsounded)"}>
+              <title>{`${grid.xName} ${axisLabel(grid.xValues[index % columns]!)}${grid.yName ? `, ${grid.yName} ${axisLabel(grid.yValues[Math.floor(index / columns)]!)}` : ""}: ${value === null ? (grid.done[index] ? "too few trades, or no meaning" : "not yet sounded") : shortValue(info, value)}`}</title>
+            </rect>
+            {shown && value !== null && (
+              <text x={x} y={y + 3.5} textAnchor="middle" className="num pointer-events-none" fontSize="10.5" fill={value < 0 ? "var(--loss)" : "var(--ink)"}>
+                {shortValue(info, value)}
+              </text>
+            )}
+            {shown && value === null && grid.done[index] && (
+              <text x={x} y={y + 3.5} textAnchor="middle" className="pointer-events-none" fontSize="10.5" fill="var(--soft)">
+                ·
+              </text>
+            )}
+          </g>
+        );
+      })}
+      {isEmpty && (
+        <text x={(WIDTH + LEFT) / 2} y={HEIGHT / 2 - 30} textAnchor="middle" fontSize="14" fontStyle="italic" fill="var(--soft)">
+          {grid.done.some(Boolean) ? "too few trades everywhere: lower the least number" : "not yet sounded"}
+        </text>
+      )}
+      {rocks.map((number) => {
+        const index = at(number);
+        if (index < 0) return null;
+        const { x, y } = place(index);
+        return (
+          <g key={`rock ${number}`} className="pointer-events-none" stroke="var(--loss)" fill="none">
+            <circle cx={x} cy={y} r={11} strokeDasharray="2 2" />
+            <path d={`M${x - 5} ${y - 5} L${x + 5} ${y + 5} M${x - 5} ${y + 5} L${x + 5} ${y - 5}`} strokeWidth={1.6} />
+            <text x={x + (x > WIDTH - 90 ? -14 : 14)} y={y - 8} textAnchor={x > WIDTH - 90 ? "end" : "start"} stroke="var(--panel)" strokeWidth={3} paintOrder="stroke" fill="var(--loss)" fontSize="12" fontStyle="italic">
+              {`rock ${shortValue(info, grid.values[index] ?? 0)}`}
+            </text>
+          </g>
+        );
+      })}
+      {plateau !== null && at(plateau) >= 0 && <Target {...place(at(plateau))} text="plateau" />}
+      {chosenAt >= 0 && <rect {...boxOf(place(chosenAt), cellWidth, cellHeight)} fill="none" stroke="var(--ink)" strokeWidth={2} className="pointer-events-none" />}
+      <rect x={LEFT} y={8} width={WIDTH - LEFT - 8} height={HEIGHT - BOTTOM - 8} fill="none" stroke="var(--ink)" />
+      {grid.xValues.map((value, index) =>
+        index % skipX === 0 ? (
+          <text key={index} x={LEFT + (index + 0.5) * cellWidth} y={HEIGHT - BOTTOM + 16} textAnchor="middle" fontSize="11" className="num" fill="var(--soft)">
+            {axisLabel(value)}
+          </text>
+        ) : null,
+      )}
+      {grid.yName &&
+        grid.yValues.map((value, index) =>
+          index % skipY === 0 ? (
+            <text key={index} x={LEFT - 6} y={HEIGHT - BOTTOM - (index + 0.5) * cellHeight + 4} textAnchor="end" fontSize="11" className="num" fill="var(--soft)">
+              {axisLabel(value)}
+            </text>
+          ) : null,
+        )}
+      <text x={(WIDTH + LEFT) / 2} y={HEIGHT - 8} textAnchor="middle" fontSize="12" fontWeight="600" fill="var(--ink)">
+        {grid.xName}
+      </text>
+      <text transform={`translate(13 ${(HEIGHT - BOTTOM) / 2}) rotate(-90)`} textAnchor="middle" fontSize="12" fontWeight="600" fill="var(--ink)">
+        {grid.yName}
+      </text>
+    </svg>
+  );
+}
+
+function Target({ x, y, text }: { x: number; y: number; text: string }) {
+  const left = x > WIDTH - 100;
+  return (
+    <g className="pointer-events-none" stroke="var(--short)" fill="none" strokeWidth={2}>
+      <circle cx={x} cy={y} r={12} />
+      <path d={`M${x - 18} ${y} h8 M${x + 10} ${y} h8 M${x} ${y - 18} v8 M${x} ${y + 10} v8`} />
+      <text x={x + (left ? -22 : 22)} y={y - 9} textAnchor={left ? "end" : "start"} stroke="var(--panel)" strokeWidth={3} paintOrder="stroke" fill="var(--short)" fontSize="13" fontStyle="italic">
+        {text}
+      </text>
+    </g>
+  );
+}
+
+function boxOf({ x, y }: { x: number; y: number }, width: number, height: number) {
+  return { x: x - width / 2, y: y - height / 2, width, height };
+}
+
+interface Band {
+  level: number;
+  path: string;
+  fill: string;
+}
+
+/** Filled contours of the known cells, drawn on a finer grid between them so that lines run smoothly. */
+function bandsOf(grid: Grid): Band[] {
+  const columns = grid.xValues.length;
+  const rows = grid.yValues.length;
+  const levels = contourSteps(grid.values);
+  if (levels.length === 0) return [];
+  const width = columns * FINE;
+  const height = rows * FINE;
+  const low = Math.min(...grid.values.filter((value): value is number => value !== null));
+  const fine = new Float64Array(width * height);
+  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) fine[y * width + x] = between(grid, (x + 0.5) / FINE - 0.5, (y + 0.5) / FINE - 0.5, low);
+  const high = Math.max(...levels, 1e-12);
+  const deep = Math.min(...levels, 0);
+  return contours()
+    .size([width, height])
+    .thresholds([low - 1, ...levels])([...fine])
+    .map((shape) => ({
+      level: shape.value,
+      path: shape.coordinates.map((polygon) => polygon.map((ring) => `M${ring.map(([x, y]) => `${x!.toFixed(2)} ${y!.toFixed(2)}`).join("L")}Z`).join("")).join(""),
+      fill: shape.value >= 0 ? `color-mix(in oklab, var(--long) ${Math.round(8 + (shape.value / high) * 44)}%, var(--panel))` : `color-mix(in oklab, var(--loss) ${Math.round(6 + (Math.max(shape.value, deep) / (deep || -1)) * 20)}%, var(--panel))`,
+    }));
+}
+
+/** The value between cells, weighted from the four around; unknown cells count as the lowest. */
+function between(grid: Grid, x: number, y: number, low: number): number {
+  const columns = grid.xValues.length;
+  const rows = grid.yValues.length;
+  const x0 = Math.max(0, Math.min(columns - 1, Math.floor(x)));
+  const y0 = Math.max(0, Math.min(rows - 1, Math.floor(y)));
+  const x1 = Math.min(columns - 1, x0 + 1);
+  const y1 = Math.min(rows - 1, y0 + 1);
+  const u = Math.max(0, Math.min(1, x - x0));
+  const v = Math.max(0, Math.min(1, y - y0));
+  const value = (column: number, row: number) => grid.values[row * columns + column] ?? low;
+  return value(x0, y0) * (1 - u) * (1 - v) + value(x1, y0) * u * (1 - v) + value(x0, y1) * (1 - u) * v + value(x1, y1) * u * v;
+}

@@ -1,0 +1,2 @@
+export { Trials } from "./Trials";
+export type { TrialsState } from "./model";

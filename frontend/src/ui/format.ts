@@ -1,0 +1,80 @@
+import type { FigureInfo } from "@/api";
+
+const MINUS = "−";
+
+/** A number with thousands separators and a true minus sign. */
+export function plain(value: number, digits: number): string {
+  const text = Math.abs(value).toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits });
+  const isZero = Number(text.replaceAll(",", "")) === 0;
+  return value < 0 && !isZero ? MINUS + text : text;
+}
+
+export function signed(value: number, digits: number): string {
+  const text = plain(value, digits);
+  return value > 0 && !/^[0.,]+$/.test(text) ? `+${text}` : text;
+}
+
+/** A figure as it is shown everywhere; unknown ones as a dash. */
+export function figureText(info: FigureInfo, value: number | null | undefined): string {
+  if (value === null || value === undefined) return "–";
+  switch (info.unit) {
+    case "money":
+      return info.key === "net_profit" ? signed(value, 0) : plain(value, 0);
+    case "fraction":
+      return info.key === "return" || info.key === "yearly_growth" || info.key === "holding_return" ? `${signed(value * 100, 1)} %` : `${plain(value * 100, 1)} %`;
+    case "percent":
+      return `${plain(value, 1)} %`;
+    case "count":
+      return plain(value, 0);
+    case "bars":
+    case "days":
+      return plain(value, 1);
+    case "R":
+      return `${signed(value, 2)} R`;
+    default:
+      return plain(value, 2);
+  }
+}
+
+/** The change from a pinned value: its text and whether it is better (null when neither). */
+export function difference(info: FigureInfo, value: number | null | undefined, pinned: number | null | undefined): { text: string; better: boolean | null } | null {
+  if (value === null || value === undefined || pinned === null || pinned === undefined) return null;
+  const change = value - pinned;
+  const scale = info.unit === "fraction" ? 100 : 1;
+  const digits = info.unit === "money" || info.unit === "count" ? 0 : info.unit === "ratio" || info.unit === "R" ? 2 : 1;
+  const text = `(${signed(change * scale, digits)})`;
+  const better = info.higher_is_better === null || Math.abs(change) < 1e-12 ? null : change > 0 === info.higher_is_better;
+  return { text, better };
+}
+
+const cache = new Map<string, Intl.DateTimeFormat>();
+
+/** Time parts in a market's zone. */
+export function timeText(moment: number, zone: string, parts: "time" | "day" | "month" | "year" | "full"): string {
+  const key = `${zone} ${parts}`;
+  let format = cache.get(key);
+  if (!format) {
+    const options: Record<typeof parts, Intl.DateTimeFormatOptions> = {
+      time: { hour: "2-digit", minute: "2-digit", hourCycle: "h23" },
+      day: { day: "numeric", month: "short" },
+      month: { month: "short", year: "numeric" },
+      year: { year: "numeric" },
+      full: { day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit", hourCycle: "h23" },
+    };
+    format = new Intl.DateTimeFormat("en-GB", { timeZone: zone, ...options[parts] });
+    cache.set(key, format);
+  }
+  return format.format(new Date(moment * 1000)).replace(",", "");
+}
+
+export function dateText(iso: string): string {
+  return new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric", timeZone: "UTC" });
+}
+
+/** How long something will take, for people. */
+export function durationText(seconds: number): string {
+  if (seconds < 1) return "under a second";
+  if (seconds < 90) return `${Math.round(seconds)} s`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min`;
+  return `${(seconds / 3600).toFixed(1)} h`;
+}

@@ -1,0 +1,4 @@
+export * from "./format";
+export * from "./Picker";
+export * from "./States";
+export * from "./theme";

@@ -1,0 +1,44 @@
+import { useEffect, useState } from "react";
+
+export type ThemeName = "daychart" | "nightchart";
+const KEY = "skelb-theme";
+const listeners = new Set<() => void>();
+
+export function currentTheme(): ThemeName {
+  return document.documentElement.dataset.theme === "nightchart" ? "nightchart" : "daychart";
+}
+
+export function setTheme(name: ThemeName): void {
+  document.documentElement.dataset.theme = name;
+  localStorage.setItem(KEY, name);
+  listeners.forEach((listener) => listener());
+}
+
+export function restoreTheme(): void {
+  const kept = localStorage.getItem(KEY);
+  if (kept === "nightchart" || kept === "daychart") document.documentElement.dataset.theme = kept;
+}
+
+export function useTheme(): ThemeName {
+  const [name, setName] = useState(currentTheme);
+  useEffect(() => {
+    const listener = () => setName(currentTheme());
+    listeners.add(listener);
+    return () => void listeners.delete(listener);
+  }, []);
+  return name;
+}
+
+const TOKENS = ["paper", "panel", "line", "ink", "soft", "long", "short", "gain", "loss", "shallow", "brass", "deep"] as const;
+export type Token = (typeof TOKENS)[number];
+export type Palette = Record<Token, string>;
+
+/** The theme's colours, for drawing on canvas. */
+export function palette(): Palette {
+  const style = getComputedStyle(document.documentElement);
+  return Object.fromEntries(TOKENS.map((name) => [name, style.getPropertyValue(`--${name}`).trim()])) as Palette;
+}
+
+export function colorOf(colors: Palette, word: string): string {
+  return word in colors ? colors[word as Token] : colors.ink;
+}

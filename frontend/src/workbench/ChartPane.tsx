@@ -1,0 +1,81 @@
+import { useEffect, useImperativeHandle, useRef, type KeyboardEvent, type Ref } from "react";
+import type { ChartWindow, Run } from "@/api";
+import { useTheme } from "@/ui";
+import { ChartStack } from "./chart/stack";
+
+export interface ChartHandle {
+  setWindow: (window: ChartWindow) => void;
+  flyTo: (row: number) => void;
+  goToTime: (time: string) => void;
+}
+
+interface Props {
+  ref: Ref<ChartHandle>;
+  run: Run;
+  symbol: string;
+  chosen: number | null;
+  onChoose: (row: number) => void;
+  onAsk: (run: string, first: number, last: number, columns: number) => void;
+}
+
+/** The chart, driven by mouse and keys. */
+export function ChartPane({ ref, run, symbol, chosen, onChoose, onAsk }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const stack = useRef<ChartStack | null>(null);
+  const theme = useTheme();
+
+  useEffect(() => {
+    const made = new ChartStack(host.current!, { onAsk });
+    stack.current = made;
+    return () => {
+      stack.current = null;
+      made.destroy();
+    };
+  }, [onAsk]);
+
+  useImperativeHandle(ref, () => ({
+    setWindow: (window) => stack.current?.setWindow(window),
+    flyTo: (row) => stack.current?.flyTo(row),
+    goToTime: (time) => stack.current?.goToTime(Date.parse(time) / 1000),
+  }));
+
+  useEffect(() => stack.current?.setRun(run, symbol), [run, symbol]);
+  useEffect(() => stack.current?.setChosen(chosen), [chosen]);
+  useEffect(() => stack.current?.repaint(), [theme]);
+
+  const step = (by: number) => {
+    const last = run.trades.net.length - 1;
+    if (last < 0) return;
+    const next = chosen === null ? (by > 0 ? 0 : last) : Math.min(last, Math.max(0, chosen + by));
+    onChoose(next);
+    stack.current?.flyTo(next);
+  };
+  const keys: Record<string, () => void> = {
+    ArrowLeft: () => stack.current?.pan(-0.1),
+    ArrowRight: () => stack.current?.pan(0.1),
+    PageUp: () => stack.current?.pan(-0.9),
+    PageDown: () => stack.current?.pan(0.9),
+    "+": () => stack.current?.zoom(0.8),
+    "-": () => stack.current?.zoom(1.25),
+    Home: () => stack.current?.fit(),
+    n: () => step(1),
+    p: () => step(-1),
+  };
+  const onKey = (event: KeyboardEvent) => {
+    const act = keys[event.key];
+    if (!act || event.ctrlKey || event.metaKey || event.altKey) return;
+    event.preventDefault();
+    act();
+  };
+  return (
+    <div
+      ref={host}
+      role="application"
+      aria-label={`Chart of ${symbol}. Arrow keys move, plus and minus zoom, Home shows all, n and p go to the next and previous trade.`}
+      tabIndex={0}
+      data-testid="chart"
+      className="h-full w-full cursor-crosshair overflow-hidden"
+      onKeyDown={onKey}
+    />
+  );
+}

@@ -1,0 +1,100 @@
+import type { InputInfo } from "@/api";
+import { inputText, sliderRange, type WorkbenchState } from "./model";
+
+type Value = number | boolean | string;
+
+interface Props {
+  inputs: InputInfo[];
+  given: WorkbenchState["inputs"];
+  onChange: (input: InputInfo, value: Value) => void;
+  onReset: () => void;
+}
+
+/** Every input as a slider, switch or choice; the run follows while it is dragged. */
+export function InputsFace({ inputs, given, onChange, onReset }: Props) {
+  if (inputs.length === 0) return <p className="p-4 text-soft">This script has no inputs. Write one as `input fast = 12 from 4 to 40`.</p>;
+  return (
+    <div className="px-4 py-2">
+      {inputs.map((input) => (
+        <InputRow key={input.name} input={input} value={given?.[input.name] ?? input.default} onChange={(value) => onChange(input, value)} />
+      ))}
+      <button type="button" className="plain-button mt-3" disabled={!given} onClick={onReset}>
+        Reset all to the script's defaults
+      </button>
+    </div>
+  );
+}
+
+function InputRow({ input, value, onChange }: { input: InputInfo; value: Value; onChange: (value: Value) => void }) {
+  const isChanged = value !== input.default;
+  const id = `input-${input.name}`;
+  return (
+    <div className="border-b border-line py-2" onDoubleClick={() => onChange(input.default)}>
+      <div className="flex items-baseline gap-2">
+        <label htmlFor={id} className="num font-semibold">
+          {input.name}
+        </label>
+        <span className="text-soft">{input.label}</span>
+        <span className="num ml-auto">{input.kind === "number" ? null : inputText(input, value)}</span>
+        {input.kind === "number" && (
+          <input
+            type="number"
+            className="field num w-20 text-right"
+            aria-label={`${input.name}, typed`}
+            value={Number(value)}
+            step={sliderRange(input).step}
+            onChange={(event) => event.target.value !== "" && onChange(Number(event.target.value))}
+          />
+        )}
+      </div>
+      <Control id={id} input={input} value={value} onChange={onChange} />
+      {isChanged && (
+        <button type="button" className="cursor-pointer text-[12px] text-brass hover:underline" onClick={() => onChange(input.default)}>
+          back to {inputText(input, input.default)}
+        </button>
+      )}
+    </div>
+  );
+}
+
+function Control({ id, input, value, onChange }: { id: string; input: InputInfo; value: Value; onChange: (value: Value) => void }) {
+  if (input.kind === "switch") return <input id={id} type="checkbox" className="toggle toggle-sm" checked={Boolean(value)} onChange={(event) => onChange(event.target.checked)} />;
+  if (input.kind === "choice")
+    return (
+      <select id={id} className="field" value={String(value)} onChange={(event) => onChange(event.target.value)}>
+        {input.options.map((option) => (
+          <option key={option}>{option}</option>
+        ))}
+      </select>
+    );
+  if (input.kind === "time")
+    return (
+      <input
+        id={id}
+        type="time"
+        className="field"
+        value={inputText(input, value)}
+        onChange={(event) => {
+          const [hours, minutes] = event.target.value.split(":").map(Number);
+          if (hours !== undefined && minutes !== undefined) onChange(hours * 60 + minutes);
+        }}
+      />
+    );
+  const range = sliderRange(input);
+  return (
+    <div className="flex items-center gap-2">
+      <span className="num text-[11px] text-soft">{range.low}</span>
+      <input
+        id={id}
+        type="range"
+        className="range range-xs w-full"
+        min={range.low}
+        max={range.high}
+        step={range.step}
+        value={Number(value)}
+        onChange={(event) => onChange(Number(event.target.value))}
+      />
+      <span className="num text-[11px] text-soft">{range.high}</span>
+    </div>
+  );
+}

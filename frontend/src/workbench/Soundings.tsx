@@ -1,0 +1,74 @@
+import { useState } from "react";
+import type { FigureInfo, KeptRun, Run } from "@/api";
+import { difference, figureText } from "@/ui";
+
+const SHOWN = ["net_profit", "return", "max_drawdown_percent", "return_over_drawdown", "profit_factor", "win_rate", "trades", "costs_share"];
+
+interface Props {
+  run: Run | null;
+  figures: FigureInfo[];
+  pinned: KeptRun | null;
+  waiting: boolean;
+  onUnpin: () => void;
+  onFinding: (time: string) => void;
+}
+
+/** Eight figures with their difference from the pinned run, and the findings. */
+export function Soundings({ run, figures, pinned, waiting, onUnpin, onFinding }: Props) {
+  const [open, setOpen] = useState(false);
+  const findings = run?.findings ?? [];
+  const all = run?.figures.all;
+  const before = pinned?.figures.all;
+  const shown = SHOWN.map((key) => figures.find((figure) => figure.key === key)).filter((figure) => figure !== undefined);
+  return (
+    <div className="relative flex min-h-[52px] flex-none items-center border-b border-line px-4">
+      <dl className={`flex flex-1 flex-wrap gap-y-1 ${waiting ? "opacity-60" : ""}`} aria-busy={waiting} data-testid="soundings">
+        {shown.map((figure) => {
+          const change = difference(figure, all?.[figure.key], before?.[figure.key]);
+          return (
+            <div key={figure.key} className="flex min-w-[96px] flex-1 flex-col border-l border-line px-3 first:border-l-0 first:pl-0" title={figure.meaning}>
+              <dt className="order-2 text-[11.5px] leading-4 italic text-soft">{figure.name}</dt>
+              <dd className="num order-1 whitespace-nowrap text-[15px] font-semibold" data-figure={figure.key}>
+                {run?.is_strategy ? figureText(figure, all?.[figure.key]) : "–"}
+                {change && (
+                  <span className={`ml-1 text-[11.5px] font-normal ${change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`} data-change={figure.key}>
+                    {change.text}
+                  </span>
+                )}
+              </dd>
+            </div>
+          );
+        })}
+      </dl>
+      {pinned && (
+        <button type="button" className="mr-3 cursor-pointer whitespace-nowrap text-[12px] text-brass hover:underline" onClick={onUnpin}>
+          against run {pinned.number} ✕
+        </button>
+      )}
+      <button
+        type="button"
+        className={`cursor-pointer whitespace-nowrap text-[13px] font-semibold ${findings.length ? "text-brass" : "font-normal text-soft"}`}
+        aria-expanded={open}
+        disabled={findings.length === 0}
+        onClick={() => setOpen(!open)}
+      >
+        {findings.length === 0 ? "no findings" : `△ ${findings.length} finding${findings.length > 1 ? "s" : ""}`}
+      </button>
+      {open && findings.length > 0 && (
+        <ul className="absolute top-full right-3 z-30 max-h-80 w-[34rem] max-w-full overflow-auto border border-line bg-base-100 shadow-sm">
+          {findings.map((finding) => (
+            <li key={finding.code} className="flex items-baseline gap-3 border-b border-line px-3 py-2 last:border-b-0">
+              <span className={`w-14 flex-none text-[11.5px] italic ${finding.severity === "grave" ? "text-loss" : finding.severity === "warning" ? "text-brass" : "text-soft"}`}>{finding.severity}</span>
+              <span className="flex-1">{finding.message}</span>
+              {finding.time && (
+                <button type="button" className="cursor-pointer whitespace-nowrap text-long hover:underline" onClick={() => onFinding(finding.time!)}>
+                  show
+                </button>
+              )}
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,179 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { Group, Panel, Separator } from "react-resizable-panels";
+import { accountsQuery, api, catalogueQuery, keptRunQuery, marketsQuery, scriptsQuery, startQuery, unwrap, type ChartWindow, type Setup } from "@/api";
+import { Loading, Trouble } from "@/ui";
+import { ChartPane, type ChartHandle } from "./ChartPane";
+import { InputsFace } from "./InputsFace";
+import { changedInputs, keepDraft, readDraft, setupOf, versionOf, type WorkbenchState } from "./model";
+import { Sentence } from "./Sentence";
+import { Soundings } from "./Soundings";
+import { TextFace } from "./TextFace";
+import { TradesColumn } from "./TradesColumn";
+import { useLiveRun } from "./useLiveRun";
+
+interface Props {
+  state: WorkbenchState;
+  onState: (state: WorkbenchState) => void;
+  onSweep: (state: WorkbenchState) => void;
+  onImport: () => void;
+}
+
+/** The place where a script meets a market. */
+export function Workbench({ state, onState, onSweep, onImport }: Props) {
+  const start = useQuery(startQuery);
+  const scripts = useQuery(scriptsQuery);
+  const markets = useQuery(marketsQuery);
+  const accounts = useQuery(accountsQuery);
+  const catalogue = useQuery(catalogueQuery);
+  const kept = useQuery({ ...keptRunQuery(state.pinned ?? 0), enabled: state.pinned !== undefined });
+  const client = useQueryClient();
+  const title = state.script ?? start.data?.script;
+  const script = scripts.data?.find((item) => item.title === title);
+  const version = versionOf(script, state.version);
+
+  const [typed, setTyped] = useState<{ key: string; text: string } | null>(null);
+  const key = version && title ? `${title} v${version.number}` : "";
+  const text = typed?.key === key ? typed.text : version && title ? (readDraft(title, version.number) ?? version.text) : null;
+  const onText = useCallback(
+    (next: string) => {
+      if (!version || !title) return;
+      setTyped({ key: `${title} v${version.number}`, text: next });
+      keepDraft(title, version.number, next, version.text);
+    },
+    [title, version],
+  );
+
+  const setup: Setup | null = useMemo(() => (start.data && text !== null ? setupOf(state, start.data, text) : null), [start.data, state, text]);
+  const chart = useRef<ChartHandle>(null);
+  const onWindow = useCallback((window: ChartWindow) => chart.current?.setWindow(window), []);
+  const live = useLiveRun(setup, onWindow);
+
+  const save = useMutation({
+    mutationFn: (body: string) => unwrap(api.POST("/api/scripts", { body: { text: body } })),
+    onSuccess: async (saved) => {
+      if (title && version) localStorage.removeItem(`skelb-draft ${title} v${version.number}`);
+      await client.invalidateQueries({ queryKey: scriptsQuery.queryKey });
+      onState({ ...state, script: saved.title, version: undefined });
+    },
+  });
+  const pin = useMutation({
+    mutationFn: (body: Setup) => unwrap(api.POST("/api/runs", { body: { setup: body } })),
+    onSuccess: (run) => {
+      client.setQueryData(keptRunQuery(run.number).queryKey, run);
+      onState({ ...state, pinned: run.number });
+    },
+  });
+  const [face, setFace] = useState<"Text" | "Inputs">("Text");
+  const [chosen, setChosen] = useState<number | null>(null);
+  const choose = useCallback((row: number) => {
+    setChosen(row);
+    chart.current?.flyTo(row);
+  }, []);
+
+  useEffect(() => {
+    document.title = title ? `${title} on ${state.market ?? start.data?.market ?? ""} · Skelb` : "Skelb";
+  }, [title, state.market, start.data]);
+
+  const failed = start.error ?? scripts.error ?? markets.error ?? accounts.error ?? catalogue.error;
+  if (failed) return <Trouble error={`${failed.message} Is the program still running?`} />;
+  if (!start.data || !scripts.data || !markets.data || !accounts.data || !catalogue.data) return <Loading what="Opening the workbench" />;
+  if (!version || !title || !setup || text === null)
+    return (
+      <Trouble error={`There is no script “${title}”.`}>
+        <button type="button" className="plain-button my-2" onClick={() => onState({})}>
+          Open {start.data.script}
+        </button>
+      </Trouble>
+    );
+  const isSaved = text === version.text;
+  const sound = live.answer !== null && live.answer.diagnostics.every((item) => item.severity !== "error");
+  return (
+    <section className="flex h-full flex-col">
+      <Sentence
+        state={state}
+        setup={setup}
+        title={title}
+        version={version.number}
+        isSaved={isSaved}
+        scripts={scripts.data}
+        markets={markets.data}
+        accounts={accounts.data}
+        onState={onState}
+      >
+        <button type="button" className="plain-button" onClick={onImport}>
+          Import bars
+        </button>
+        <button type="button" className="plain-button" disabled={!sound || !live.answer?.inputs.length} onClick={() => (isSaved ? onSweep(state) : save.mutate(text, { onSuccess: (saved) => onSweep({ ...state, script: saved.title, version: undefined }) }))}>
+          Sweep
+        </button>
+        <button type="button" className="main-button" disabled={!sound || pin.isPending} onClick={() => pin.mutate(setup)} title="Keep this run and show every later figure's difference from it">
+          Pin run
+        </button>
+      </Sentence>
+      <Soundings
+        run={live.run}
+        figures={catalogue.data.figures}
+        pinned={kept.data ?? null}
+        waiting={live.waiting || !sound}
+        onUnpin={() => onState({ ...state, pinned: undefined })}
+        onFinding={(time) => chart.current?.goToTime(time)}
+      />
+      {(live.error ?? pin.error ?? save.error) && <Trouble error={live.error ?? pin.error?.message ?? save.error?.message ?? ""} />}
+      {!live.connected && live.answer && <Trouble error="The connection to the program is lost; trying again. Your text is kept." />}
+      <div className="flex min-h-0 flex-1">
+      <Group orientation="horizontal" className="min-w-0 flex-1">
+        <Panel defaultSize="33%" minSize="280px" className="flex flex-col border-r border-line bg-base-100">
+          <div role="tablist" aria-label="Faces of the script" className="flex h-9 flex-none items-end gap-4 border-b border-line px-4">
+            {(["Text", "Inputs"] as const).map((name) => (
+              <button
+                key={name}
+                type="button"
+                role="tab"
+                id={`tab-${name}`}
+                aria-selected={face === name}
+                aria-controls={`face-${name}`}
+                className={`cursor-pointer border-b-2 pb-1 ${face === name ? "border-base-content font-semibold" : "border-transparent text-soft"}`}
+                onClick={() => setFace(name)}
+              >
+                {name}
+              </button>
+            ))}
+            <span className="ml-auto pb-1 text-[12px] text-soft">
+              {isSaved ? `saved · v${version.number}` : "not saved"}
+              {!isSaved && (
+                <button type="button" className="plain-button ml-2 !py-0" disabled={save.isPending} onClick={() => save.mutate(text)}>
+                  Save version
+                </button>
+              )}
+            </span>
+          </div>
+          {/* Both faces stay: switching loses neither the cursor nor what can be undone. */}
+          <div role="tabpanel" id="face-Text" aria-labelledby="tab-Text" className={`min-h-0 flex-1 ${face === "Text" ? "flex flex-col" : "hidden"}`}>
+            <TextFace key={title} text={text} onText={onText} answer={live.answer} catalogue={catalogue.data} onSave={() => save.mutate(text)} />
+          </div>
+          <div role="tabpanel" id="face-Inputs" aria-labelledby="tab-Inputs" className={`min-h-0 flex-1 overflow-auto ${face === "Inputs" ? "" : "hidden"}`}>
+            <InputsFace
+              inputs={live.answer?.inputs ?? []}
+              given={state.inputs}
+              onChange={(input, value) => onState({ ...state, inputs: changedInputs(state.inputs, input, value) })}
+              onReset={() => onState({ ...state, inputs: undefined })}
+            />
+          </div>
+        </Panel>
+        <Separator className="w-1 cursor-col-resize hover:bg-shallow" aria-label="Width of the script" />
+        <Panel minSize="380px" className="min-w-0">
+          {live.run ? (
+            <ChartPane ref={chart} run={live.run} symbol={setup.market} chosen={chosen} onChoose={setChosen} onAsk={live.askWindow} />
+          ) : sound || !live.answer ? (
+            <Loading what="Computing" />
+          ) : (
+            <p className="p-6 text-soft">The chart appears as soon as the script checks clean.</p>
+          )}
+        </Panel>
+      </Group>
+        {live.run?.is_strategy && <TradesColumn run={live.run} chosen={chosen} onChoose={choose} />}
+      </div>
+    </section>
+  );
+}

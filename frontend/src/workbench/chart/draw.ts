@@ -1,0 +1,483 @@
+import type { ChartWindow, Run, SceneLine } from "@/api";
+import { colorOf, plain, signed, type Palette } from "@/ui";
+import { firstTradeFrom } from "../model";
+import { LANE_HEIGHT, rowsIn, type PaneInfo } from "./panes";
+import type { View } from "./view";
+
+/** Everything needed to draw one pane; lengths are canvas pixels. */
+export interface Canvas {
+  ctx: CanvasRenderingContext2D;
+  left: number;
+  top: number;
+  width: number;
+  height: number;
+  ratio: number;
+  view: View;
+  range: [number, number];
+  colors: Palette;
+  run: Run;
+  window: ChartWindow;
+  chosen: number | null;
+}
+
+type Values = (number | null)[];
+
+const xOf = (c: Canvas, bar: number) => c.left + ((bar - c.view.a) / (c.view.b - c.view.a)) * c.width;
+const yOf = (c: Canvas, value: number) => c.top + (1 - (value - c.range[0]) / (c.range[1] - c.range[0])) * c.height;
+const barWidth = (c: Canvas) => c.width / (c.view.b - c.view.a);
+const centre = (c: Canvas, row: number) => c.window.x[row]! + (c.window.step - 1) / 2;
+
+export function drawPane(pane: PaneInfo, c: Canvas): void {
+  const { ctx } = c;
+  ctx.save();
+  ctx.beginPath();
+  ctx.rect(c.left, c.top, c.width, c.height);
+  ctx.clip();
+  ctx.lineJoin = "round";
+  if (pane.kind === "price") drawPrice(c);
+  else if (pane.kind === "panel") drawPanel(pane, c);
+  else if (pane.kind === "lanes") drawLanes(c);
+  else if (pane.kind === "position") drawPosition(c);
+  else drawEquity(c);
+  ctx.restore();
+}
+
+function drawPrice(c: Canvas): void {
+  drawBlocked(c);
+  for (const shade of c.run.scene.shades) drawShade(c, shade.key, shade.color);
+  drawBars(c);
+  for (const level of c.run.scene.levels) if (level.panel === null) drawLevel(c, level.value);
+  for (const line of c.run.scene.lines) if (line.panel === null) drawLine(c, line);
+  drawMarks(c);
+  drawBerths(c);
+}
+
+function drawPanel(pane: PaneInfo, c: Canvas): void {
+  for (const level of c.run.scene.levels) if (level.panel === pane.name) drawLevel(c, level.value);
+  for (const line of c.run.scene.lines) if (line.panel === pane.name) drawLine(c, line);
+}
+
+/** Where entries are not allowed the ground is hatched; from too far away the hatching would be all there is. */
+function drawBlocked(c: Canvas): void {
+  if (barWidth(c) < 1.6 * c.ratio) return;
+  const { ctx } = c;
+  const [from, to] = rowsIn(c.window, c.view);
+  const half = (barWidth(c) * c.window.step) / 2;
+  ctx.beginPath();
+  for (let i = from; i < to; ) {
+    if (c.window.blocked[i]! < 0.5) {
+      i++;
+      continue;
+    }
+    const start = i;
+    while (i < to && c.window.blocked[i]! >= 0.5) i++;
+    const left = xOf(c, centre(c, start)) - half;
+    ctx.rect(left, c.top, xOf(c, centre(c, i - 1)) + half - left, c.height);
+  }
+  ctx.save();
+  ctx.clip();
+  ctx.strokeStyle = c.colors.line;
+  ctx.globalAlpha = 0.55;
+  ctx.lineWidth = c.ratio;
+  ctx.beginPath();
+  for (let x = c.left - c.height; x < c.left + c.width; x += 7 * c.ratio) {
+    ctx.moveTo(x, c.top + c.height);
+    ctx.lineTo(x + c.height, c.top);
+  }
+  ctx.stroke();
+  ctx.restore();
+}
+
+/** Rising bars are hollow, falling ones filled; from far away only the reach of each column is left. */
+function drawBars(c: Canvas): void {
+  const { ctx, window } = c;
+  const [from, to] = rowsIn(window, c.view);
+  const room = barWidth(c) * window.step;
+  ctx.strokeStyle = c.colors.ink;
+  ctx.fillStyle = c.colors.ink;
+  ctx.lineWidth = c.ratio;
+  if (room < 3 * c.ratio) {
+    ctx.beginPath();
+    for (let i = from; i < to; i++) {
+      const x = Math.round(xOf(c, centre(c, i))) + 0.5;
+      ctx.moveTo(x, yOf(c, window.high[i]!));
+      ctx.lineTo(x, Math.max(yOf(c, window.low[i]!), yOf(c, window.high[i]!) + c.ratio));
+    }
+    ctx.stroke();
+    return;
+  }
+  const body = Math.max(1, Math.floor((room * 0.62) / c.ratio / 2) * 2) * c.ratio;
+  for (let i = from; i < to; i++) {
+    const x = Math.round(xOf(c, centre(c, i))) + 0.5 * (c.ratio % 2);
+    const open = yOf(c, window.open[i]!);
+    const close = yOf(c, window.close[i]!);
+    const top = Math.min(open, close);
+    const height = Math.max(Math.abs(open - close), c.ratio);
+    ctx.beginPath();
+    ctx.moveTo(x, yOf(c, window.high[i]!));
+    ctx.lineTo(x, top);
+    ctx.moveTo(x, top + height);
+    ctx.lineTo(x, yOf(c, window.low[i]!));
+    ctx.stroke();
+    if (window.close[i]! >= window.open[i]!) ctx.strokeRect(x - body / 2, top, body, height);
+    else ctx.fillRect(x - body / 2, top, body, height);
+  }
+}
+
+function drawLine(c: Canvas, line: SceneLine): void {
+  const found = c.window.lines[line.key];
+  if (!found) return;
+  const { ctx } = c;
+  const color = colorOf(c.colors, line.colors[0]);
+  const other = colorOf(c.colors, line.colors[1]);
+  ctx.lineWidth = 1.5 * c.ratio;
+  if (line.form === "pillars" || line.form === "wash") {
+    drawPillars(c, found.value, color, line.form === "wash");
+    return;
+  }
+  if (found.low && found.high) strokeReach(c, found.low, found.high, color);
+  const [from, to] = rowsIn(c.window, c.view);
+  const stairs = line.form === "stairs";
+  let open = false;
+  ctx.strokeStyle = color;
+  ctx.beginPath();
+  for (let i = Math.max(0, from - 1); i < to; i++) {
+    const value = found.value[i];
+    if (value === null || value === undefined) {
+      open = false;
+      continue;
+    }
+    const x = xOf(c, centre(c, i));
+    const y = yOf(c, value);
+    if (line.form === "points") {
+      ctx.moveTo(x + 1.5 * c.ratio, y);
+      ctx.arc(x, y, 1.5 * c.ratio, 0, 7);
+    } else if (!open) ctx.moveTo(x, y);
+    else {
+      if (stairs) ctx.lineTo(x, yOf(c, found.value[i - 1]!));
+      ctx.lineTo(x, y);
+    }
+    open = true;
+    if (found.tone && other !== color && found.tone[i] !== found.tone[i + 1]) {
+      ctx.strokeStyle = found.tone[i] ? color : other;
+      ctx.stroke();
+      ctx.beginPath();
+      ctx.moveTo(x, y);
+    }
+  }
+  const lastTone = found.tone?.[to - 1];
+  ctx.strokeStyle = lastTone === false ? other : color;
+  ctx.stroke();
+}
+
+/** From far away a line is the reach of its values in each column: nothing is skipped. */
+function strokeReach(c: Canvas, low: Values, high: Values, color: string): void {
+  const { ctx } = c;
+  const [from, to] = rowsIn(c.window, c.view);
+  ctx.strokeStyle = color;
+  ctx.lineWidth = c.ratio;
+  ctx.beginPath();
+  for (let i = from; i < to; i++) {
+    if (low[i] === null || low[i] === undefined) continue;
+    const x = Math.round(xOf(c, centre(c, i))) + 0.5;
+    ctx.moveTo(x, yOf(c, high[i]!));
+    ctx.lineTo(x, yOf(c, low[i]!) + 0.5);
+  }
+  ctx.stroke();
+}
+
+function drawPillars(c: Canvas, values: Values, color: string, wash: boolean): void {
+  const { ctx } = c;
+  const [from, to] = rowsIn(c.window, c.view);
+  const room = barWidth(c) * c.window.step;
+  const width = wash ? room : Math.max(c.ratio, room * 0.6);
+  const base = yOf(c, Math.max(0, c.range[0]));
+  ctx.fillStyle = color;
+  ctx.globalAlpha = wash ? 0.25 : 0.7;
+  for (let i = from; i < to; i++) {
+    const value = values[i];
+    if (value === null || value === undefined) continue;
+    const y = yOf(c, value);
+    ctx.fillRect(xOf(c, centre(c, i)) - width / 2, Math.min(y, base), width, Math.abs(base - y));
+  }
+  ctx.globalAlpha = 1;
+}
+
+function drawLevel(c: Canvas, value: number): void {
+  const { ctx } = c;
+  const y = Math.round(yOf(c, value)) + 0.5;
+  ctx.strokeStyle = c.colors.soft;
+  ctx.lineWidth = c.ratio;
+  ctx.setLineDash([3 * c.ratio, 3 * c.ratio]);
+  ctx.beginPath();
+  ctx.moveTo(c.left, y);
+  ctx.lineTo(c.left + c.width, y);
+  ctx.stroke();
+  ctx.setLineDash([]);
+}
+
+/** The area between two lines; without a colour of its own it takes the side's: long where the first is above. */
+function drawShade(c: Canvas, key: string, color: string | null): void {
+  const shade = c.window.shades[key];
+  if (!shade) return;
+  const { ctx } = c;
+  const [from, to] = rowsIn(c.window, c.view);
+  ctx.globalAlpha = color === "shallow" ? 0.45 : 0.16;
+  for (let i = Math.max(1, from); i < to; i++) {
+    const [a, b, p, q] = [shade.a[i], shade.b[i], shade.a[i - 1], shade.b[i - 1]];
+    if (a == null || b == null || p == null || q == null) continue;
+    ctx.fillStyle = color ? colorOf(c.colors, color) : a >= b ? c.colors.long : c.colors.short;
+    ctx.beginPath();
+    ctx.moveTo(xOf(c, centre(c, i - 1)), yOf(c, p));
+    ctx.lineTo(xOf(c, centre(c, i)) + 0.5, yOf(c, a));
+    ctx.lineTo(xOf(c, centre(c, i)) + 0.5, yOf(c, b));
+    ctx.lineTo(xOf(c, centre(c, i - 1)), yOf(c, q));
+    ctx.fill();
+  }
+  ctx.globalAlpha = 1;
+}
+
+function drawMarks(c: Canvas): void {
+  const { ctx, window } = c;
+  const size = 4 * c.ratio;
+  ctx.font = `${10.5 * c.ratio}px "IBM Plex Sans Variable", sans-serif`;
+  ctx.textAlign = "center";
+  for (const mark of window.marks) {
+    const row = Math.floor((mark.bar - window.first) / window.step);
+    if (mark.bar < c.view.a || mark.bar > c.view.b || row >= window.x.length) continue;
+    const under = mark.place === "below";
+    const x = xOf(c, mark.bar);
+    const y = under ? yOf(c, window.low[row]!) + 9 * c.ratio : yOf(c, window.high[row]!) - 9 * c.ratio;
+    const way = under ? 1 : -1;
+    ctx.strokeStyle = ctx.fillStyle = colorOf(c.colors, mark.color);
+    ctx.lineWidth = 1.4 * c.ratio;
+    ctx.beginPath();
+    if (mark.form === "ring") ctx.arc(x, y, size * 0.9, 0, 7);
+    else if (mark.form === "knot") {
+      ctx.moveTo(x - size, y);
+      ctx.lineTo(x, y - size);
+      ctx.lineTo(x + size, y);
+      ctx.lineTo(x, y + size);
+      ctx.closePath();
+    } else if (mark.form === "pennon") {
+      ctx.moveTo(x, y - way * size);
+      ctx.lineTo(x, y + way * size * 2);
+      ctx.moveTo(x, y + way * size * 2);
+      ctx.lineTo(x + size * 2, y + way * size * 1.3);
+      ctx.lineTo(x, y + way * size * 0.5);
+    } else {
+      ctx.moveTo(x - size, y + way * size);
+      ctx.lineTo(x, y - way * size * 0.4);
+      ctx.lineTo(x + size, y + way * size);
+    }
+    ctx.stroke();
+    if (mark.label && barWidth(c) > 3 * c.ratio) ctx.fillText(mark.label, x, y + way * size * 2.6 + (under ? 7 * c.ratio : 0));
+  }
+}
+
+/** A trade is a berth: a bracket under (long) or over (short) its bars, its profit in the middle, a notch at each price. */
+function drawBerths(c: Canvas): void {
+  const { ctx, run, window } = c;
+  const { trades } = run;
+  const first = Math.max(0, firstTradeFrom(trades, c.view.a) - 1);
+  let last = first;
+  while (last < trades.entry_bar.length && trades.entry_bar[last]! <= c.view.b) last++;
+  const simple = last - first > 160;
+  ctx.font = `600 ${11 * c.ratio}px "IBM Plex Mono", monospace`;
+  ctx.textAlign = "center";
+  ctx.textBaseline = "middle";
+  for (let t = first; t < last; t++) {
+    const entry = trades.entry_bar[t]!;
+    const exit = trades.exit_bar[t]!;
+    if (exit < c.view.a - 1) continue;
+    const isLong = trades.side[t]! > 0;
+    const left = xOf(c, entry);
+    const right = Math.max(xOf(c, exit), left + 2 * c.ratio);
+    const edge = edgeOf(window, entry, exit, isLong);
+    if (edge === null) continue;
+    const y = yOf(c, edge) + (isLong ? 16 : -16) * c.ratio;
+    const tick = (isLong ? -5 : 5) * c.ratio;
+    const isChosen = t === c.chosen;
+    if (isChosen) {
+      ctx.fillStyle = c.colors.shallow;
+      ctx.globalAlpha = 0.6;
+      ctx.fillRect(left - barWidth(c) / 2, c.top, right - left + barWidth(c), c.height);
+      ctx.globalAlpha = 1;
+    }
+    ctx.strokeStyle = isLong ? c.colors.long : c.colors.short;
+    ctx.lineWidth = (isChosen ? 3 : 2) * c.ratio;
+    ctx.beginPath();
+    ctx.moveTo(left, y + tick);
+    ctx.lineTo(left, y);
+    ctx.lineTo(right, y);
+    ctx.lineTo(right, y + tick);
+    if (!simple) {
+      notch(c, left, trades.entry_price[t]!, -1);
+      notch(c, right, trades.exit_price[t]!, 1);
+    }
+    ctx.stroke();
+    if (simple) continue;
+    dots(c, left, right, trades.stop[t] ?? null, c.colors.loss);
+    dots(c, left, right, trades.target[t] ?? null, c.colors.gain);
+    const text = signed(trades.net[t]!, 0);
+    const room = ctx.measureText(text).width + 8 * c.ratio;
+    if (right - left > room * 0.7 || isChosen || barWidth(c) > 5 * c.ratio) {
+      const middle = (Math.max(left, c.left) + Math.min(right, c.left + c.width)) / 2;
+      const inside = right - left > room + 10 * c.ratio;
+      const at = inside ? y : y + (isLong ? 9 : -9) * c.ratio;
+      ctx.fillStyle = c.colors.paper;
+      if (inside) ctx.fillRect(middle - room / 2, at - 7 * c.ratio, room, 14 * c.ratio);
+      ctx.fillStyle = trades.net[t]! > 0 ? c.colors.gain : c.colors.loss;
+      ctx.fillText(text, middle, at);
+    }
+  }
+}
+
+function notch(c: Canvas, x: number, price: number, way: number): void {
+  const y = yOf(c, price);
+  c.ctx.moveTo(x, y);
+  c.ctx.lineTo(x + way * 6 * c.ratio, y);
+}
+
+function dots(c: Canvas, left: number, right: number, price: number | null, color: string): void {
+  if (price === null) return;
+  const { ctx } = c;
+  const y = Math.round(yOf(c, price)) + 0.5;
+  ctx.strokeStyle = color;
+  ctx.lineWidth = 1.5 * c.ratio;
+  ctx.setLineDash([1.5 * c.ratio, 3 * c.ratio]);
+  ctx.beginPath();
+  ctx.moveTo(left, y);
+  ctx.lineTo(right, y);
+  ctx.stroke();
+  ctx.setLineDash([]);
+}
+
+/** The lowest low (or highest high) of the bars from entry to exit, as far as the window holds them. */
+function edgeOf(window: ChartWindow, entry: number, exit: number, isLong: boolean): number | null {
+  const from = Math.max(0, Math.floor((entry - window.first) / window.step));
+  const to = Math.min(window.x.length - 1, Math.floor((exit - window.first) / window.step));
+  let edge: number | null = null;
+  for (let i = from; i <= to; i++) {
+    const value = isLong ? window.low[i]! : window.high[i]!;
+    if (edge === null || (isLong ? value < edge : value > edge)) edge = value;
+  }
+  return edge;
+}
+
+function drawLanes(c: Canvas): void {
+  const { ctx, window } = c;
+  const [from, to] = rowsIn(window, c.view);
+  const room = Math.max(barWidth(c) * window.step, c.ratio);
+  const height = LANE_HEIGHT * c.ratio;
+  c.run.scene.lanes.slice(0, 8).forEach((lane, index) => {
+    const share = window.lanes[lane.name];
+    if (!share) return;
+    const top = c.top + 4 * c.ratio + index * height;
+    ctx.fillStyle = c.colors.long;
+    for (let i = from; i < to; i++) {
+      if (!share[i]) continue;
+      ctx.globalAlpha = 0.25 + 0.6 * share[i]!;
+      ctx.fillRect(xOf(c, centre(c, i)) - room / 2, top + 2 * c.ratio, room - (room > 4 * c.ratio ? c.ratio : 0), height - 4 * c.ratio);
+    }
+    ctx.globalAlpha = 1;
+    ctx.strokeStyle = c.colors.line;
+    ctx.lineWidth = c.ratio;
+    ctx.beginPath();
+    ctx.moveTo(c.left, Math.round(top + height) + 0.5);
+    ctx.lineTo(c.left + c.width, Math.round(top + height) + 0.5);
+    ctx.stroke();
+    label(c, lane.name, top + height / 2);
+  });
+}
+
+function label(c: Canvas, text: string, y: number): void {
+  const { ctx } = c;
+  ctx.font = `${11 * c.ratio}px "IBM Plex Mono", monospace`;
+  ctx.textAlign = "left";
+  ctx.textBaseline = "middle";
+  ctx.globalAlpha = 0.82;
+  ctx.fillStyle = c.colors.paper;
+  ctx.fillRect(c.left + 4 * c.ratio, y - 6 * c.ratio, ctx.measureText(text).width + 8 * c.ratio, 12 * c.ratio);
+  ctx.globalAlpha = 1;
+  ctx.fillStyle = c.colors.soft;
+  ctx.fillText(text, c.left + 8 * c.ratio, y);
+}
+
+function drawPosition(c: Canvas): void {
+  const { ctx, window } = c;
+  const [from, to] = rowsIn(window, c.view);
+  const room = Math.max(barWidth(c) * window.step, c.ratio);
+  const base = yOf(c, 0);
+  for (let i = from; i < to; i++) {
+    const side = window.position[i];
+    const profit = window.floating[i] ?? 0;
+    if (!side) continue;
+    const x = xOf(c, centre(c, i)) - room / 2;
+    ctx.fillStyle = profit >= 0 ? c.colors.gain : c.colors.loss;
+    const y = yOf(c, profit);
+    ctx.fillRect(x, Math.min(y, base), Math.max(c.ratio, room - (room > 4 * c.ratio ? c.ratio : 0)), Math.max(Math.abs(y - base), c.ratio));
+    ctx.fillStyle = side > 0 ? c.colors.long : c.colors.short;
+    ctx.fillRect(x, side > 0 ? c.top + c.height - 3 * c.ratio : c.top, Math.max(c.ratio, room), 3 * c.ratio);
+  }
+  ctx.strokeStyle = c.colors.line;
+  ctx.lineWidth = c.ratio;
+  ctx.beginPath();
+  ctx.moveTo(c.left, Math.round(base) + 0.5);
+  ctx.lineTo(c.left + c.width, Math.round(base) + 0.5);
+  ctx.stroke();
+}
+
+/** Equity in ink, what is under water filled up to the last peak, holding as a dashed line. */
+function drawEquity(c: Canvas): void {
+  const { ctx, window } = c;
+  const [from, to] = rowsIn(window, c.view);
+  ctx.fillStyle = c.colors.loss;
+  ctx.globalAlpha = 0.16;
+  const room = barWidth(c) * window.step;
+  for (let i = from; i < to; i++) {
+    const equity = window.equity.value[i];
+    const under = window.drawdown[i];
+    if (equity == null || !under) continue;
+    const top = yOf(c, equity + under);
+    ctx.fillRect(xOf(c, centre(c, i)) - room / 2, top, room + 0.5, yOf(c, equity) - top);
+  }
+  ctx.globalAlpha = 1;
+  path(c, window.holding, c.colors.soft, 1, [4, 3]);
+  if (window.equity.low && window.equity.high) strokeReach(c, window.equity.low, window.equity.high, c.colors.ink);
+  path(c, window.equity.value, c.colors.ink, 1.6, []);
+}
+
+function path(c: Canvas, values: Values, color: string, width: number, dash: number[]): void {
+  const { ctx } = c;
+  const [from, to] = rowsIn(c.window, c.view);
+  ctx.strokeStyle = color;
+  ctx.lineWidth = width * c.ratio;
+  ctx.setLineDash(dash.map((part) => part * c.ratio));
+  ctx.beginPath();
+  let open = false;
+  for (let i = Math.max(0, from - 1); i < to; i++) {
+    const value = values[i];
+    if (value == null) {
+      open = false;
+      continue;
+    }
+    if (open) ctx.lineTo(xOf(c, centre(c, i)), yOf(c, value));
+    else ctx.moveTo(xOf(c, centre(c, i)), yOf(c, value));
+    open = true;
+  }
+  ctx.stroke();
+  ctx.setLineDash([]);
+}
+
+/** Digits that show a price to its tick. */
+export function priceDigits(tick: number): number {
+  const text = tick.toString();
+  if (text.includes("e-")) return Number(text.split("e-")[1]);
+  return text.split(".")[1]?.length ?? 0;
+}
+
+export function axisText(value: number, digits: number): string {
+  if (Math.abs(value) >= 100_000) return `${plain(value / 1000, 0)}k`;
+  return plain(value, digits);
+}

@@ -1,0 +1,93 @@
+import type { ChartWindow, Run } from "@/api";
+import type { View } from "./view";
+
+export type PaneKind = "price" | "panel" | "lanes" | "position" | "equity";
+
+export interface PaneInfo {
+  kind: PaneKind;
+  name: string;
+  /** Height in pixels, or a share of what is left over. */
+  height: number;
+  grows: boolean;
+}
+
+export const LANE_HEIGHT = 14;
+
+/** The panes a run asks for, from top to bottom. */
+export function panesOf(run: Run): PaneInfo[] {
+  const names = [...run.scene.lines.map((line) => line.panel), ...run.scene.levels.map((level) => level.panel)];
+  const panels = [...new Set(names.filter((name): name is string => name !== null))];
+  const panes: PaneInfo[] = [{ kind: "price", name: "", height: 160, grows: true }];
+  for (const name of panels) panes.push({ kind: "panel", name, height: 68, grows: false });
+  if (run.scene.lanes.length > 0) panes.push({ kind: "lanes", name: "", height: Math.min(8, run.scene.lanes.length) * LANE_HEIGHT + 8, grows: false });
+  if (run.is_strategy) {
+    panes.push({ kind: "position", name: "position, profit", height: 40, grows: false });
+    panes.push({ kind: "equity", name: "equity", height: 96, grows: false });
+  }
+  return panes;
+}
+
+/** The rows of a window that a view touches, as [from, to). */
+export function rowsIn(window: ChartWindow, view: View): [number, number] {
+  const from = Math.max(0, Math.floor((view.a - window.first) / window.step));
+  const to = Math.min(window.x.length, Math.ceil((view.b - window.first) / window.step) + 1);
+  return [Math.min(from, window.x.length), Math.max(from, to)];
+}
+
+function spanOf(lists: (number | null)[][], from: number, to: number): [number, number] | null {
+  let low = Infinity;
+  let high = -Infinity;
+  for (const list of lists) {
+    for (let i = from; i < to; i++) {
+      const value = list[i];
+      if (value === null || value === undefined) continue;
+      if (value < low) low = value;
+      if (value > high) high = value;
+    }
+  }
+  return low <= high ? [low, high] : null;
+}
+
+/** The range of values a pane shows: everything in view, with a little air. */
+export function valueRange(pane: PaneInfo, run: Run, window: ChartWindow, view: View): [number, number] {
+  const [from, to] = rowsIn(window, view);
+  const lists: (number | null)[][] = [];
+  if (pane.kind === "price") {
+    const bars = spanOf([window.high, window.low], from, to) ?? [0, 1];
+    const reach = (bars[1] - bars[0]) * 0.6;
+    // Lines far from price must not flatten the bars: they count as far as 0.6 of the bars' span beyond it.
+    const lines = run.scene.lines.filter((line) => line.panel === null).flatMap((line) => listsOf(window, line.key));
+    const drawn = spanOf(lines, from, to) ?? bars;
+    return padded([Math.max(Math.min(bars[0], drawn[0]), bars[0] - reach), Math.min(Math.max(bars[1], drawn[1]), bars[1] + reach)], 0.1);
+  }
+  if (pane.kind === "panel") {
+    for (const line of run.scene.lines) if (line.panel === pane.name) lists.push(...listsOf(window, line.key));
+    const levels = run.scene.levels.filter((level) => level.panel === pane.name).map((level) => level.value);
+    const found = spanOf(lists, from, to);
+    const all = [...(found ?? []), ...levels];
+    const pillars = run.scene.lines.some((line) => line.panel === pane.name && line.form === "pillars");
+    if (pillars) all.push(0);
+    return all.length ? padded([Math.min(...all), Math.max(...all)], 0.12) : [0, 1];
+  }
+  if (pane.kind === "position") {
+    const found = spanOf([window.floating], from, to) ?? [-1, 1];
+    const most = Math.max(Math.abs(found[0]), Math.abs(found[1]), 1e-9);
+    return [-most * 1.1, most * 1.1];
+  }
+  if (pane.kind === "equity") {
+    const equity = window.equity;
+    const peaks = equity.value.map((value, i) => (value === null ? null : value + (window.drawdown[i] ?? 0)));
+    return padded(spanOf([equity.low ?? equity.value, equity.high ?? equity.value, peaks, window.holding], from, to) ?? [0, 1], 0.08);
+  }
+  return [0, 1];
+}
+
+function listsOf(window: ChartWindow, key: string): (number | null)[][] {
+  const found = window.lines[key];
+  return found ? [found.low ?? found.value, found.high ?? found.value] : [];
+}
+
+function padded([low, high]: [number, number], share: number): [number, number] {
+  const room = (high - low || Math.abs(high) * 0.01 || 1) * share;
+  return [low - room, high + room];
+}

@@ -1,0 +1,421 @@
+import uPlot from "uplot";
+import type { ChartWindow, Run } from "@/api";
+import { palette, plain, signed, timeText, type Palette } from "@/ui";
+import { axisText, drawPane, priceDigits } from "./draw";
+import { panesOf, valueRange, type PaneInfo } from "./panes";
+import { timeTicks } from "./ticks";
+import { centred, clamped, moved, serves, stepFor, zoomed, type View } from "./view";
+
+const AXIS = 58;
+const TIME_AXIS = 26;
+const OVERVIEW = 36;
+const FIRST_BARS = 480;
+
+interface Pane {
+  info: PaneInfo;
+  plot: uPlot;
+  legend: HTMLDivElement;
+}
+
+export interface StackHandlers {
+  onAsk: (run: string, first: number, last: number, columns: number) => void;
+}
+
+/** Panes over one time axis: price, panels, lanes, position, equity, and the overview above them. */
+export class ChartStack {
+  private run: Run | null = null;
+  private symbol = "";
+  private window: ChartWindow | null = null;
+  private view: View = { a: 0, b: 1 };
+  private panes: Pane[] = [];
+  private overview: uPlot | null = null;
+  private shape = "";
+  private chosen: number | null = null;
+  private colors: Palette = palette();
+  private asked = "";
+  private frame = 0;
+  private readonly observer: ResizeObserver;
+  private readonly sync = uPlot.sync(`stack-${Math.random()}`);
+
+  constructor(
+    private readonly root: HTMLElement,
+    private readonly handlers: StackHandlers,
+  ) {
+    this.observer = new ResizeObserver(() => this.build());
+    this.observer.observe(root);
+    this.listen();
+  }
+
+  setRun(run: Run, symbol: string): void {
+    const before = this.run;
+    const isSame = before !== null && this.symbol === symbol && before.bars === run.bars && before.overview.time[0] === run.overview.time[0];
+    this.run = run;
+    this.symbol = symbol;
+    if (!isSame) {
+      const last = run.last;
+      this.view = clamped({ a: last - Math.min(FIRST_BARS, run.last - run.first + 1), b: last + 6 }, run.bars);
+      this.window = null;
+    }
+    this.asked = "";
+    const shape = JSON.stringify([panesOf(run), isSame]);
+    if (shape !== this.shape || !isSame || this.panes.length === 0) {
+      this.shape = shape;
+      this.build();
+    } else {
+      this.overview?.setData(overviewData(run));
+    }
+    this.ask();
+  }
+
+  setWindow(window: ChartWindow): void {
+    if (window.run !== this.run?.key) return;
+    this.window = window;
+    this.redraw();
+  }
+
+  setChosen(row: number | null): void {
+    this.chosen = row;
+    this.redraw();
+  }
+
+  /** Bring a trade into view with some bars around it. */
+  flyTo(row: number): void {
+    if (!this.run) return;
+    const { entry_bar, exit_bar } = this.run.trades;
+    const entry = entry_bar[row];
+    const exit = exit_bar[row];
+    if (entry === undefined || exit === undefined) return;
+    this.chosen = row;
+    const width = Math.max((exit - entry) * 2.2, Math.min(this.view.b - this.view.a, 160));
+    this.show(centred((entry + exit) / 2, width, this.run.bars));
+  }
+
+  goToTime(moment: number): void {
+    if (!this.run) return;
+    const { x, time } = this.run.overview;
+    let i = time.findIndex((at) => at >= moment);
+    if (i < 0) i = time.length - 1;
+    const before = Math.max(0, i - 1);
+    const share = time[i]! > time[before]! ? (moment - time[before]!) / (time[i]! - time[before]!) : 1;
+    this.show(centred(x[before]! + (x[i]! - x[before]!) * Math.max(0, share), Math.min(this.view.b - this.view.a, 200), this.run.bars));
+  }
+
+  fit(): void {
+    if (this.run) this.show(clamped({ a: this.run.first - 1, b: this.run.last + 1 }, this.run.bars));
+  }
+
+  zoom(factor: number): void {
+    if (this.run) this.show(zoomed(this.view, (this.view.a + this.view.b) / 2, factor, this.run.bars));
+  }
+
+  pan(share: number): void {
+    if (this.run) this.show(moved(this.view, (this.view.b - this.view.a) * share, this.run.bars));
+  }
+
+  repaint(): void {
+    this.colors = palette();
+    this.build();
+  }
+
+  destroy(): void {
+    this.observer.disconnect();
+    cancelAnimationFrame(this.frame);
+    this.clear();
+  }
+
+  // --- view ----------------------------------------------------------------------------------------------------
+
+  private show(view: View): void {
+    this.view = view;
+    this.redraw();
+    this.ask();
+  }
+
+  private width(): number {
+    return Math.max(50, this.root.clientWidth - AXIS);
+  }
+
+  /** Ask for the data of the view with as much again on either side, unless it is here or on its way. */
+  private ask(): void {
+    const run = this.run;
+    if (!run) return;
+    const pixels = this.width();
+    const step = stepFor(this.view, pixels);
+    const have = this.window && { first: this.window.first, step: this.window.step, count: this.window.x.length };
+    if (this.window?.run === run.key && serves(have, this.view, step, run.bars)) return;
+    const span = this.view.b - this.view.a;
+    const first = Math.max(0, Math.floor(this.view.a - span));
+    const last = Math.min(run.bars - 1, Math.ceil(this.view.b + span));
+    const columns = Math.ceil((last - first + 1) / step);
+    const question = `${run.key} ${Math.round(first / Math.max(1, span * 0.2))} ${step}`;
+    if (question === this.asked) return;
+    this.asked = question;
+    this.handlers.onAsk(run.key, first, last, columns);
+  }
+
+  // --- building ------------------------------------------------------------------------------------------------
+
+  private clear(): void {
+    for (const pane of this.panes) {
+      this.sync.unsub(pane.plot);
+      pane.plot.destroy();
+    }
+    this.overview?.destroy();
+    this.overview = null;
+    this.panes = [];
+    this.root.replaceChildren();
+  }
+
+  private build(): void {
+    const run = this.run;
+    if (!run || this.root.clientWidth < 80 || this.root.clientHeight < 80) return;
+    this.clear();
+    const infos = panesOf(run);
+    const fixed = infos.reduce((sum, info) => sum + (info.grows ? 0 : info.height), 0);
+    const rest = this.root.clientHeight - OVERVIEW - TIME_AXIS - fixed;
+    this.overview = this.makeOverview(run);
+    infos.forEach((info, index) => {
+      const isLast = index === infos.length - 1;
+      const height = (info.grows ? Math.max(120, rest) : info.height) + (isLast ? TIME_AXIS : 0);
+      this.panes.push(this.makePane(info, height, isLast));
+    });
+    this.redraw();
+    this.ask();
+  }
+
+  private makePane(info: PaneInfo, height: number, isLast: boolean): Pane {
+    const holder = document.createElement("div");
+    holder.className = "relative border-b border-line";
+    this.root.append(holder);
+    const legend = document.createElement("div");
+    legend.className = "num pointer-events-none absolute left-2 top-1 z-10 flex max-w-full flex-wrap gap-x-3 text-[11px] leading-4";
+    holder.append(legend);
+    const font = '11px "IBM Plex Mono", monospace';
+    const hidden = info.kind === "lanes";
+    const digits = info.kind === "price" ? priceDigits(this.run!.tick) : info.kind === "panel" ? undefined : 0;
+    const plot = new uPlot(
+      {
+        width: this.root.clientWidth,
+        height,
+        padding: [0, 0, 0, 0],
+        legend: { show: false },
+        cursor: { y: false, points: { show: false }, drag: { x: false, y: false, setScale: false }, sync: { key: this.sync.key, setSeries: false } },
+        scales: { x: { time: false, auto: false, range: () => [this.view.a, this.view.b] }, y: { auto: false, range: () => this.rangeOf(info) } },
+        axes: [
+          {
+            show: isLast,
+            size: TIME_AXIS,
+            stroke: this.colors.soft,
+            font,
+            grid: { show: false },
+            ticks: { stroke: this.colors.line, width: 1, size: 4 },
+            splits: () => this.ticks().map((tick) => tick.bar),
+            values: () => this.ticks().map((tick) => tick.label),
+          },
+          {
+            side: 1,
+            size: AXIS,
+            stroke: this.colors.soft,
+            font,
+            space: info.kind === "price" ? 44 : 24,
+            grid: { show: !hidden, stroke: this.colors.line, width: 1 },
+            ticks: { show: false },
+            values: (_plot, splits) => (hidden || info.kind === "position" ? splits.map(() => "") : axisTexts(splits, digits)),
+          },
+        ],
+        series: [{}, { show: true, paths: () => null, points: { show: false } }],
+        hooks: {
+          draw: [(drawn) => this.draw(drawn, info)],
+          setCursor: [() => this.read()],
+        },
+      },
+      [[0], [0]],
+      holder,
+    );
+    this.sync.sub(plot);
+    return { info, plot, legend };
+  }
+
+  private makeOverview(run: Run): uPlot {
+    const holder = document.createElement("div");
+    holder.className = "relative border-b border-line";
+    holder.title = "The whole run: press or drag to go there";
+    this.root.append(holder);
+    const plot = new uPlot(
+      {
+        width: this.root.clientWidth,
+        height: OVERVIEW,
+        padding: [3, AXIS, 3, 0],
+        legend: { show: false },
+        cursor: { show: false },
+        scales: { x: { time: false }, close: {}, equity: {} },
+        axes: [{ show: false }, { show: false, scale: "close" }, { show: false, scale: "equity" }],
+        series: [
+          {},
+          { scale: "close", stroke: this.colors.soft, width: 1, points: { show: false }, alpha: 0.7 },
+          { scale: "equity", stroke: this.colors.long, width: 1.5, points: { show: false }, show: run.is_strategy },
+        ],
+        hooks: { draw: [(drawn) => this.drawFrame(drawn)] },
+      },
+      overviewData(run),
+      holder,
+    );
+    const go = (event: PointerEvent) => {
+      if (event.buttons !== 1 || !this.run) return;
+      const box = plot.over.getBoundingClientRect();
+      const bar = plot.posToVal(event.clientX - box.left, "x");
+      this.show(centred(bar, this.view.b - this.view.a, this.run.bars));
+    };
+    holder.addEventListener("pointerdown", go);
+    holder.addEventListener("pointermove", go);
+    return plot;
+  }
+
+  // --- drawing -------------------------------------------------------------------------------------------------
+
+  private redraw(): void {
+    if (this.frame) return;
+    this.frame = requestAnimationFrame(() => {
+      this.frame = 0;
+      for (const { plot } of this.panes) plot.batch(() => {
+        plot.setScale("x", { min: this.view.a, max: this.view.b });
+        plot.setScale("y", { min: 0, max: 1 });
+        plot.redraw(false, true);
+      });
+      this.overview?.redraw(false, false);
+      this.read();
+    });
+  }
+
+  private rangeOf(info: PaneInfo): [number, number] {
+    if (!this.run || !this.window) return [0, 1];
+    return valueRange(info, this.run, this.window, this.view);
+  }
+
+  private ticks() {
+    const window = this.window;
+    return window && this.run ? timeTicks(window.x, window.time, this.run.zone, this.view.a, this.view.b, this.width()) : [];
+  }
+
+  private draw(plot: uPlot, info: PaneInfo): void {
+    if (!this.run || !this.window) return;
+    const { left, top, width, height } = plot.bbox;
+    drawPane(info, {
+      ctx: plot.ctx, left, top, width, height, ratio: uPlot.pxRatio, view: this.view, range: this.rangeOf(info),
+      colors: this.colors, run: this.run, window: this.window, chosen: this.chosen,
+    });
+  }
+
+  private drawFrame(plot: uPlot): void {
+    const { ctx, bbox } = plot;
+    const left = Math.max(bbox.left, plot.valToPos(this.view.a, "x", true));
+    const right = Math.min(bbox.left + bbox.width, plot.valToPos(this.view.b, "x", true));
+    ctx.save();
+    ctx.fillStyle = this.colors.shallow;
+    ctx.globalAlpha = 0.5;
+    ctx.fillRect(left, 0, Math.max(3, right - left), plot.ctx.canvas.height);
+    ctx.globalAlpha = 1;
+    ctx.strokeStyle = this.colors.ink;
+    ctx.lineWidth = uPlot.pxRatio;
+    ctx.strokeRect(left + 0.5, 0.5, Math.max(3, right - left), plot.ctx.canvas.height - 1);
+    ctx.restore();
+  }
+
+  /** Readings at the plumb line, or at the last bar in view. */
+  private read(): void {
+    const { run, window } = this;
+    if (!run || !window || window.run !== run.key) return;
+    const position = this.panes[0]?.plot.cursor.left ?? -1;
+    const span = this.view.b - this.view.a;
+    const bar = position >= 0 ? this.view.a + (position / this.width()) * span : Math.min(this.view.b, run.last);
+    const row = Math.max(0, Math.min(window.x.length - 1, Math.round((bar - window.first - (window.step - 1) / 2) / window.step)));
+    const digits = priceDigits(run.tick);
+    for (const pane of this.panes) {
+      const pieces: [string, string][] = [];
+      if (pane.info.kind === "price") {
+        pieces.push([this.symbol, "font-semibold"]);
+        pieces.push([timeText(window.time[row]!, run.zone, "full"), "text-soft"]);
+        const names = ["open", "high", "low", "close"] as const;
+        pieces.push([names.map((name) => `${name} ${plain(window[name][row]!, digits)}`).join("  "), ""]);
+        if (window.step > 1) pieces.push([`${window.step} bars a column`, "text-soft"]);
+      }
+      if (pane.info.kind === "panel") pieces.push([pane.info.name, "font-semibold"]);
+      if (pane.info.kind === "position") pieces.push([pane.info.name, "text-soft"], [signed(window.floating[row] ?? 0, 0), ""]);
+      if (pane.info.kind === "equity") {
+        pieces.push([`equity ${plain(window.equity.value[row] ?? 0, 0)}`, "font-semibold"]);
+        pieces.push([`under water ${plain(-(window.drawdown[row] ?? 0), 0)}`, "text-loss"]);
+        pieces.push([`holding ${plain(window.holding[row] ?? 0, 0)}`, "text-soft"]);
+      }
+      const children = pieces.map(([text, style]) => reading(text, style));
+      if (pane.info.kind === "price" || pane.info.kind === "panel") {
+        for (const line of run.scene.lines) {
+          if (line.panel !== (pane.info.kind === "price" ? null : pane.info.name)) continue;
+          const value = window.lines[line.key]?.value[row];
+          const item = reading(`${line.name} ${value == null ? "unknown" : plain(value, pane.info.kind === "price" ? digits : 2)}`, "");
+          item.style.color = `var(--${line.colors[0]})`;
+          children.push(item);
+        }
+      }
+      pane.legend.replaceChildren(...children);
+    }
+  }
+
+  // --- hands ---------------------------------------------------------------------------------------------------
+
+  private barAt(clientX: number): number {
+    const box = this.root.getBoundingClientRect();
+    return this.view.a + ((clientX - box.left) / this.width()) * (this.view.b - this.view.a);
+  }
+
+  private listen(): void {
+    this.root.addEventListener(
+      "wheel",
+      (event) => {
+        if (!this.run) return;
+        event.preventDefault();
+        const sideways = event.shiftKey ? event.deltaY : event.deltaX;
+        if (Math.abs(sideways) > Math.abs(event.shiftKey ? 0 : event.deltaY)) {
+          this.show(moved(this.view, (sideways / this.width()) * (this.view.b - this.view.a), this.run.bars));
+        } else {
+          this.show(zoomed(this.view, this.barAt(event.clientX), Math.exp(Math.max(-120, Math.min(120, event.deltaY)) * 0.0022), this.run.bars));
+        }
+      },
+      { passive: false },
+    );
+    let from: { x: number; view: View } | null = null;
+    this.root.addEventListener("pointerdown", (event) => {
+      const box = this.root.getBoundingClientRect();
+      if (event.button !== 0 || event.clientY - box.top < OVERVIEW) return;
+      from = { x: event.clientX, view: this.view };
+      this.root.setPointerCapture(event.pointerId);
+    });
+    this.root.addEventListener("pointermove", (event) => {
+      if (!from || !this.run) return;
+      const by = ((from.x - event.clientX) / this.width()) * (from.view.b - from.view.a);
+      this.show(moved(from.view, by, this.run.bars));
+    });
+    const end = () => (from = null);
+    this.root.addEventListener("pointerup", end);
+    this.root.addEventListener("pointercancel", end);
+    this.root.addEventListener("dblclick", () => this.fit());
+  }
+}
+
+function reading(text: string, style: string): HTMLSpanElement {
+  const made = document.createElement("span");
+  made.textContent = text;
+  made.className = style;
+  return made;
+}
+
+function overviewData(run: Run): uPlot.AlignedData {
+  return [run.overview.x, run.overview.close, run.overview.equity];
+}
+
+/** Axis labels with as many digits as their distance needs. */
+function axisTexts(splits: number[], digits: number | undefined): string[] {
+  const step = splits.length > 1 ? Math.abs(splits[1]! - splits[0]!) : 1;
+  const needed = digits ?? Math.max(0, Math.min(6, Math.ceil(-Math.log10(step || 1) + 0.01)));
+  return splits.map((value) => axisText(value, needed));
+}
+

@@ -1,0 +1,2 @@
+export { Workbench } from "./Workbench";
+export type { WorkbenchState } from "./model";

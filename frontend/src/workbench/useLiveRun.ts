@@ -1,0 +1,54 @@
+import { useEffect, useRef, useState } from "react";
+import { LiveClient, type ChartWindow, type Run, type RunAnswer, type Setup } from "@/api";
+
+export interface LiveState {
+  answer: RunAnswer | null;
+  /** The last run that could be made; kept while a mistake is being mended. */
+  run: Run | null;
+  error: string | null;
+  connected: boolean;
+  waiting: boolean;
+}
+
+/** Asks for a run whenever the setup changes; windows go straight to the chart. */
+export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) => void) {
+  const [state, setState] = useState<LiveState>({ answer: null, run: null, error: null, connected: false, waiting: true });
+  const client = useRef<LiveClient | null>(null);
+  const windowHandler = useRef(onWindow);
+  const asked = setup ? JSON.stringify(setup) : "";
+
+  useEffect(() => {
+    windowHandler.current = onWindow;
+  }, [onWindow]);
+
+  useEffect(() => {
+    const live = new LiveClient(
+      (answer) => {
+        if (answer.answer === "window") {
+          if (!answer.error) windowHandler.current(answer);
+          return;
+        }
+        setState((before) =>
+          answer.error
+            ? { ...before, error: answer.error, waiting: false }
+            : { ...before, answer, run: answer.run ?? before.run, error: answer.problem, waiting: false },
+        );
+      },
+      (connected) => setState((before) => ({ ...before, connected })),
+    );
+    client.current = live;
+    return () => {
+      client.current = null;
+      live.close();
+    };
+  }, []);
+
+  useEffect(() => {
+    if (!asked) return;
+    setState((before) => ({ ...before, waiting: true }));
+    client.current?.run(JSON.parse(asked) as Setup);
+  }, [asked]);
+
+  const [askWindow] = useState(() => (run: string, first: number, last: number, columns: number) => client.current?.window(run, first, last, columns));
+  return { ...state, askWindow };
+}
