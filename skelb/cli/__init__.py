@@ -1,5 +1,5 @@
 """The command line."""
 
-from skelb.cli.main import main
+from skelb.cli.main import app, install_demo, run_commands
 
-__all__ = ["main"]
+__all__ = ["app", "install_demo", "run_commands"]

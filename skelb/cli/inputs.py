@@ -48,7 +48,9 @@ def read_dataset(bars: list[str], markets: list[Path] | None, timeframe: str | N
     file = read_bars_csv(path)
     if file.refused_count:
         first = file.refused[0]
-        raise BarsError(f"{path.name} line {first.line}: {first.reason} ({file.refused_count:,} rows refused); `skelb import` leaves them out")
+        raise BarsError(
+            f"{path.name} line {first.line}: {first.reason} ({file.refused_count:,} rows refused); `skelb import` leaves them out"
+        )
     fallback = symbol if sign else path.stem
     settings = market_settings(read_settings_file(markets[0]) if markets else {})
     if len(markets or []) > 1:

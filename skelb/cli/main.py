@@ -1,13 +1,11 @@
 """`skelb`: one command per thing to do; `--json` prints one document and nothing else."""
 
-import secrets
 import sys
 from pathlib import Path
 from typing import Annotated
 
 import orjson
 import typer
-import uvicorn
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
@@ -23,24 +21,27 @@ from skelb.service.bars_csv import read_bars_csv
 from skelb.service.settings import read_settings_file
 from skelb.service.sweeps import sweep_document
 from skelb.service.warm import warm_kernels
-from skelb.web.app import make_app
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
 _err = Console(stderr=True)
 
 FileArgument = Annotated[Path, typer.Argument(metavar="FILE", help="A .skelb script.")]
-BarsOption = Annotated[list[str], typer.Option("--bars", metavar="[SYMBOL=]CSV", help="Bars: time,open,high,low,close,volume.")]
+BarsOption = Annotated[
+    list[str], typer.Option("--bars", metavar="[SYMBOL=]CSV", help="Bars: time,open,high,low,close,volume.")
+]
 MarketOption = Annotated[list[Path] | None, typer.Option("--market", metavar="JSON", help="The market's description.")]
 AccountOption = Annotated[Path | None, typer.Option("--account", metavar="JSON", help="The account.")]
 SetOption = Annotated[list[str] | None, typer.Option("--set", metavar="NAME=VALUE", help="A value for an input.")]
-TimeframeOption = Annotated[str | None, typer.Option("--timeframe", metavar="1h", help="Gather the bars into longer ones.")]
+TimeframeOption = Annotated[
+    str | None, typer.Option("--timeframe", metavar="1h", help="Gather the bars into longer ones.")
+]
 SidesOption = Annotated[str, typer.Option("--sides", help="long, short or both.")]
 FromOption = Annotated[str | None, typer.Option("--from", metavar="DATE", help="First trading day.")]
 ToOption = Annotated[str | None, typer.Option("--to", metavar="DATE", help="Last trading day.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
 
 
-def main() -> None:
+def run_commands() -> None:
     """Run the command line; every known error is one line on standard error and exit code 2."""
     try:
         raise SystemExit(app(standalone_mode=False) or 0)
@@ -56,7 +57,9 @@ def main() -> None:
         if told:
             sys.stderr.write(f"skelb: {' '.join(told().split())} (see skelb --help)\n")
             raise SystemExit(2) from None
-        sys.stderr.write(f"skelb: this should not have happened, and nothing was changed: {type(exc).__name__}: {exc}\n")
+        sys.stderr.write(
+            f"skelb: this should not have happened, and nothing was changed: {type(exc).__name__}: {exc}\n"
+        )
         raise SystemExit(2) from None
 
 
@@ -160,7 +163,9 @@ def sweep(
     for item in ranked[:20]:
         inputs = "  ".join(f"{name}={value}" for name, value in item["inputs"].items())
         around = item["neighbourhood"]
-        print(f"{item['figures'][objective]:>12.4f}  neighbours {'-' if around is None else f'{around:.4f}':>10}  {inputs}")
+        print(
+            f"{item['figures'][objective]:>12.4f}  neighbours {'-' if around is None else f'{around:.4f}':>10}  {inputs}"
+        )
 
 
 @app.command("import")
@@ -193,32 +198,19 @@ def import_command(
 def demo() -> None:
     """Store the made-up demo world in the data folder, as far as it is not there."""
     application = Application(data_folder())
-    added = _install_demo(application)
+    added = install_demo(application)
     application.close()
     print(f"{'stored' if added else 'already there'}: {application.database.path}")
 
 
-def _install_demo(application: Application) -> bool:
+def install_demo(application: Application) -> bool:
+    """Store what is missing of the demo world, with a progress bar in a terminal."""
     columns = (TextColumn("demo world {task.fields[what]}"), BarColumn(), TaskProgressColumn())
     with Progress(*columns, console=_err, transient=True, disable=not sys.stderr.isatty()) as progress:
         task = progress.add_task("demo", total=None, what="")
         return application.install_demo(
             lambda what, done, total: progress.update(task, completed=done, total=max(total, 1), what=what)
         )
-
-
-@app.command()
-def serve(
-    host: Annotated[str, typer.Option("--host", help="Address to listen on; others than this machine need the token.")] = "127.0.0.1",
-    port: Annotated[int, typer.Option("--port", min=0, max=65_535)] = 8765,
-) -> None:
-    """Open the application in the browser's reach and print its address."""
-    application = Application(data_folder())
-    _install_demo(application)
-    token = None if host in ("127.0.0.1", "localhost", "::1") else secrets.token_urlsafe(16)
-    address = f"http://{host}:{port}/{'?token=' + token if token else ''}"
-    print(f"Skelb is open at {address}", flush=True)
-    uvicorn.run(make_app(application, host, token), host=host, port=port, log_level="warning", ws="websockets-sansio")
 
 
 @app.command()

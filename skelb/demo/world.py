@@ -5,6 +5,7 @@ to hour and has a shape over the day, and minute steps on the tick grid with gap
 The same seed gives the same bars on every machine.
 """
 
+import itertools
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -130,7 +131,7 @@ def _minutes_of_day(demo: DemoMarket, market: Market) -> tuple[Ints, Floats, Flo
         activity = 0.7 + 1.1 * np.exp(-through * 9.0) + 0.6 * np.exp((through - 1.0) * 12.0)
     closed = np.zeros(minutes.size)
     closed[0] = demo.gap
-    for before, after in zip(parts, parts[1:], strict=False):
+    for before, after in itertools.pairwise(parts):
         closed[np.searchsorted(minutes, after[0])] = (after[0] - before[-1]) / 60.0 * 0.3
     return minutes, activity / np.sqrt(np.mean(activity**2)), closed
 
@@ -185,7 +186,9 @@ def _on_grid(
     lows = np.minimum(_ticks(low, market.tick, in_one), np.minimum(opens, closes))
     busy = np.tile(activity, days.size) if minutes.size > 1 else np.ones(price.size)
     stir = np.abs(closes - opens) / np.maximum(reach, market.tick)
-    volume = np.maximum(1.0, np.round(demo.volume * busy * np.exp(rng.normal(0, 0.35, price.size)) * (0.6 + 0.4 * stir)))
+    volume = np.maximum(
+        1.0, np.round(demo.volume * busy * np.exp(rng.normal(0, 0.35, price.size)) * (0.6 + 0.4 * stir))
+    )
     local = np.repeat(days * 86_400, minutes.size) + np.tile(minutes * 60, days.size)
     time = to_utc(local, market.zone)
     fresh = np.concatenate(([True], np.diff(time) > 0))  # an hour that the clock shows twice is traded once
@@ -216,8 +219,12 @@ def _daily(demo: DemoMarket, market: Market, rng: np.random.Generator, intraday:
     reach = price * sigma
     in_one = round(1.0 / market.tick)
     opens, closes = _ticks(before, market.tick, in_one), _ticks(price, market.tick, in_one)
-    highs = np.maximum(_ticks(price + rng.exponential(0.6, days.size) * reach, market.tick, in_one), np.maximum(opens, closes))
-    lows = np.minimum(_ticks(price - rng.exponential(0.6, days.size) * reach, market.tick, in_one), np.minimum(opens, closes))
+    highs = np.maximum(
+        _ticks(price + rng.exponential(0.6, days.size) * reach, market.tick, in_one), np.maximum(opens, closes)
+    )
+    lows = np.minimum(
+        _ticks(price - rng.exponential(0.6, days.size) * reach, market.tick, in_one), np.minimum(opens, closes)
+    )
     volume = np.round(demo.volume * 510 * np.exp(rng.normal(0, 0.2, days.size)))
     return Bars(
         Timeframe(1440),

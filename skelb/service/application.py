@@ -60,7 +60,12 @@ class Application:
 def first_setup() -> dict[str, str]:
     """What the Workbench opens with when the address says nothing."""
     script = DEMO_SCRIPTS[0]
-    return {"script": script.title, "market": script.market, "timeframe": script.timeframe, "account": next(iter(DEMO_ACCOUNTS))}
+    return {
+        "script": script.title,
+        "market": script.market,
+        "timeframe": script.timeframe,
+        "account": next(iter(DEMO_ACCOUNTS)),
+    }
 
 
 def home_of(title: str) -> tuple[str, str] | None:

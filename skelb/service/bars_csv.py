@@ -144,7 +144,8 @@ def _to_bars(
     used = set(roles.values())
     extra = {name: _numbers(rows.table[name], decimal)[kept] for name in rows.names if name not in used}
     extra = {name: values for name, values in extra.items() if not np.isnan(values).all()}
-    bars = Bars(timeframe, times, *(numbers[name][kept] for name in (*_PRICES, "volume")), extra, dated)
+    columns = {name: numbers[name][kept] for name in (*_PRICES, "volume")}
+    bars = Bars(timeframe, times, **columns, columns=extra, dated=dated)
     rows.refused.sort(key=lambda row: row.line)
     return BarsFile(bars, rows.refused, rows.count, rows.reasons, notes, roles)
 
@@ -188,7 +189,9 @@ def _dialect(data: bytes) -> tuple[str, str]:
 def _read_rows(data: bytes, delimiter: str, path: Path) -> _Rows:
     header = data.split(b"\n", 1)[0].decode("utf-8", "replace").strip("\r")
     names = [name.strip().strip('"') for name in header.split(delimiter)]
-    unique = [name if name and names.index(name) == i else f"{name or 'column'} {i + 1}" for i, name in enumerate(names)]
+    unique = [
+        name if name and names.index(name) == i else f"{name or 'column'} {i + 1}" for i, name in enumerate(names)
+    ]
     odd: list[tuple[int, str]] = []
 
     def on_odd_row(row: csv.InvalidRow) -> str:
@@ -235,7 +238,9 @@ def _recognise(names: list[str], path: Path) -> dict[str, str]:
                 roles[role] = plain[alias]
     missing = [role for role in ("time", *_PRICES) if role not in roles]
     if missing:
-        raise BarsError(f"{path.name} has no column for {', '.join(missing)}; its columns are: {', '.join(names)[:200]}")
+        raise BarsError(
+            f"{path.name} has no column for {', '.join(missing)}; its columns are: {', '.join(names)[:200]}"
+        )
     return roles
 
 
@@ -281,7 +286,12 @@ def _times(rows: _Rows, roles: dict[str, str], zone: str, notes: list[str], path
         raise BarsError(f"{path.name}: times such as `{sample[:40]}` are not recognised; write 2024-01-02T10:15:00Z")
     name, parsed = found
     fine = np.asarray(parsed.is_valid().combine_chunks().to_numpy(zero_copy_only=False))
-    seconds = pc.fill_null(parsed, pa.scalar(0, pa.timestamp("s"))).combine_chunks().cast(pa.int64()).to_numpy(zero_copy_only=False)
+    seconds = (
+        pc.fill_null(parsed, pa.scalar(0, pa.timestamp("s")))
+        .combine_chunks()
+        .cast(pa.int64())
+        .to_numpy(zero_copy_only=False)
+    )
     local = np.asarray(seconds, np.int64)
     if name != _TIME_FORMATS[0]:
         notes.append(f"times written as {_readable(name)}")
@@ -306,7 +316,8 @@ def _offset_seconds(column: pa.ChunkedArray) -> Ints:
         sign = -1 if (item or "").startswith("-") else 1
         table.append(sign * (int(digits[:2]) * 3600 + int(digits[2:4]) * 60) if len(digits) >= 4 else 0)
     indices = pc.fill_null(encoded.indices, 0).to_numpy(zero_copy_only=False).astype(np.int64)
-    return np.asarray(table or [0], np.int64)[indices]
+    offsets: Ints = np.asarray(table or [0], np.int64)[indices]
+    return offsets
 
 
 def _best_format(text: pa.ChunkedArray) -> tuple[str, pa.ChunkedArray] | None:

@@ -106,7 +106,9 @@ class Library:
         """
         title = check(text).title.strip()
         if not title or len(title) > LONGEST_TITLE:
-            raise SettingsError(f'a script is saved under its title: begin it with `title "…"` (up to {LONGEST_TITLE} characters)')
+            raise SettingsError(
+                f'a script is saved under its title: begin it with `title "…"` (up to {LONGEST_TITLE} characters)'
+            )
         with self._database.session() as session:
             record = session.scalar(select(ScriptRecord).where(ScriptRecord.title == title))
             if record is None:

@@ -2,13 +2,15 @@
 
 import json
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from skelb.core.bars import Commission, Market
 from skelb.core.engine import Account
 from skelb.core.errors import SettingsError
+
+M = TypeVar("M", bound=BaseModel)
 
 
 class _Settings(BaseModel):
@@ -103,7 +105,7 @@ def account_settings(values: dict[str, Any]) -> AccountSettings:
     return _checked(AccountSettings, values, "account")
 
 
-def _checked(model: Any, values: dict[str, Any], what: str) -> Any:
+def _checked(model: type[M], values: dict[str, Any], what: str) -> M:
     try:
         return model.model_validate(values)
     except ValidationError as exc:

@@ -8,7 +8,18 @@ import numpy as np
 
 from skelb.core.bars import Floats
 from skelb.core.figures import FIGURES
-from skelb.core.trials import Axis, Cell, Sweep, check_objective, grid, grid_size, landmarks, neighbourhood, read_axis, run_cells
+from skelb.core.trials import (
+    Axis,
+    Cell,
+    Sweep,
+    check_objective,
+    grid,
+    grid_size,
+    landmarks,
+    neighbourhood,
+    read_axis,
+    run_cells,
+)
 
 Document = dict[str, Any]
 

@@ -11,7 +11,17 @@ from typing import Any
 from sqlalchemy import func, insert, select, update
 
 from skelb.core.errors import ConflictError, NotFoundError, SkelbError
-from skelb.core.trials import Axis, Cell, check_objective, grid, grid_size, landmarks, neighbourhood, read_axis, run_cells
+from skelb.core.trials import (
+    Axis,
+    Cell,
+    check_objective,
+    grid,
+    grid_size,
+    landmarks,
+    neighbourhood,
+    read_axis,
+    run_cells,
+)
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup
@@ -166,7 +176,9 @@ class Trials:
         trades: list[int | None] = [None] * state.total
         for number, figures in cells:
             trades[number] = None if figures is None else figures["trades"]
-        return Surface(_plain(values.ravel()), _plain(neighbourhood(values).ravel()), trades, found.plateau, list(found.rocks))
+        return Surface(
+            _plain(values.ravel()), _plain(neighbourhood(values).ravel()), trades, found.plateau, list(found.rocks)
+        )
 
     def cell(self, number: int, cell: int) -> dict[str, Any]:
         """One finished run of a trial: inputs, figures, error. Raises NotFoundError when it has not run."""
@@ -220,7 +232,13 @@ class Trials:
         if not cells:
             return
         rows = [
-            {"trial_id": number, "number": cell.number, "inputs": cell.inputs, "figures": cell.figures, "error": cell.error}
+            {
+                "trial_id": number,
+                "number": cell.number,
+                "inputs": cell.inputs,
+                "figures": cell.figures,
+                "error": cell.error,
+            }
             for cell in cells
         ]
         with self._database.session() as session:

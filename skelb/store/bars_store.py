@@ -59,8 +59,9 @@ def load_bars(session: Session, record: BarsRecord) -> Bars:
     if set(columns) < {"time", *_PRICES} or _checksum(columns) != record.checksum:
         raise StoreError("stored bars are damaged: import this market again")
     extra = {name[1:]: values for name, values in columns.items() if name.startswith("+")}
-    prices = [columns[name] for name in _PRICES]
-    return Bars(Timeframe(record.timeframe_minutes), columns["time"], *prices, extra, record.dated)
+    prices = {name: columns[name] for name in _PRICES}
+    timeframe = Timeframe(record.timeframe_minutes)
+    return Bars(timeframe, columns["time"], **prices, columns=extra, dated=record.dated)
 
 
 def _checksum(columns: dict[str, np.ndarray]) -> str:

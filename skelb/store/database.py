@@ -59,5 +59,3 @@ def _prepare_connection(connection: object, _record: object) -> None:
     for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=NORMAL"):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
-
-

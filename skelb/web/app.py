@@ -7,7 +7,7 @@ from typing import Any
 
 from fastapi import FastAPI, Request, Response
 from fastapi.exceptions import RequestValidationError
-from fastapi.responses import FileResponse, ORJSONResponse
+from fastapi.responses import FileResponse, JSONResponse
 from fastapi.staticfiles import StaticFiles
 
 from skelb import __version__
@@ -32,7 +32,7 @@ def make_app(application: Application, host: str = "127.0.0.1", token: str | Non
         yield
         application.close()
 
-    app = FastAPI(title="Skelb", version=__version__, lifespan=lifespan, default_response_class=ORJSONResponse)
+    app = FastAPI(title="Skelb", version=__version__, lifespan=lifespan)
     app.state.application = application
     app.add_middleware(Guard, host=host, token=token)
 
@@ -53,9 +53,9 @@ def make_app(application: Application, host: str = "127.0.0.1", token: str | Non
     return app
 
 
-def problem(status: int, detail: str) -> ORJSONResponse:
+def problem(status: int, detail: str) -> JSONResponse:
     """An error as problem JSON."""
-    return ORJSONResponse({"title": "That did not work", "detail": detail}, status, media_type="application/problem+json")
+    return JSONResponse({"title": "That did not work", "detail": detail}, status, media_type="application/problem+json")
 
 
 def _problem(_request: Request, exc: Exception) -> Response:

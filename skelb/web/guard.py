@@ -39,7 +39,9 @@ class Guard:
     def _has_token(self, headers: Headers, scope: Scope) -> bool:
         given = [headers.get("x-skelb-token", "")]
         given += parse_qs(scope.get("query_string", b"").decode("latin-1")).get("token", [])
-        given += [part.split("=", 1)[1] for part in headers.get("cookie", "").split("; ") if part.startswith("skelb_token=")]
+        given += [
+            part.split("=", 1)[1] for part in headers.get("cookie", "").split("; ") if part.startswith("skelb_token=")
+        ]
         return any(secrets.compare_digest(item, self._token or "") for item in given)
 
 

@@ -72,7 +72,9 @@ def catalogue() -> CatalogueOut:
         for item in BUILT_INS.values()
     ]
     figures = [
-        FigureOut(key=item.key, unit=item.unit, name=item.name, meaning=item.meaning, higher_is_better=item.higher_is_better)
+        FigureOut(
+            key=item.key, unit=item.unit, name=item.name, meaning=item.meaning, higher_is_better=item.higher_is_better
+        )
         for item in FIGURES
     ]
     return CatalogueOut(entries=functions + names, figures=figures)
@@ -101,7 +103,11 @@ def set_status(body: StatusIn, app: App) -> ScriptOut:
 
 def _script(item: StoredScript) -> ScriptOut:
     versions = [
-        ScriptVersionOut(number=version.number, text=version.text, created=version.created.replace(tzinfo=version.created.tzinfo or UTC))
+        ScriptVersionOut(
+            number=version.number,
+            text=version.text,
+            created=version.created.replace(tzinfo=version.created.tzinfo or UTC),
+        )
         for version in item.versions
     ]
     home = home_of(item.title)
@@ -207,7 +213,9 @@ def plan_trial(body: SweepIn, app: App) -> SweepPlanOut:
     """How many runs a sweep would make, and how long they would take."""
     axes, total = app.trials.plan(body.setup, body.vary)
     seconds = app.trials.measure(body.setup, body.vary)
-    return SweepPlanOut(total=total, seconds=seconds, axes=[AxisOut(name=axis.name, values=list(axis.values)) for axis in axes])
+    return SweepPlanOut(
+        total=total, seconds=seconds, axes=[AxisOut(name=axis.name, values=list(axis.values)) for axis in axes]
+    )
 
 
 @router.post("/trials")
@@ -235,7 +243,11 @@ def surface(
     """A trial's cells as a surface."""
     found: Surface = app.trials.surface(app.trials.state(number), objective, min_trades)
     return SurfaceOut(
-        values=found.values, neighbourhood=found.neighbourhood, trades=found.trades, plateau=found.plateau, rocks=found.rocks
+        values=found.values,
+        neighbourhood=found.neighbourhood,
+        trades=found.trades,
+        plateau=found.plateau,
+        rocks=found.rocks,
     )
 
 

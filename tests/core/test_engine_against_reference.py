@@ -6,8 +6,7 @@ import numpy as np
 import pytest
 
 from skelb.core.bars import Bars, Commission, Market, Timeframe
-from skelb.core.engine import SKIP_REASONS, Account, run
-from skelb.core.engine import kernel
+from skelb.core.engine import SKIP_REASONS, Account, kernel, run
 from skelb.core.language import check
 from skelb.core.plan import make_dataset, make_plan
 from tests.reference.cases import random_account, random_bars, random_market, random_strategy
@@ -20,12 +19,19 @@ BATCHES = 12
 def engine_outcome(script, bars, market, account, minutes):
     """The engine's outcome for the same plain descriptions that the simulator takes."""
     columns = {name: np.array([bar[name] for bar in bars], float) for name in ("open", "high", "low", "close")}
-    stored = Bars(Timeframe(minutes), np.array([bar["time"] for bar in bars], np.int64), **columns, volume=np.ones(len(bars)))
+    stored = Bars(
+        Timeframe(minutes), np.array([bar["time"] for bar in bars], np.int64), **columns, volume=np.ones(len(bars))
+    )
     names = ("zone", "session", "tick", "pip", "point_value", "currency_rate", "lot_step", "min_lot", "spread",
              "spread_unit", "quotes", "financing_long", "financing_short", "triple_day")  # fmt: skip
     days = "mon-fri" if market["last_weekday"] == 4 else "mon-sun"
     dataset = make_dataset(stored, Market("TEST", days=days, **{name: market[name] for name in names}))
-    fees = Commission(account["commission_percent"], account["commission_per_unit"], account["commission_per_order"], account["commission_minimum"])
+    fees = Commission(
+        account["commission_percent"],
+        account["commission_per_unit"],
+        account["commission_per_order"],
+        account["commission_minimum"],
+    )
     others = ("capital", "slippage_ticks", "leverage", "same_bar", "short_of_margin", "stop_out")
     checked = check(script)
     assert checked.is_sound, (script, checked.diagnostics)
@@ -39,7 +45,15 @@ def assert_same(outcome, expected, label):
     for row, trade in enumerate(expected.trades):
         found = (int(trades.side[row]), int(trades.entry_bar[row]), int(trades.exit_bar[row]), outcome.exit_reason(row),
                  names[int(trades.moment[row])], bool(trades.ambiguous[row]), outcome.entry_rule(row).name)  # fmt: skip
-        wanted = (trade["side"], trade["entry_bar"], trade["exit_bar"], trade["reason"], trade["moment"], trade["ambiguous"], trade["name"])
+        wanted = (
+            trade["side"],
+            trade["entry_bar"],
+            trade["exit_bar"],
+            trade["reason"],
+            trade["moment"],
+            trade["ambiguous"],
+            trade["name"],
+        )
         assert found == wanted, (label, row)
         columns = {"entry_price": kernel.TF_ENTRY_PRICE, "exit_price": kernel.TF_EXIT_PRICE, "units": kernel.TF_UNITS, "gross": kernel.TF_GROSS,
                    "commission": kernel.TF_COMMISSION, "spread": kernel.TF_SPREAD, "slippage": kernel.TF_SLIPPAGE,
@@ -47,7 +61,9 @@ def assert_same(outcome, expected, label):
                    "worst": kernel.TF_WORST, "stop": kernel.TF_STOP, "target": kernel.TF_TARGET}  # fmt: skip
         for name, column in columns.items():
             plain = np.nan if trade[name] is None else trade[name]
-            np.testing.assert_allclose(trades.column(column)[row], plain, rtol=1e-9, atol=1e-7, err_msg=f"{label} {row} {name}")
+            np.testing.assert_allclose(
+                trades.column(column)[row], plain, rtol=1e-9, atol=1e-7, err_msg=f"{label} {row} {name}"
+            )
     skipped = [(int(time), int(side), SKIP_REASONS[int(reason)]) for time, side, reason in
                zip(outcome.moment_times(outcome.skips[:, 0], outcome.skips[:, 3]), outcome.skips[:, 1], outcome.skips[:, 2], strict=True)]  # fmt: skip
     assert skipped == [(item["time"], item["side"], item["reason"]) for item in expected.skipped], label

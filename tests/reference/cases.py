@@ -3,8 +3,6 @@
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-import numpy as np
-
 from tests.reference.simulator import Rules
 
 
@@ -29,7 +27,9 @@ def random_bars(rng, market, minutes, days, gap_share):
             c = _on_grid(o + rng.normal(0, step), market["tick"])
             h = _on_grid(max(o, c) + abs(rng.normal(0, step / 2)), market["tick"])
             low = _on_grid(min(o, c) - abs(rng.normal(0, step / 2)), market["tick"])
-            found.append({"time": opened + minute * 60, "open": o, "high": max(h, o, c), "low": min(low, o, c), "close": c})
+            found.append(
+                {"time": opened + minute * 60, "open": o, "high": max(h, o, c), "low": min(low, o, c), "close": c}
+            )
             price = max(c, 20 * market["tick"] + 1)
     return found
 
@@ -103,7 +103,9 @@ def condition(rng, plain):
         return f"close > prior(close, {n})", above(plain.price("close"), plain.before("close", n))
     if kind == 3:
         # A thousandth keeps the comparison away from ties, which rounding would settle either way.
-        return f"close + 0.001 < sma(close, {n + 1})", above(plain.mean(n + 1), [x + 0.001 for x in plain.price("close")])
+        return f"close + 0.001 < sma(close, {n + 1})", above(
+            plain.mean(n + 1), [x + 0.001 for x in plain.price("close")]
+        )
     peaks = plain.extreme(max, "high", n)
     earlier = [None, *peaks[:-1]]
     return f"high > prior(highest(high, {n}))", above(plain.price("high"), earlier)
@@ -128,9 +130,19 @@ def distance(rng, plain, kind):
 
 
 def random_size(rng, has_stop):
-    form = str(rng.choice(["units", "cash", "percent", "risk_percent", "risk_cash"] if has_stop else ["units", "cash", "percent"]))
+    form = str(
+        rng.choice(
+            ["units", "cash", "percent", "risk_percent", "risk_cash"] if has_stop else ["units", "cash", "percent"]
+        )
+    )
     amount = {"units": 3.0, "cash": 700.0, "percent": 60.0, "risk_percent": 1.5, "risk_cash": 25.0}[form]
-    text = {"units": "3 units", "cash": "700 cash", "percent": "60% of equity", "risk_percent": "risk 1.5% of equity", "risk_cash": "risk 25 cash"}[form]
+    text = {
+        "units": "3 units",
+        "cash": "700 cash",
+        "percent": "60% of equity",
+        "risk_percent": "risk 1.5% of equity",
+        "risk_cash": "risk 25 cash",
+    }[form]
     if rng.random() < 0.3:
         return f"{text} max 5 units", (form, amount, 5.0)
     return text, (form, amount, None)

@@ -1,5 +1,5 @@
 import { contours } from "d3-contour";
-import { useMemo, useState, type KeyboardEvent } from "react";
+import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
 import type { FigureInfo } from "@/api";
 import { axisLabel, contourSteps, every, shortValue, type Grid } from "./model";
 
@@ -13,22 +13,27 @@ interface Props {
   onOpen: (number: number) => void;
 }
 
-const WIDTH = 640;
-const HEIGHT = 560;
 const LEFT = 56;
 const BOTTOM = 44;
 const FINE = 6;
 
 /** The surface of a sweep as a sea chart: tints and contours of equal result, figures as soundings. */
 export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const [{ width, height }, setSize] = useState({ width: 640, height: 560 });
+  useEffect(() => {
+    const watch = new ResizeObserver(([entry]) => entry && setSize({ width: Math.max(320, entry.contentRect.width), height: Math.max(260, entry.contentRect.height) }));
+    watch.observe(host.current!);
+    return () => watch.disconnect();
+  }, []);
   const columns = grid.xValues.length;
   const rows = grid.yValues.length;
-  const cellWidth = (WIDTH - LEFT - 8) / columns;
-  const cellHeight = (HEIGHT - BOTTOM - 8) / rows;
+  const cellWidth = (width - LEFT - 8) / columns;
+  const cellHeight = (height - BOTTOM - 8) / rows;
   const bands = useMemo(() => bandsOf(grid), [grid]);
   const [focus, setFocus] = useState(0);
   const at = (number: number) => grid.numbers.indexOf(number);
-  const place = (index: number) => ({ x: LEFT + ((index % columns) + 0.5) * cellWidth, y: HEIGHT - BOTTOM - (Math.floor(index / columns) + 0.5) * cellHeight });
+  const place = (index: number) => ({ x: LEFT + ((index % columns) + 0.5) * cellWidth, y: height - BOTTOM - (Math.floor(index / columns) + 0.5) * cellHeight });
   const skipX = every(columns, 13);
   const skipY = every(rows, 13);
   const isEmpty = grid.values.every((value) => value === null);
@@ -45,9 +50,11 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
   };
   const chosenAt = chosen === null ? -1 : at(chosen);
   return (
+    <div ref={host} className="h-full w-full overflow-hidden">
     <svg
-      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
-      className="h-full w-full"
+      width={width}
+      height={height}
+      className="block outline-offset-[-2px]"
       role="application"
       tabIndex={0}
       aria-label={`Depth chart of ${info?.name ?? "the figure"} over ${grid.xName} and ${grid.yName}. Arrow keys choose a run, Enter opens it.`}
@@ -56,17 +63,19 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
     >
       <defs>
         <clipPath id="sea">
-          <rect x={LEFT} y={8} width={WIDTH - LEFT - 8} height={HEIGHT - BOTTOM - 8} />
+          <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} />
         </clipPath>
         <pattern id="unsounded" width="6" height="6" patternUnits="userSpaceOnUse">
           <path d="M0 6 L6 0" stroke="var(--line)" strokeWidth="1" />
         </pattern>
       </defs>
-      <rect x={LEFT} y={8} width={WIDTH - LEFT - 8} height={HEIGHT - BOTTOM - 8} fill="var(--panel)" />
-      <g clipPath="url(#sea)" transform={`translate(${LEFT} ${HEIGHT - BOTTOM}) scale(${cellWidth / FINE} ${-cellHeight / FINE})`}>
+      <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} fill="var(--panel)" />
+      <g clipPath="url(#sea)">
+        <g transform={`translate(${LEFT} ${height - BOTTOM}) scale(${cellWidth / FINE} ${-cellHeight / FINE})`}>
         {bands.map((band) => (
           <path key={band.level} d={band.path} fill={band.fill} stroke={band.level === 0 ? "var(--ink)" : "var(--soft)"} strokeOpacity={band.level === 0 ? 1 : 0.45} strokeWidth={band.level === 0 ? 1.4 : 0.7} vectorEffect="non-scaling-stroke" />
         ))}
+        </g>
       </g>
       {grid.values.map((value, index) => {
         const { x, y } = place(index);
@@ -91,7 +100,7 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
         );
       })}
       {isEmpty && (
-        <text x={(WIDTH + LEFT) / 2} y={HEIGHT / 2 - 30} textAnchor="middle" fontSize="14" fontStyle="italic" fill="var(--soft)">
+        <text x={(width + LEFT) / 2} y={height / 2 - 30} textAnchor="middle" fontSize="14" fontStyle="italic" fill="var(--soft)">
           {grid.done.some(Boolean) ? "too few trades everywhere: lower the least number" : "not yet sounded"}
         </text>
       )}
@@ -103,18 +112,18 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
           <g key={`rock ${number}`} className="pointer-events-none" stroke="var(--loss)" fill="none">
             <circle cx={x} cy={y} r={11} strokeDasharray="2 2" />
             <path d={`M${x - 5} ${y - 5} L${x + 5} ${y + 5} M${x - 5} ${y + 5} L${x + 5} ${y - 5}`} strokeWidth={1.6} />
-            <text x={x + (x > WIDTH - 90 ? -14 : 14)} y={y - 8} textAnchor={x > WIDTH - 90 ? "end" : "start"} stroke="var(--panel)" strokeWidth={3} paintOrder="stroke" fill="var(--loss)" fontSize="12" fontStyle="italic">
+            <text x={x + (x > width - 90 ? -14 : 14)} y={y - 8} textAnchor={x > width - 90 ? "end" : "start"} stroke="var(--panel)" strokeWidth={3} paintOrder="stroke" fill="var(--loss)" fontSize="12" fontStyle="italic">
               {`rock ${shortValue(info, grid.values[index] ?? 0)}`}
             </text>
           </g>
         );
       })}
-      {plateau !== null && at(plateau) >= 0 && <Target {...place(at(plateau))} text="plateau" />}
+      {plateau !== null && at(plateau) >= 0 && <Target {...place(at(plateau))} text="plateau" width={width} />}
       {chosenAt >= 0 && <rect {...boxOf(place(chosenAt), cellWidth, cellHeight)} fill="none" stroke="var(--ink)" strokeWidth={2} className="pointer-events-none" />}
-      <rect x={LEFT} y={8} width={WIDTH - LEFT - 8} height={HEIGHT - BOTTOM - 8} fill="none" stroke="var(--ink)" />
+      <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} fill="none" stroke="var(--ink)" />
       {grid.xValues.map((value, index) =>
         index % skipX === 0 ? (
-          <text key={index} x={LEFT + (index + 0.5) * cellWidth} y={HEIGHT - BOTTOM + 16} textAnchor="middle" fontSize="11" className="num" fill="var(--soft)">
+          <text key={index} x={LEFT + (index + 0.5) * cellWidth} y={height - BOTTOM + 16} textAnchor="middle" fontSize="11" className="num" fill="var(--soft)">
             {axisLabel(value)}
           </text>
         ) : null,
@@ -122,23 +131,24 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
       {grid.yName &&
         grid.yValues.map((value, index) =>
           index % skipY === 0 ? (
-            <text key={index} x={LEFT - 6} y={HEIGHT - BOTTOM - (index + 0.5) * cellHeight + 4} textAnchor="end" fontSize="11" className="num" fill="var(--soft)">
+            <text key={index} x={LEFT - 6} y={height - BOTTOM - (index + 0.5) * cellHeight + 4} textAnchor="end" fontSize="11" className="num" fill="var(--soft)">
               {axisLabel(value)}
             </text>
           ) : null,
         )}
-      <text x={(WIDTH + LEFT) / 2} y={HEIGHT - 8} textAnchor="middle" fontSize="12" fontWeight="600" fill="var(--ink)">
+      <text x={(width + LEFT) / 2} y={height - 8} textAnchor="middle" fontSize="12" fontWeight="600" fill="var(--ink)">
         {grid.xName}
       </text>
-      <text transform={`translate(13 ${(HEIGHT - BOTTOM) / 2}) rotate(-90)`} textAnchor="middle" fontSize="12" fontWeight="600" fill="var(--ink)">
+      <text transform={`translate(13 ${(height - BOTTOM) / 2}) rotate(-90)`} textAnchor="middle" fontSize="12" fontWeight="600" fill="var(--ink)">
         {grid.yName}
       </text>
     </svg>
+    </div>
   );
 }
 
-function Target({ x, y, text }: { x: number; y: number; text: string }) {
-  const left = x > WIDTH - 100;
+function Target({ x, y, text, width }: { x: number; y: number; text: string; width: number }) {
+  const left = x > width - 100;
   return (
     <g className="pointer-events-none" stroke="var(--short)" fill="none" strokeWidth={2}>
       <circle cx={x} cy={y} r={12} />
@@ -166,15 +176,15 @@ function bandsOf(grid: Grid): Band[] {
   const rows = grid.yValues.length;
   const levels = contourSteps(grid.values);
   if (levels.length === 0) return [];
-  const width = columns * FINE;
-  const height = rows * FINE;
+  const fineWidth = columns * FINE;
+  const fineHeight = rows * FINE;
   const low = Math.min(...grid.values.filter((value): value is number => value !== null));
-  const fine = new Float64Array(width * height);
-  for (let y = 0; y < height; y++) for (let x = 0; x < width; x++) fine[y * width + x] = between(grid, (x + 0.5) / FINE - 0.5, (y + 0.5) / FINE - 0.5, low);
+  const fine = new Float64Array(fineWidth * fineHeight);
+  for (let y = 0; y < fineHeight; y++) for (let x = 0; x < fineWidth; x++) fine[y * fineWidth + x] = between(grid, (x + 0.5) / FINE - 0.5, (y + 0.5) / FINE - 0.5, low);
   const high = Math.max(...levels, 1e-12);
   const deep = Math.min(...levels, 0);
   return contours()
-    .size([width, height])
+    .size([fineWidth, fineHeight])
     .thresholds([low - 1, ...levels])([...fine])
     .map((shape) => ({
       level: shape.value,

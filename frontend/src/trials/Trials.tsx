@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { api, catalogueQuery, scriptsQuery, startQuery, unwrap, type Setup, type Trial } from "@/api";
 import { durationText, figureText, Loading, Picker, plain, Trouble } from "@/ui";
 import { AxisEditor } from "./AxisEditor";
@@ -74,6 +74,11 @@ function SweepDesk({ state, title, titles, version, setup, figures, onState, onO
   const trial = useQuery({ ...trialQuery(number ?? 0), enabled: number !== undefined });
   const surface = useQuery({ ...surfaceQuery(number ?? 0, trial.data?.done ?? 0, objective, minTrades), enabled: trial.data !== undefined });
 
+  const trialState = trial.data?.state;
+  useEffect(() => {
+    if (trialState) void client.invalidateQueries({ queryKey: trialsQuery.queryKey, exact: true });
+  }, [client, trialState]);
+
   const refresh = (done: Trial) => {
     client.setQueryData(trialQuery(done.id).queryKey, done);
     void client.invalidateQueries({ queryKey: trialsQuery.queryKey, exact: true });
@@ -106,7 +111,10 @@ function SweepDesk({ state, title, titles, version, setup, figures, onState, onO
         <h1 className="sr-only">Trials</h1>
         Sweep <b className="num text-base-content">{axes.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of
         <Picker label="Script" value={title} options={titles.map((value) => ({ value, label: value }))} onChange={(value) => onState({ script: value })} />
-        <span>v{version}</span> on <b className="text-base-content">{setup.market}</b> at <b className="text-base-content">{setup.timeframe}</b>, best by
+        <span>v{version}</span> on <b className="text-base-content">{setup.market}</b> at
+        <span>
+          <b className="text-base-content">{setup.timeframe}</b>, best by
+        </span>
         <Picker label="Objective" value={objective} options={figures.filter((figure) => figure.higher_is_better !== null).map((figure) => ({ value: figure.key, label: figure.name.toLowerCase() }))} onChange={setObjective} />
         with at least
         <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} />
@@ -188,7 +196,7 @@ function SweepDesk({ state, title, titles, version, setup, figures, onState, onO
               <CellCard heading="The plateau" trial={trial.data} cell={surface.data.plateau} figures={figures} objective={objective} neighbours={surface.data.plateau === null ? null : (surface.data.neighbourhood[surface.data.plateau] ?? null)} onOpen={openCell} />
               {surface.data.rocks.length > 0 && (
                 <>
-                  <CellCard heading="✕ Highest: a rock" trial={trial.data} cell={surface.data.rocks[0]!} figures={figures} objective={objective} neighbours={surface.data.neighbourhood[surface.data.rocks[0]!] ?? null} onOpen={openCell} />
+                  <CellCard heading="✕ A rock" trial={trial.data} cell={surface.data.rocks[0]!} figures={figures} objective={objective} neighbours={surface.data.neighbourhood[surface.data.rocks[0]!] ?? null} onOpen={openCell} />
                   <p className="text-soft">Stands alone: a step to either side loses most of it. Likely luck.</p>
                 </>
               )}
@@ -208,7 +216,9 @@ function Progress({ trial }: { trial: Trial }) {
       <b>
         {plain(trial.done, 0)} of {plain(trial.total, 0)} runs
       </b>
-      <progress className="h-1.5 flex-1 accent-base-content" max={trial.total} value={trial.done} aria-label="Runs done" />
+      <div role="progressbar" aria-label="Runs done" aria-valuemin={0} aria-valuemax={trial.total} aria-valuenow={trial.done} className="h-1.5 flex-1 rounded bg-base-300">
+        <div className="h-full rounded bg-base-content" style={{ width: `${(trial.done / trial.total) * 100}%` }} />
+      </div>
       <span className="text-soft">
         {trial.state === "running" ? `${trial.rate ? `${plain(trial.rate, 0)} runs / s` : "starting"}${left === null ? "" : `, ${durationText(left)} left`}` : trial.state}
         {trial.message && `: ${trial.message}`}

@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { Said } from "./Said";
 
 export function Loading({ what }: { what: string }) {
   return (
@@ -11,7 +12,9 @@ export function Loading({ what }: { what: string }) {
 export function Trouble({ error, children }: { error: string; children?: ReactNode }) {
   return (
     <div role="alert" className="m-4 border-l-2 border-loss bg-base-100 px-4 py-2">
-      <p>{error}</p>
+      <p>
+        <Said text={error} />
+      </p>
       {children}
     </div>
   );

@@ -64,7 +64,7 @@ export function timeText(moment: number, zone: string, parts: "time" | "day" | "
     format = new Intl.DateTimeFormat("en-GB", { timeZone: zone, ...options[parts] });
     cache.set(key, format);
   }
-  return format.format(new Date(moment * 1000)).replace(",", "");
+  return format.format(new Date(moment * 1000)).replace(",", "").replace("Sept", "Sep");
 }
 
 export function dateText(iso: string): string {

@@ -1,4 +1,5 @@
 export * from "./format";
 export * from "./Picker";
+export * from "./Said";
 export * from "./States";
 export * from "./theme";

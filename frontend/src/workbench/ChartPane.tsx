@@ -48,7 +48,6 @@ export function ChartPane({ ref, run, symbol, chosen, onChoose, onAsk }: Props) 
     if (last < 0) return;
     const next = chosen === null ? (by > 0 ? 0 : last) : Math.min(last, Math.max(0, chosen + by));
     onChoose(next);
-    stack.current?.flyTo(next);
   };
   const keys: Record<string, () => void> = {
     ArrowLeft: () => stack.current?.pan(-0.1),

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { FigureInfo, KeptRun, Run } from "@/api";
-import { difference, figureText } from "@/ui";
+import { difference, figureText, Said } from "@/ui";
 
 const SHOWN = ["net_profit", "return", "max_drawdown_percent", "return_over_drawdown", "profit_factor", "win_rate", "trades", "costs_share"];
 
@@ -59,7 +59,9 @@ export function Soundings({ run, figures, pinned, waiting, onUnpin, onFinding }:
           {findings.map((finding) => (
             <li key={finding.code} className="flex items-baseline gap-3 border-b border-line px-3 py-2 last:border-b-0">
               <span className={`w-14 flex-none text-[11.5px] italic ${finding.severity === "grave" ? "text-loss" : finding.severity === "warning" ? "text-brass" : "text-soft"}`}>{finding.severity}</span>
-              <span className="flex-1">{finding.message}</span>
+              <span className="flex-1">
+                <Said text={finding.message} />
+              </span>
               {finding.time && (
                 <button type="button" className="cursor-pointer whitespace-nowrap text-long hover:underline" onClick={() => onFinding(finding.time!)}>
                   show

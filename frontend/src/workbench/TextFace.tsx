@@ -1,5 +1,6 @@
 import { useEffect, useRef } from "react";
 import type { Catalogue, RunAnswer } from "@/api";
+import { Said } from "@/ui";
 import { ScriptEditor } from "./editor";
 
 interface Props {
@@ -51,9 +52,12 @@ export function TextFace({ text, onText, answer, catalogue, onSave }: Props) {
             <button type="button" className="num cursor-pointer hover:underline" onClick={() => editor.current?.goTo(leading)}>
               line {leading.line}
             </button>
-            : {leading.message}.
+            
+            : <Said text={`${leading.message}.`} />
           </p>
-          <p className="text-soft">{leading.why}</p>
+          <p className="text-soft">
+            <Said text={leading.why} />
+          </p>
           {leading.mend && (
             <button type="button" className="plain-button mt-1" onClick={() => editor.current?.mend(leading)}>
               {leading.mend.text ? (

@@ -1,7 +1,7 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Run } from "@/api";
-import { Picker, plain, signed, timeText } from "@/ui";
+import { Picker, Said, plain, signed, timeText } from "@/ui";
 
 interface Props {
   run: Run;
@@ -53,7 +53,11 @@ export function TradesColumn({ run, chosen, onChoose }: Props) {
           ›
         </button>
       </div>
-      {rows.length === 0 && <p className="p-3 text-soft">{run.findings.find((item) => item.code === "no_trades")?.message ?? "No trades."}</p>}
+      {rows.length === 0 && (
+        <p className="p-3 text-soft">
+          <Said text={run.findings.find((item) => item.code === "no_trades")?.message ?? "No trades."} />
+        </p>
+      )}
       <div
         ref={list}
         role="listbox"

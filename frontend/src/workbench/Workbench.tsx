@@ -65,11 +65,18 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
     },
   });
   const [face, setFace] = useState<"Text" | "Inputs">("Text");
-  const [chosen, setChosen] = useState<number | null>(null);
-  const choose = useCallback((row: number) => {
-    setChosen(row);
-    chart.current?.flyTo(row);
-  }, []);
+  // A trade is remembered by its entry: after a change of the script the same trade stays chosen, if it is still made.
+  const [chosenEntry, setChosenEntry] = useState<number | null>(null);
+  const entries = live.run?.trades.entry_time;
+  const found = chosenEntry === null ? -1 : (entries?.indexOf(chosenEntry) ?? -1);
+  const chosen = found < 0 ? null : found;
+  const choose = useCallback(
+    (row: number) => {
+      setChosenEntry(entries?.[row] ?? null);
+      chart.current?.flyTo(row);
+    },
+    [entries],
+  );
 
   useEffect(() => {
     document.title = title ? `${title} on ${state.market ?? start.data?.market ?? ""} · Skelb` : "Skelb";
@@ -123,7 +130,7 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
       {!live.connected && live.answer && <Trouble error="The connection to the program is lost; trying again. Your text is kept." />}
       <div className="flex min-h-0 flex-1">
       <Group orientation="horizontal" className="min-w-0 flex-1">
-        <Panel defaultSize="33%" minSize="280px" className="flex flex-col border-r border-line bg-base-100">
+        <Panel defaultSize="38%" minSize="280px" className="flex flex-col border-r border-line bg-base-100">
           <div role="tablist" aria-label="Faces of the script" className="flex h-9 flex-none items-end gap-4 border-b border-line px-4">
             {(["Text", "Inputs"] as const).map((name) => (
               <button
@@ -164,7 +171,7 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
         <Separator className="w-1 cursor-col-resize hover:bg-shallow" aria-label="Width of the script" />
         <Panel minSize="380px" className="min-w-0">
           {live.run ? (
-            <ChartPane ref={chart} run={live.run} symbol={setup.market} chosen={chosen} onChoose={setChosen} onAsk={live.askWindow} />
+            <ChartPane ref={chart} run={live.run} symbol={setup.market} chosen={chosen} onChoose={choose} onAsk={live.askWindow} />
           ) : sound || !live.answer ? (
             <Loading what="Computing" />
           ) : (

@@ -1,5 +1,6 @@
 """What an instrument is: its price grid, sessions and costs."""
 
+import itertools
 import re
 from dataclasses import dataclass
 from functools import cached_property
@@ -46,7 +47,7 @@ def parse_session(text: str, session_day: str) -> tuple[SessionRange, ...]:
             start, end = start - shift, end + 1440 - shift
         ranges.append(SessionRange(start, end))
     ranges.sort(key=lambda item: item.start)
-    for earlier, later in zip(ranges, ranges[1:], strict=False):
+    for earlier, later in itertools.pairwise(ranges):
         if later.start < earlier.end:
             raise SettingsError(f"session `{text}`: its ranges overlap")
     if ranges[-1].end - ranges[0].start > 1440:

@@ -32,7 +32,6 @@ __all__ = [
     "power",
     "quotient",
     "raw_spread",
-    
 ]
 
 FUNCTIONS: dict[str, Function] = {

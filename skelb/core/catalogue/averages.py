@@ -124,4 +124,3 @@ AVERAGES = (
         lambda frame, x, n: wilder(x, n),
     ),
 )  # fmt: skip
-

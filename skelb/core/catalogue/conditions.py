@@ -13,8 +13,6 @@ NO, UNKNOWN, YES = 0, 1, 2
 
 Conditions = NDArray[np.int8]
 
-_COMPILE = {"cache": True, "nogil": True, "error_model": "numpy"}
-
 
 def compare(operator: str, a: Floats, b: Floats) -> Conditions:
     """`a operator b` on every bar, shape (n,); either side may have shape (1,) for a constant.
@@ -50,7 +48,7 @@ def of_bools(values: NDArray[np.bool_]) -> Conditions:
     return values.astype(np.int8) * np.int8(YES)
 
 
-@njit(**_COMPILE)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _less(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
     if a_moves and b_moves:
         for i in range(out.size):
@@ -65,7 +63,7 @@ def _less(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
             out[i] = 2 * (x < b[i]) + ((x != x) | (b[i] != b[i]))
 
 
-@njit(**_COMPILE)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _at_most(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
     if a_moves and b_moves:
         for i in range(out.size):
@@ -80,14 +78,14 @@ def _at_most(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
             out[i] = 2 * (x <= b[i]) + ((x != x) | (b[i] != b[i]))
 
 
-@njit(**_COMPILE)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _equal(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
     for i in range(out.size):
         x, y = a[i * a_moves], b[i * b_moves]
         out[i] = 2 * (x == y) + ((x != x) | (y != y))
 
 
-@njit(**_COMPILE)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _unequal(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
     for i in range(out.size):
         x, y = a[i * a_moves], b[i * b_moves]
@@ -95,7 +93,7 @@ def _unequal(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
         out[i] = 2 * ((x != y) & known) + (1 - known)
 
 
-@njit(**_COMPILE)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _crosses(a, a_moves, b, b_moves, up, down, out):  # type: ignore[no-untyped-def]
     if out.size:
         out[0] = 1

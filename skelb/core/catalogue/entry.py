@@ -54,9 +54,7 @@ class Function:
     @property
     def signature(self) -> str:
         """The call as a user would write it, defaults included."""
-        parts = [
-            item.name if item.default is None else f"{item.name} = {item.default:g}" for item in self.parameters
-        ]
+        parts = [item.name if item.default is None else f"{item.name} = {item.default:g}" for item in self.parameters]
         return f"{self.name}({', '.join(parts)})" if parts else self.name
 
 

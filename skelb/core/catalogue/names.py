@@ -1,5 +1,7 @@
 """Built-in names: the bar, the trading day so far, the calendar, the market."""
 
+import itertools
+
 import numpy as np
 
 from skelb.core.bars import WEEKDAYS, Bars, Floats, Ints
@@ -36,7 +38,7 @@ def _so_far(frame: Frame, kind: str) -> Floats:
     bars, starts = frame.bars, np.flatnonzero(frame.calendar.starts_day)
     out = np.empty(len(bars))
     bounds = np.append(starts, len(bars))
-    for first, end in zip(bounds[:-1], bounds[1:], strict=True):
+    for first, end in itertools.pairwise(bounds):
         if kind == "open":
             out[first:end] = bars.open[first]
         elif kind == "high":

@@ -24,7 +24,9 @@ PER_SIDE, SPREAD, NIGHTS = 9, 18, 19
 BY_RULE, BY_STOP, BY_TARGET, BY_TIME, BY_FLAT, BY_REVERSE, BY_RUIN, BY_END = range(8)
 
 # Why an order did not become a trade.
-SKIP_WINDOW, SKIP_FLAT, SKIP_MARGIN, SKIP_BEYOND_STOP, SKIP_BEYOND_TARGET, SKIP_UNKNOWN, SKIP_BOTH, SKIP_LOT = range(1, 9)
+SKIP_WINDOW, SKIP_FLAT, SKIP_MARGIN, SKIP_BEYOND_STOP, SKIP_BEYOND_TARGET, SKIP_UNKNOWN, SKIP_BOTH, SKIP_LOT = range(
+    1, 9
+)
 
 # Moments inside a bar.
 AT_OPEN, INSIDE, AT_CLOSE = range(3)
@@ -99,7 +101,9 @@ def _fee(units, price, settings_f):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def _close_position(i, mid, slips, reason, rule, moment, ambiguous, columns, strides, settings_i, settings_f, si, sf, ti, tf):  # type: ignore[no-untyped-def]
+def _close_position(
+    i, mid, slips, reason, rule, moment, ambiguous, columns, strides, settings_i, settings_f, si, sf, ti, tf
+):  # type: ignore[no-untyped-def]
     """Write the trade and settle the cash: the cash before the entry plus the trade's net."""
     side = si[S_SIDE]
     units = sf[X_UNITS]
@@ -334,7 +338,9 @@ def simulate(  # type: ignore[no-untyped-def]
             sf[X_CASH] -= cost
         if (flag & FLAT_OPEN) != 0:
             if si[S_SIDE] != 0:
-                _close_position(i, o, True, BY_FLAT, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+                _close_position(
+                    i, o, True, BY_FLAT, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
+                )
             si[S_EXIT_DUE] = -1
             if si[S_PENDING_SIDE] != 0:
                 _skip(i, si[S_PENDING_SIDE], SKIP_FLAT, AT_OPEN, si, skips)
@@ -364,9 +370,13 @@ def simulate(  # type: ignore[no-untyped-def]
                 stop_gap, target_gap = o >= stop, o <= target
                 stop_hit, target_hit = highs[i] >= stop, lows[i] <= target
             if stop_gap:
-                _close_position(i, o, True, BY_STOP, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+                _close_position(
+                    i, o, True, BY_STOP, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
+                )
             elif target_gap:
-                _close_position(i, o, False, BY_TARGET, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+                _close_position(
+                    i, o, False, BY_TARGET, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
+                )
             elif stop_hit or target_hit:
                 both = 1 if stop_hit and target_hit else 0
                 take_stop = stop_hit
@@ -374,9 +384,41 @@ def simulate(  # type: ignore[no-untyped-def]
                     high_first = abs(o - highs[i]) < abs(o - lows[i]) - settings_f[F_TICK] / 1000.0
                     take_stop = high_first if side < 0 else not high_first
                 if take_stop:
-                    _close_position(i, stop, True, BY_STOP, -1, INSIDE, both, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+                    _close_position(
+                        i,
+                        stop,
+                        True,
+                        BY_STOP,
+                        -1,
+                        INSIDE,
+                        both,
+                        columns,
+                        strides,
+                        settings_i,
+                        settings_f,
+                        si,
+                        sf,
+                        ti,
+                        tf,
+                    )
                 else:
-                    _close_position(i, target, False, BY_TARGET, -1, INSIDE, both, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+                    _close_position(
+                        i,
+                        target,
+                        False,
+                        BY_TARGET,
+                        -1,
+                        INSIDE,
+                        both,
+                        columns,
+                        strides,
+                        settings_i,
+                        settings_f,
+                        si,
+                        sf,
+                        ti,
+                        tf,
+                    )
 
         # 3. Close: excursions, equity, ruin, forced exits, then the rules: exits before entries.
         side = si[S_SIDE]
@@ -390,14 +432,18 @@ def simulate(  # type: ignore[no-untyped-def]
             margin = sf[X_MARGIN]
         if now <= settings_f[F_STOP_OUT] * margin:
             if side != 0:
-                _close_position(i, c, True, BY_RUIN, -1, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+                _close_position(
+                    i, c, True, BY_RUIN, -1, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
+                )
             si[S_RUINED] = 1
             equity[i] = sf[X_CASH]
             i += 1
             continue
         if side != 0 and ((flag & FLAT_CLOSE) != 0 or i == last):
             reason = BY_FLAT if (flag & FLAT_CLOSE) != 0 else BY_END
-            _close_position(i, c, True, reason, -1, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf)
+            _close_position(
+                i, c, True, reason, -1, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
+            )
             side = 0
             now = sf[X_CASH]
         equity[i] = now
@@ -426,7 +472,9 @@ def simulate(  # type: ignore[no-untyped-def]
                     if opposite == 0:
                         si[S_PENDING_SIDE] = -side
                         si[S_PENDING_BAR] = i
-                        si[S_PENDING_RULE] = entry_short[i * rule_strides[1]] if side > 0 else entry_long[i * rule_strides[0]]
+                        si[S_PENDING_RULE] = (
+                            entry_short[i * rule_strides[1]] if side > 0 else entry_long[i * rule_strides[0]]
+                        )
         elif wants_long or wants_short:
             if (flag & BLOCKED) != 0 or (wants_long and wants_short):
                 reason = blocks[i] if (flag & BLOCKED) != 0 else SKIP_BOTH

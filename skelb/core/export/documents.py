@@ -64,13 +64,15 @@ def series_document(checked: Checked, expressions: Expressions, dataset: Dataset
     series: Document = {}
     for name, definition in checked.definitions.items():
         meaning = checked.meanings[name]
-        value = expressions.of(definition.value) if meaning.kind in ("number", "condition", "time", "record") else None
+        if meaning.kind not in ("number", "condition", "time", "record"):
+            continue
+        value = expressions.of(definition.value)
         if meaning.kind == "record":
             for field in meaning.fields:
                 series[f"{name}.{field}"] = _numbers(value[field], len(dataset))
         elif meaning.kind == "condition":
             series[name] = _conditions(value, len(dataset))
-        elif value is not None:
+        else:
             series[name] = _numbers(value, len(dataset))
     return {"time": [time_text(moment) for moment in dataset.bars.time], "series": series}
 

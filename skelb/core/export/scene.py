@@ -141,7 +141,12 @@ def overview_document(outcome: Outcome, points: int = 600) -> Document:
     ends = np.unique(np.linspace(0, size - 1, min(points, size)).astype(np.int64))
     bars = outcome.plan.dataset.bars
     at = ends + outcome.first
-    return {"x": at.tolist(), "time": bars.time[at].tolist(), "close": bars.close[at].tolist(), "equity": outcome.equity[ends].tolist()}
+    return {
+        "x": at.tolist(),
+        "time": bars.time[at].tolist(),
+        "close": bars.close[at].tolist(),
+        "equity": outcome.equity[ends].tolist(),
+    }
 
 
 def window_document(scene: Scene, outcome: Outcome, first: int, last: int, columns: int) -> Document:
@@ -222,7 +227,9 @@ def _floating(outcome: Outcome) -> Floats:
     """Profit of the open position at each bar's close after its entry costs, money; 0 when flat."""
     from_rows = np.zeros(outcome.equity.size + 1)
     trades = outcome.trades
-    before = trades.column(kernel.TF_EQUITY) - trades.net  # equity after the trade less its net: the cash it started from
+    before = (
+        trades.column(kernel.TF_EQUITY) - trades.net
+    )  # equity after the trade less its net: the cash it started from
     np.add.at(from_rows, trades.entry_bar - outcome.first, before)
     np.subtract.at(from_rows, trades.exit_bar - outcome.first, before)
     base = np.cumsum(from_rows)[:-1]

@@ -40,7 +40,11 @@ def _ruin(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides
     if not outcome.is_ruined:
         return []
     bar = int(outcome.trades.exit_bar[-1]) if len(outcome.trades) else outcome.first
-    return [Finding("ruin", "grave", "The account was ruined: equity fell to the stop-out and nothing was traded after.", bar)]
+    return [
+        Finding(
+            "ruin", "grave", "The account was ruined: equity fell to the stop-out and nothing was traded after.", bar
+        )
+    ]
 
 
 def _trade_count(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
@@ -48,7 +52,13 @@ def _trade_count(outcome: Outcome, checked: Checked, figures: dict[str, Figures]
     if count == 0 and not outcome.is_ruined:
         return [Finding("no_trades", "grave", f"No trades. {_why_none(outcome, checked)}")]
     if 0 < count < FEWEST_TRADES:
-        return [Finding("few_trades", "warning", f"Only {count} trades: under {FEWEST_TRADES}, chance explains almost any result.")]
+        return [
+            Finding(
+                "few_trades",
+                "warning",
+                f"Only {count} trades: under {FEWEST_TRADES}, chance explains almost any result.",
+            )
+        ]
     return []
 
 
@@ -57,7 +67,9 @@ def _why_none(outcome: Outcome, checked: Checked) -> str:
     span = slice(outcome.first, outcome.last + 1)
     entries = [placed for placed in checked.statements if isinstance(placed.statement, Enter)]
     if not outcome.plan.entries:
-        return "The script has no entry rule for the sides that are on." if entries else "The script has no `enter` rule."
+        return (
+            "The script has no entry rule for the sides that are on." if entries else "The script has no `enter` rule."
+        )
     signals = np.count_nonzero(outcome.plan.flags[span] & (kernel.ENTER_LONG | kernel.ENTER_SHORT))
     if signals:
         reasons = _skip_counts(outcome)
@@ -96,7 +108,11 @@ def _silent_side(outcome: Outcome, checked: Checked, figures: dict[str, Figures]
     for side in ("long", "short"):
         if figures[side]["trades"] == 0:
             why = "its rule never led to a trade" if side in entered else f"the script has no `enter {side}` rule"
-            return [Finding("one_side_silent", "warning" if side in entered else "note", f"The {side} side is silent: {why}.")]
+            return [
+                Finding(
+                    "one_side_silent", "warning" if side in entered else "note", f"The {side} side is silent: {why}."
+                )
+            ]
     return []
 
 
@@ -105,9 +121,17 @@ def _costs(outcome: Outcome, checked: Checked, figures: dict[str, Figures], side
     if count == 0 or not costs or costs <= 0:
         return []
     if share is None:
-        return [Finding("costs_share", "warning", f"Before costs there was no profit, and costs took another {costs:,.0f}.")]
+        return [
+            Finding("costs_share", "warning", f"Before costs there was no profit, and costs took another {costs:,.0f}.")
+        ]
     if share >= _HEAVY_COSTS:
-        return [Finding("costs_share", "warning", f"Costs took {share:.0%} of the gross profit ({costs:,.0f} over {count:,} trades).")]
+        return [
+            Finding(
+                "costs_share",
+                "warning",
+                f"Costs took {share:.0%} of the gross profit ({costs:,.0f} over {count:,} trades).",
+            )
+        ]
     return []
 
 
@@ -121,7 +145,11 @@ def _one_trade(outcome: Outcome, checked: Checked, figures: dict[str, Figures], 
     if share < _HEAVY_TRADE:
         return []
     bar = int(outcome.trades.entry_bar[best])
-    return [Finding("best_trade_share", "warning", f"One trade (number {best + 1}) made {share:.0%} of the net profit.", bar)]
+    return [
+        Finding(
+            "best_trade_share", "warning", f"One trade (number {best + 1}) made {share:.0%} of the net profit.", bar
+        )
+    ]
 
 
 def _ambiguity(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
@@ -129,13 +157,27 @@ def _ambiguity(outcome: Outcome, checked: Checked, figures: dict[str, Figures], 
     if total == 0 or count / total < _HEAVY_AMBIGUITY:
         return []
     bar = int(outcome.trades.exit_bar[np.argmax(outcome.trades.ambiguous)])
-    return [Finding("same_bar_share", "warning", f"In {count:,} of {total:,} trades stop and target lay in one bar, so the same-bar rule decided.", bar)]
+    return [
+        Finding(
+            "same_bar_share",
+            "warning",
+            f"In {count:,} of {total:,} trades stop and target lay in one bar, so the same-bar rule decided.",
+            bar,
+        )
+    ]
 
 
 def _still_open(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
     if len(outcome.trades) and outcome.trades.whole[-1, kernel.TI_REASON] == kernel.BY_END:
         net = float(outcome.trades.net[-1])
-        return [Finding("still_open", "note", f"The last position was still open: closed at the last price, {net:+,.0f} of the net is not earned yet.", outcome.last)]
+        return [
+            Finding(
+                "still_open",
+                "note",
+                f"The last position was still open: closed at the last price, {net:+,.0f} of the net is not earned yet.",
+                outcome.last,
+            )
+        ]
     return []
 
 

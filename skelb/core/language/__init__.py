@@ -3,9 +3,9 @@
 from skelb.core.language.check import Checked, Setting, check
 from skelb.core.language.codes import CODES, Code
 from skelb.core.language.diagnostics import Diagnostic, LineMap, Mend, Place
+from skelb.core.language.expressions import read_expression
 from skelb.core.language.kinds import Meaning, placed_arguments
 from skelb.core.language.labels import LabelPart, label_parts
-from skelb.core.language.expressions import read_expression
 from skelb.core.language.reader import Reader
 
 __all__ = [

@@ -142,7 +142,7 @@ def _check_new_name(name: str, span: tuple[int, int], scope: Scope) -> None:
     if name in WORDS:
         raise Mistake("S0112", span, f"`{name}` is a word of the language")
     if name in BUILT_INS or name in FUNCTIONS or name in PLANNED_NAMES:
-        raise Mistake("S0112", span, f"`{name}` is built in", None, "Choose another name, such as " f"`my_{name}`.")
+        raise Mistake("S0112", span, f"`{name}` is built in", None, f"Choose another name, such as `my_{name}`.")
     if name in scope.names:
         raise Mistake("S0206", span, f"`{name}` is defined above already")
 
@@ -173,9 +173,17 @@ def _check_input(found: Input) -> None:
         return
     assert isinstance(found.default, float)
     if found.low > found.high:
-        raise Mistake("S0209", found.span, f"the range runs from {found.low:g} down to {found.high:g}", None, "Write the smaller end first.")
+        raise Mistake(
+            "S0209",
+            found.span,
+            f"the range runs from {found.low:g} down to {found.high:g}",
+            None,
+            "Write the smaller end first.",
+        )
     if not found.low <= found.default <= found.high:
-        raise Mistake("S0209", found.default_span, f"the default {found.default:g} lies outside {found.low:g} to {found.high:g}")
+        raise Mistake(
+            "S0209", found.default_span, f"the default {found.default:g} lies outside {found.low:g} to {found.high:g}"
+        )
     if found.step is not None and found.step <= 0:
         raise Mistake("S0209", found.span, "the step must be above 0")
 
@@ -190,7 +198,13 @@ def _check_show(statement: Draw | Level | Shade | Mark, scope: Scope) -> None:
         case Level():
             for value in statement.values:
                 if not need_number(value, scope, "`level`").constant:
-                    raise Mistake("S0205", value.span, "a level is the same on every bar", None, "To draw a moving line, write `draw`.")
+                    raise Mistake(
+                        "S0205",
+                        value.span,
+                        "a level is the same on every bar",
+                        None,
+                        "To draw a moving line, write `draw`.",
+                    )
         case Shade():
             need_number(statement.a, scope, "`shade`")
             need_number(statement.b, scope, "`shade`")
@@ -209,13 +223,21 @@ def _check_label_value(text: str, statement: Mark, scope: Scope) -> None:
         need_number(read_expression(reader), scope, "a label")
         reader.finish()
     except Mistake as mistake:
-        raise Mistake(mistake.diagnostic.code, statement.span, f"in the label: {mistake.diagnostic.message}") from mistake
+        raise Mistake(
+            mistake.diagnostic.code, statement.span, f"in the label: {mistake.diagnostic.message}"
+        ) from mistake
 
 
 def _check_rule(statement: Statement, scope: Scope) -> None:
     only_if = getattr(statement, "only_if", None)
     if only_if is not None and not need_condition(only_if, scope, "`only if`").constant:
-        raise Mistake("S0304", only_if.span, "this changes from bar to bar", None, "Use inputs only, or put it into the rule's condition.")
+        raise Mistake(
+            "S0304",
+            only_if.span,
+            "this changes from bar to bar",
+            None,
+            "Use inputs only, or put it into the rule's condition.",
+        )
     match statement:
         case Enter():
             need_condition(statement.when, scope, f"`enter {statement.side} when`")
@@ -228,7 +250,9 @@ def _check_rule(statement: Statement, scope: Scope) -> None:
         case Protect():
             need_number(statement.distance.amount, scope, f"`{statement.kind}`")
             if statement.kind == "stop" and statement.distance.unit == "R":
-                raise Mistake("S0303", statement.distance.span, "a stop cannot be measured in R, which it defines itself")
+                raise Mistake(
+                    "S0303", statement.distance.span, "a stop cannot be measured in R, which it defines itself"
+                )
         case Window():
             for start, end in statement.times:
                 need_time(start, scope, "`window`")
@@ -264,16 +288,33 @@ def _check_rules(work: _Work) -> None:
         if isinstance(rule, Protect) and rule.distance.unit == "R":
             wanted = {rule.side} if rule.side else (sides or {"long", "short"})
             if not wanted <= stopped and not _stop_is_broken(work):
-                work.report(placed, Diagnostic("S0303", "this target is in R, and there is no stop", rule.distance.span, None, "Add a line such as `stop 2 * atr(14)`."))
+                work.report(
+                    placed,
+                    Diagnostic(
+                        "S0303",
+                        "this target is in R, and there is no stop",
+                        rule.distance.span,
+                        None,
+                        "Add a line such as `stop 2 * atr(14)`.",
+                    ),
+                )
         if isinstance(rule, Protect) and rule.distance.unit == "pips" and work.setting.has_pips is False:
-            work.report(placed, Diagnostic("S0305", "this market has no pips", rule.distance.span, None, "Use ticks or points."))
-        if isinstance(rule, (Window, Flat)) and work.setting.daily and getattr(rule, "times", ()) + ((rule.at,) if isinstance(rule, Flat) and rule.at else ()):
+            work.report(
+                placed, Diagnostic("S0305", "this market has no pips", rule.distance.span, None, "Use ticks or points.")
+            )
+        if (
+            isinstance(rule, (Window, Flat))
+            and work.setting.daily
+            and getattr(rule, "times", ()) + ((rule.at,) if isinstance(rule, Flat) and rule.at else ())
+        ):
             work.report(placed, Diagnostic("S0402", "these clock times mean little on daily bars", rule.span))
     _check_risk_sizes(work, rules, entries, stopped)
     _check_single(work, rules)
     acting = [placed for placed, rule in rules if isinstance(rule, (Exit, ExitAfter, Protect, Window, Months, Flat))]
     if acting and not entries and not work.found:
-        work.report(acting[0], Diagnostic("S0403", "these rules never act: there is no `enter` rule", acting[0].statement.span))
+        work.report(
+            acting[0], Diagnostic("S0403", "these rules never act: there is no `enter` rule", acting[0].statement.span)
+        )
     if len(sides) == 1 and not work.scope.broken:
         placed, rule = entries[0]
         other = "short" if rule.side == "long" else "long"
@@ -296,18 +337,43 @@ def _check_risk_sizes(
         if isinstance(rule, Size) and rule.form.startswith("risk"):
             bare = {entry.side for _, entry in entries if entry.size is None} or {"long", "short"}
             if not bare <= stopped:
-                work.report(placed, Diagnostic("S0302", "this size is a risk, and there is no stop", rule.span, None, "Add a line such as `stop 2 * atr(14)`."))
+                work.report(
+                    placed,
+                    Diagnostic(
+                        "S0302",
+                        "this size is a risk, and there is no stop",
+                        rule.span,
+                        None,
+                        "Add a line such as `stop 2 * atr(14)`.",
+                    ),
+                )
     for placed, entry in entries:
         if entry.size is not None and entry.size.form.startswith("risk") and entry.side not in stopped:
-            work.report(placed, Diagnostic("S0302", f"this size is a risk, and there is no {entry.side} stop", entry.size.span, None, "Add a line such as `stop 2 * atr(14)`."))
+            work.report(
+                placed,
+                Diagnostic(
+                    "S0302",
+                    f"this size is a risk, and there is no {entry.side} stop",
+                    entry.size.span,
+                    None,
+                    "Add a line such as `stop 2 * atr(14)`.",
+                ),
+            )
 
 
 def _check_single(work: _Work, rules: list[tuple[Placed, Statement]]) -> None:
     """Statements that may stand once, unless `only if` keeps them apart."""
     for kind, name in ((Title, "title"), (Size, "size"), (Opposite, "opposite")):
-        several = [(placed, rule) for placed, rule in rules if isinstance(rule, kind) and getattr(rule, "only_if", None) is None]
+        several = [
+            (placed, rule)
+            for placed, rule in rules
+            if isinstance(rule, kind) and getattr(rule, "only_if", None) is None
+        ]
         for placed, rule in several[1:]:
-            work.report(placed, Diagnostic("S0301", f"a second `{name}` contradicts the first", rule.span, None, "Keep one of them."))
+            work.report(
+                placed,
+                Diagnostic("S0301", f"a second `{name}` contradicts the first", rule.span, None, "Keep one of them."),
+            )
 
 
 def _check_never(work: _Work) -> None:

@@ -42,7 +42,7 @@ class Diagnostic:
 class Mistake(Exception):  # noqa: N818 - becomes a Diagnostic within the parser and checker, never leaves them
     """A mistake that ends the reading of one statement; spans are relative to that statement."""
 
-    def __init__(self, code: str, span: Span, message: str, mend: Mend | None = None, help: str = "") -> None:  # noqa: A002
+    def __init__(self, code: str, span: Span, message: str, mend: Mend | None = None, help: str = "") -> None:
         super().__init__(message)
         self.diagnostic = Diagnostic(code, message, span, mend, help)
 

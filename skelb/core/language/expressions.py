@@ -31,7 +31,34 @@ _LATER_FORMS = {
     "on": "values on another timeframe (`on`)",
     "from": "values from another market (`from`)",
 }
-_NOT_A_VALUE = frozenset("and or then unless if else forming to crosses meets above below when only where starting carry bars is in on off from R".split())
+_NOT_A_VALUE = frozenset(
+    [
+        "and",
+        "or",
+        "then",
+        "unless",
+        "if",
+        "else",
+        "forming",
+        "to",
+        "crosses",
+        "meets",
+        "above",
+        "below",
+        "when",
+        "only",
+        "where",
+        "starting",
+        "carry",
+        "bars",
+        "is",
+        "in",
+        "on",
+        "off",
+        "from",
+        "R",
+    ]
+)
 
 
 def read_expression(reader: Reader) -> Expression:
@@ -51,7 +78,9 @@ def _read_or(reader: Reader) -> Expression:
         parts.append(_read_and(reader))
     if reader.now.kind == "name" and reader.now.text in ("OR", "Or", "AND", "And"):
         right = reader.now.text.lower()
-        raise Mistake("S0109", reader.now.span, f"`{reader.now.text}` is written `{right}`", Mend(right, reader.now.span))
+        raise Mistake(
+            "S0109", reader.now.span, f"`{reader.now.text}` is written `{right}`", Mend(right, reader.now.span)
+        )
     if reader.is_word("then", "unless"):
         raise later_form(reader, _LATER_FORMS["then"])
     return found if len(parts) == 1 else Logic("or", tuple(parts), (found.span[0], reader.last_end))
@@ -79,7 +108,13 @@ def _read_comparison(reader: Reader) -> Expression:
     a = _read_sum(reader)
     found = _read_relation(reader, a)
     if found is not a and (reader.is_sign(*_COMPARING) or _starts_relation(reader)):
-        raise Mistake("S0108", reader.now.span, f"`{reader.now.text}` follows another comparison", None, "Put one of the two in brackets.")
+        raise Mistake(
+            "S0108",
+            reader.now.span,
+            f"`{reader.now.text}` follows another comparison",
+            None,
+            "Put one of the two in brackets.",
+        )
     return found
 
 
@@ -138,7 +173,12 @@ def _read_crossing(reader: Reader, a: Expression) -> Expression:
         spelling = {"over": "above", "up": "above", "under": "below", "down": "below"}
         if reader.now.kind == "name" and reader.now.text in spelling:
             right = spelling[reader.now.text]
-            raise Mistake("S0109", reader.now.span, f"`crosses {reader.now.text}` is written `crosses {right}`", Mend(right, reader.now.span))
+            raise Mistake(
+                "S0109",
+                reader.now.span,
+                f"`crosses {reader.now.text}` is written `crosses {right}`",
+                Mend(right, reader.now.span),
+            )
         kind = reader.need_word(("above", "below"), "`above` or `below` after `crosses`").text
     b = _read_sum(reader)
     return Crossing(kind, a, b, (a.span[0], reader.last_end))
@@ -267,7 +307,9 @@ def with_depth(reader: Reader) -> None:
     """Count one more level of nesting, up to the deepest allowed."""
     reader.depth += 1
     if reader.depth > DEEPEST:
-        raise Mistake("S0111", reader.now.span, f"this is nested more than {DEEPEST} deep", None, "Name the inner parts.")
+        raise Mistake(
+            "S0111", reader.now.span, f"this is nested more than {DEEPEST} deep", None, "Name the inner parts."
+        )
 
 
 def later_form(reader: Reader, what: str) -> Mistake:

@@ -10,8 +10,29 @@ _INSTEAD = {
     ";": ("", "statements end with the line, without `;`"),
     "!": ("not ", "`!` is written `not`"),
 }
-_DECLARING = frozenset("var let const float int double bool string series simple varip real".split())
-_BLOCKS = frozenset("if for while def function func return class import else elif switch begin end fun method".split())
+_DECLARING = frozenset(
+    ["var", "let", "const", "float", "int", "double", "bool", "string", "series", "simple", "varip", "real"]
+)
+_BLOCKS = frozenset(
+    [
+        "if",
+        "for",
+        "while",
+        "def",
+        "function",
+        "func",
+        "return",
+        "class",
+        "import",
+        "else",
+        "elif",
+        "switch",
+        "begin",
+        "end",
+        "fun",
+        "method",
+    ]
+)
 _TRUTHS = {"true": "yes", "false": "no", "null": "unknown", "na": "unknown", "None": "unknown", "NaN": "unknown"}
 
 
@@ -36,7 +57,12 @@ def foreign_mistake(text: str, tokens: tuple[Token, ...], at: int) -> Mistake | 
     if index is not None:
         return _bars_back(text, tokens, index)
     if tokens[0].text == "/" and tokens[1].text == "/":
-        return Mistake("S0110", (tokens[0].start, tokens[1].end), "comments start with `#`", Mend("#", (tokens[0].start, tokens[1].end)))
+        return Mistake(
+            "S0110",
+            (tokens[0].start, tokens[1].end),
+            "comments start with `#`",
+            Mend("#", (tokens[0].start, tokens[1].end)),
+        )
     return None
 
 
@@ -72,6 +98,12 @@ def _bars_back(text: str, tokens: tuple[Token, ...], index: int) -> Mistake:
     if before.kind == "name" and len(after) >= 2 and after[0].kind == "number" and after[1].text == "]":
         span = (before.start, after[1].end)
         count = after[0].text
-        right = before.text if count == "0" else f"prior({before.text})" if count == "1" else f"prior({before.text}, {count})"
+        right = (
+            before.text
+            if count == "0"
+            else f"prior({before.text})"
+            if count == "1"
+            else f"prior({before.text}, {count})"
+        )
         return Mistake("S0110", span, f"`{text[span[0] : span[1]]}` is written `{right}`", Mend(right, span))
     return Mistake("S0110", opened.span, "square brackets are not used; n bars ago is `prior(x, n)`")

@@ -153,7 +153,9 @@ def need_time(node: Expression, scope: Scope, what: str) -> Meaning:
 
 def _which_field(node: Expression, found: Meaning) -> Mistake:
     fields = ", ".join(f".{name}" for name in found.fields)
-    return Mistake("S0207", node.span, "this is a record of several numbers", None, f"Choose one of its fields: {fields}.")
+    return Mistake(
+        "S0207", node.span, "this is a record of several numbers", None, f"Choose one of its fields: {fields}."
+    )
 
 
 def _name(node: Name, scope: Scope) -> Meaning:
@@ -192,7 +194,9 @@ def _field(node: Field, scope: Scope) -> Meaning:
         near = nearest(node.name, found.fields)
         mend = Mend(near[0], node.name_span) if len(near) == 1 else None
         listed = ", ".join(f".{name}" for name in found.fields)
-        raise Mistake("S0202", node.name_span, f"there is no field `{node.name}` here", mend, f"The fields are {listed}.")
+        raise Mistake(
+            "S0202", node.name_span, f"there is no field `{node.name}` here", mend, f"The fields are {listed}."
+        )
     return _NUMBER
 
 
@@ -225,7 +229,9 @@ def _call_meaning(function: Function, node: Call, scope: Scope) -> Meaning:
         if parameter.kind == "any":
             found = meaning_of(value, scope)
             if found.kind not in ("number", "condition") and not found.series:
-                raise Mistake("S0203", value.span, f"{what} needs a number or condition, and this is {_ARTICLE[found.kind]}")
+                raise Mistake(
+                    "S0203", value.span, f"{what} needs a number or condition, and this is {_ARTICLE[found.kind]}"
+                )
             first_kind = "condition" if found.kind == "condition" else "number"
             continue
         meaning = need_number(value, scope, what)
@@ -260,11 +266,15 @@ def placed_arguments(function: Function, node: Call) -> list[Expression | None]:
             raise Mistake("S0204", argument.value.span, f"`{function.name}` takes {_count(len(names))}, and this is one more",
                           None, f"Its form is `{wanted}`.")  # fmt: skip
         if placed[index] is not None:
-            raise Mistake("S0204", argument.value.span, f"`{names[index]}` is given twice", None, f"The form is `{wanted}`.")
+            raise Mistake(
+                "S0204", argument.value.span, f"`{names[index]}` is given twice", None, f"The form is `{wanted}`."
+            )
         placed[index] = argument.value
     for parameter, value in zip(function.parameters, placed, strict=True):
         if value is None and parameter.default is None:
-            raise Mistake("S0204", node.span, f"`{function.name}` needs `{parameter.name}`", None, f"Its form is `{wanted}`.")
+            raise Mistake(
+                "S0204", node.span, f"`{function.name}` needs `{parameter.name}`", None, f"Its form is `{wanted}`."
+            )
     return placed
 
 
@@ -277,7 +287,9 @@ def _named_position(argument: Argument, names: list[str], node: Call) -> int:
     if argument.name in names:
         return names.index(argument.name)
     listed = ", ".join(f"`{name}`" for name in names)
-    raise Mistake("S0204", argument.value.span, f"`{node.name}` has no argument `{argument.name}`", None, f"It has {listed}.")
+    raise Mistake(
+        "S0204", argument.value.span, f"`{node.name}` has no argument `{argument.name}`", None, f"It has {listed}."
+    )
 
 
 def _comparison(node: Comparison, scope: Scope) -> Meaning:
@@ -289,11 +301,19 @@ def _comparison(node: Comparison, scope: Scope) -> Meaning:
         if item.kind == "record":
             raise _which_field(operand, item)
         if item.kind == "word" and not item.series:
-            raise Mistake("S0203", operand.span, "words are compared with `is`, not with a sign", None, "As in `weekday is fri`.")
+            raise Mistake(
+                "S0203", operand.span, "words are compared with `is`, not with a sign", None, "As in `weekday is fri`."
+            )
         if item.kind in ("condition", "text"):
             raise Mistake("S0203", operand.span, f"`{node.operators[0]}` compares numbers, and this is {_ARTICLE[item.kind]}",
                           None, "To need both conditions, join them with `and`.")  # fmt: skip
-    raise Mistake("S0203", node.span, "this compares a time of day with a number", None, "Write times as 09:30; `hour` and `minute` are numbers.")
+    raise Mistake(
+        "S0203",
+        node.span,
+        "this compares a time of day with a number",
+        None,
+        "Write times as 09:30; `hour` and `minute` are numbers.",
+    )
 
 
 def _in_range(node: InRange, scope: Scope) -> Meaning:
@@ -331,7 +351,9 @@ def _need_word(word: str, span: Span, meaning: Meaning) -> None:
 def _is(node: Is, scope: Scope) -> Meaning:
     x = meaning_of(node.x, scope)
     if x.kind != "word":
-        help_text = "Numbers are compared with `==`." if x.kind == "number" else "A condition stands by itself: `up`, `not up`."
+        help_text = (
+            "Numbers are compared with `==`." if x.kind == "number" else "A condition stands by itself: `up`, `not up`."
+        )
         raise Mistake("S0203", node.x.span, f"`is` compares a word, and this is {_ARTICLE[x.kind]}", None, help_text)
     _need_word(node.word, node.word_span, x)
     return Meaning("condition", x.constant or x.series)
@@ -344,5 +366,7 @@ def _either(node: Either, scope: Scope) -> Meaning:
     if kinds[0] != kinds[1]:
         raise Mistake("S0203", node.no.span, f"one value is {_ARTICLE[kinds[0]]}, the other {_ARTICLE[kinds[1]]}")
     if kinds[0] not in ("number", "condition"):
-        raise Mistake("S0203", node.yes.span, f"`if` chooses between numbers or conditions, and this is {_ARTICLE[kinds[0]]}")
+        raise Mistake(
+            "S0203", node.yes.span, f"`if` chooses between numbers or conditions, and this is {_ARTICLE[kinds[0]]}"
+        )
     return Meaning(kinds[0], condition.constant and yes.constant and no.constant)

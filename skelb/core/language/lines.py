@@ -5,15 +5,63 @@ from dataclasses import dataclass
 from skelb.core.language.tokens import Token, tokenize
 
 STATEMENT_WORDS = frozenset(
-    "title note input define carry use draw level shade mark tint alert enter exit stop target trail breakeven"
-    " window months dates flat limit pause opposite size zone".split()
+    [
+        "title",
+        "note",
+        "input",
+        "define",
+        "carry",
+        "use",
+        "draw",
+        "level",
+        "shade",
+        "mark",
+        "tint",
+        "alert",
+        "enter",
+        "exit",
+        "stop",
+        "target",
+        "trail",
+        "breakeven",
+        "window",
+        "months",
+        "dates",
+        "flat",
+        "limit",
+        "pause",
+        "opposite",
+        "size",
+        "zone",
+    ]
 )
 
 _OPENING, _CLOSING = frozenset("([{"), frozenset(")]}")
 _CONTINUES_AFTER = frozenset([",", "=", "when", "and", "or", "+", "-", "*", "/", "^", "<", ">", "<=", ">=", "==", "!="])
 _CONTINUES_BEFORE = frozenset(
-    ["and", "or", "then", "unless", "version", "with", "as", "where", "starting", "else"]
-    + ["+", "-", "*", "/", "^", "<", ">", "<=", ">=", "==", "!="]
+    [
+        "and",
+        "or",
+        "then",
+        "unless",
+        "version",
+        "with",
+        "as",
+        "where",
+        "starting",
+        "else",
+        "+",
+        "-",
+        "*",
+        "/",
+        "^",
+        "<",
+        ">",
+        "<=",
+        ">=",
+        "==",
+        "!=",
+    ]
 )
 _CONTINUES_BEFORE_PAIRS = frozenset([("no", "later"), ("only", "if")])
 

@@ -54,5 +54,3 @@ def _names_begun(text: str) -> list[str]:
     if "=" not in words[:4]:
         return []
     return [word for word in words[: words.index("=")] if word.isidentifier()]
-
-

@@ -59,7 +59,7 @@ class Reader:
         """Read the next token if it is one of these signs."""
         return self.advance() if self.is_sign(*signs) else None
 
-    def missing(self, what: str, help: str = "") -> Mistake:  # noqa: A002
+    def missing(self, what: str, help: str = "") -> Mistake:
         """The mistake of something else standing where `what` is needed."""
         foreign = foreign_mistake(self.text, self.tokens, self.at)
         if foreign:
@@ -103,7 +103,13 @@ class Reader:
             raise self.lone_equals()
         if self.now.kind == "end":
             end = self.last_end
-            raise Mistake("S0103", opened.span, f"this `{opened.text}` is never closed", None, f"Add `{closer}` after column {end} of the statement.")
+            raise Mistake(
+                "S0103",
+                opened.span,
+                f"this `{opened.text}` is never closed",
+                None,
+                f"Add `{closer}` after column {end} of the statement.",
+            )
         raise self.missing(f"`{closer}` to close the bracket")
 
     def lone_equals(self) -> Mistake:
@@ -125,4 +131,10 @@ class Reader:
         if self.is_sign(")", "]", "}"):
             raise Mistake("S0103", self.now.span, f"this `{self.now.text}` closes nothing", Mend("", self.now.span))
         span: Span = (self.now.start, self.tokens[-1].end)
-        raise Mistake("S0105", span, f"`{self.text[span[0] : span[1]][:40]}` is left over", None, "One statement stands on one line.")
+        raise Mistake(
+            "S0105",
+            span,
+            f"`{self.text[span[0] : span[1]][:40]}` is left over",
+            None,
+            "One statement stands on one line.",
+        )

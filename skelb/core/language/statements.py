@@ -1,6 +1,7 @@
 """Reading statements: one logical line each."""
 
 from collections.abc import Callable
+from typing import Literal
 
 from skelb.core.bars import WEEKDAYS
 from skelb.core.catalogue import MONTHS
@@ -114,6 +115,7 @@ def _read_input(reader: Reader) -> Input:
     low = high = step = None
     options: tuple[str, ...] = ()
     default: float | bool | str
+    kind: Literal["number", "switch", "choice", "time"]
     if reader.accept_word("on", "off", "yes", "no"):
         kind, default = "switch", token.text in ("on", "yes")
     elif token.kind == "time":
@@ -140,7 +142,7 @@ def _read_input(reader: Reader) -> Input:
     label = reader.need_text("the label") if reader.now.kind == "text" else ""
     return Input(
         name.text, name.span, kind, default, default_span, low, high, step, options, label, (0, reader.last_end)
-    )  # type: ignore[arg-type]
+    )
 
 
 def _read_number(reader: Reader) -> float:
@@ -318,7 +320,9 @@ def _read_cycle(reader: Reader, names: tuple[str, ...], what: str) -> tuple[int,
     while True:
         if reader.now.text.lower()[:3] in names and reader.now.text not in names:
             right = reader.now.text.lower()[:3]
-            raise Mistake("S0109", reader.now.span, f"`{reader.now.text}` is written `{right}`", Mend(right, reader.now.span))
+            raise Mistake(
+                "S0109", reader.now.span, f"`{reader.now.text}` is written `{right}`", Mend(right, reader.now.span)
+            )
         first = names.index(reader.need_word(names, what).text)
         last = first
         if reader.accept_sign("-"):

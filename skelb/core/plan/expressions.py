@@ -98,7 +98,7 @@ class Expressions:
     def value(self, number: int) -> Value:
         """The value of an expression, shape (n,) or (1,) when constant; its parts are computed first, once each."""
         order, values = self._needed(number)
-        uses = {part: 0 for part in order}
+        uses = dict.fromkeys(order, 0)
         for part in order:
             for inner in _parts(self._memo.keys[part]):
                 uses[inner] = uses.get(inner, 0) + 1
@@ -128,12 +128,12 @@ class Expressions:
 
     def _make(self, *key: object) -> int:
         """The number of an operation, folded to a constant when all its parts are constants."""
-        number = self._memo.number(key)  # type: ignore[arg-type]
-        parts = _parts(key)  # type: ignore[arg-type]
+        number = self._memo.number(key)
+        parts = _parts(key)
         if key[0] in ("field", "call", "crosses") or not all(self._is_constant(part) for part in parts):
             return number
         values = {part: self._constant_value(part) for part in parts}
-        folded = self._compute(key, values)  # type: ignore[arg-type]
+        folded = self._compute(key, values)
         kind = "truth" if folded.dtype == np.int8 else "constant"
         item = int(folded[0]) if kind == "truth" else float(folded[0])
         return self._memo.number((kind, item if item == item else "unknown"))
@@ -171,7 +171,7 @@ class Expressions:
             if parameter.kind == "length":
                 given = _length(given, parameter.least, f"`{function.name}` ({parameter.name})")
             arguments.append(given)
-        return self._memo.number(("call", node.name, *arguments))  # type: ignore[arg-type]
+        return self._memo.number(("call", node.name, *arguments))
 
     def _logic(self, operator: str, parts: list[int]) -> int:
         return parts[0] if len(parts) == 1 else self._make("logic", operator, *parts)
@@ -269,7 +269,9 @@ class Expressions:
 
 def _length(given: float | None, least: int, what: str) -> int:
     if given is None or given != given or given != int(given) or not least <= given <= LONGEST_LENGTH:
-        raise SettingsError(f"{what} must be a whole number from {least} to {LONGEST_LENGTH:,}; with these inputs it is {given}")
+        raise SettingsError(
+            f"{what} must be a whole number from {least} to {LONGEST_LENGTH:,}; with these inputs it is {given}"
+        )
     return int(given)
 
 
@@ -312,9 +314,8 @@ def _in_time(key: Key, parts: list[Value]) -> Value:
 
 def _either(key: Key, parts: list[Value]) -> Value:
     condition, yes, no = parts
-    unknown = UNKNOWN if yes.dtype == np.int8 else np.nan
-    chosen = np.where(condition == YES, yes, no)
-    return np.where(condition == UNKNOWN, np.asarray(unknown, chosen.dtype), chosen)
+    unknown = np.int8(UNKNOWN) if yes.dtype == np.int8 else np.float64(np.nan)
+    return np.where(condition == UNKNOWN, unknown, np.where(condition == YES, yes, no))
 
 
 _OPERATIONS = {

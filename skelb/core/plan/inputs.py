@@ -18,7 +18,10 @@ def input_values(checked: Checked, given: Mapping[str, object]) -> dict[str, Inp
     if unknown:
         known = ", ".join(checked.inputs) or "none"
         raise SettingsError(f"the script has no input `{unknown[0]}`; its inputs are: {known}")
-    return {name: read_value(found, given[name]) if name in given else found.default for name, found in checked.inputs.items()}
+    return {
+        name: read_value(found, given[name]) if name in given else found.default
+        for name, found in checked.inputs.items()
+    }
 
 
 def read_value(found: Input, given: object) -> InputValue:

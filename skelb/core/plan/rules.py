@@ -107,7 +107,9 @@ def _span(dataset: Dataset, from_date: date | None, to_date: date | None) -> tup
     first = 0 if from_date is None else int(np.searchsorted(day, (from_date - epoch).days, "left"))
     end = len(dataset) if to_date is None else int(np.searchsorted(day, (to_date - epoch).days, "right"))
     if end <= first:
-        raise SettingsError(f"{dataset.market.symbol} has no bars from {from_date or 'its start'} to {to_date or 'its end'}")
+        raise SettingsError(
+            f"{dataset.market.symbol} has no bars from {from_date or 'its start'} to {to_date or 'its end'}"
+        )
     return first, end - 1
 
 
@@ -169,9 +171,7 @@ class _Planner:
             which.append(self._first_yes(flags, bit, signals))
         return (which[0], which[1]), found
 
-    def _exits(
-        self, flags: NDArray[np.uint8]
-    ) -> tuple[tuple[NDArray[np.uint8], NDArray[np.uint8]], list[NamedRule]]:
+    def _exits(self, flags: NDArray[np.uint8]) -> tuple[tuple[NDArray[np.uint8], NDArray[np.uint8]], list[NamedRule]]:
         found: list[NamedRule] = []
         signals: dict[Side, list[tuple[int, Conditions]]] = {"long": [], "short": []}
         for rule, text, start in self.rules:
@@ -205,7 +205,9 @@ class _Planner:
             if rule.side in (None, side):
                 count = self.expressions.constant(rule.bars)
                 if not (count == count and count >= 1 and count == int(count)):
-                    raise SettingsError(f"`exit after` needs a whole number of bars from 1; with these inputs it is {count:g}")
+                    raise SettingsError(
+                        f"`exit after` needs a whole number of bars from 1; with these inputs it is {count:g}"
+                    )
                 counts.append(int(count))
         return min(counts, default=0)
 
@@ -295,7 +297,14 @@ class _Planner:
         forms = np.zeros(max(1, len(entries)), np.int64)
         for offset, side, which in zip((0, COLUMNS_PER_SIDE), SIDES, entry_rules, strict=True):
             self._levels(columns, offset, side)
-            self._sizes(columns, offset, which, forms, [(i, rule) for i, (_, rule) in enumerate(entries) if rule.side == side], common)
+            self._sizes(
+                columns,
+                offset,
+                which,
+                forms,
+                [(i, rule) for i, (_, rule) in enumerate(entries) if rule.side == side],
+                common,
+            )
         spread = raw_spread(self.dataset.frame)
         columns[SPREAD_COLUMN] = spread * self.market.tick if self.market.spread_unit == "ticks" else spread
         columns[NIGHTS_COLUMN] = np.zeros(1)

@@ -48,7 +48,7 @@ def landmarks(values: Floats, higher_is_better: bool = True, most_rocks: int = 3
         return Landmarks(None, ())
     plateau = int(np.nanargmax(scores))
     best = scores.flat[plateau]
-    found = []
+    found: list[int] = []
     for index in np.argsort(-np.nan_to_num(signed.ravel(), nan=-np.inf)):
         value = signed.flat[index]
         if np.isnan(value) or value <= max(best, 0.0) or len(found) == most_rocks:
@@ -62,7 +62,7 @@ def landmarks(values: Floats, higher_is_better: bool = True, most_rocks: int = 3
 def _around(values: Floats, index: int) -> Floats:
     """The known values one step from a cell on any axes, itself left out."""
     center = np.unravel_index(index, values.shape)
-    box = tuple(slice(max(0, at - 1), at + 2) for at in center)
+    box = tuple(slice(max(0, int(at) - 1), int(at) + 2) for at in center)
     block = values[box].copy()
-    block[tuple(min(1, at) for at in center)] = np.nan
+    block[tuple(min(1, int(at)) for at in center)] = np.nan
     return np.asarray(block[~np.isnan(block)])

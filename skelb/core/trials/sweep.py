@@ -1,7 +1,7 @@
 """Running many combinations of inputs on one dataset, sharing what they have in common."""
 
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Generator, Sequence
 from concurrent.futures import Executor, Future
 from dataclasses import dataclass
 from datetime import date
@@ -47,7 +47,7 @@ class Cell:
 
 def run_cells(
     sweep: Sweep, cells: Sequence[tuple[int, dict[str, InputValue]]], executor: Executor, ahead: int
-) -> Iterator[list[Cell]]:
+) -> Generator[list[Cell], None, None]:
     """The finished cells in small groups, in order, while `ahead` groups are being computed.
 
     Closing the iterator stops after the groups under way; the same cells give the same figures in any executor.

@@ -223,18 +223,33 @@ function drawShade(c: Canvas, key: string, color: string | null): void {
   const { ctx } = c;
   const [from, to] = rowsIn(c.window, c.view);
   ctx.globalAlpha = color === "shallow" ? 0.45 : 0.16;
-  for (let i = Math.max(1, from); i < to; i++) {
-    const [a, b, p, q] = [shade.a[i], shade.b[i], shade.a[i - 1], shade.b[i - 1]];
-    if (a == null || b == null || p == null || q == null) continue;
-    ctx.fillStyle = color ? colorOf(c.colors, color) : a >= b ? c.colors.long : c.colors.short;
-    ctx.beginPath();
-    ctx.moveTo(xOf(c, centre(c, i - 1)), yOf(c, p));
-    ctx.lineTo(xOf(c, centre(c, i)) + 0.5, yOf(c, a));
-    ctx.lineTo(xOf(c, centre(c, i)) + 0.5, yOf(c, b));
-    ctx.lineTo(xOf(c, centre(c, i - 1)), yOf(c, q));
-    ctx.fill();
+  const fillOf = (i: number) => {
+    const [a, b] = [shade.a[i], shade.b[i]];
+    if (a == null || b == null) return null;
+    return color ? colorOf(c.colors, color) : a >= b ? c.colors.long : c.colors.short;
+  };
+  for (let i = from; i < to; ) {
+    const fill = fillOf(i);
+    const start = i;
+    while (i < to && fillOf(i) === fill) i++;
+    if (fill === null) continue;
+    // One shape for each run of a colour (and on to the next bar): pieces side by side would show seams.
+    area(c, start, Math.min(i, to - 1), (row) => shade.a[row] ?? null, (row) => shade.b[row] ?? null, fill);
   }
   ctx.globalAlpha = 1;
+}
+
+/** Fills between two lines over rows `from` to `to`, both included; the last row may be unknown. */
+function area(c: Canvas, from: number, to: number, upper: (row: number) => number | null, lower: (row: number) => number | null, fill: string): void {
+  const { ctx } = c;
+  const rows: number[] = [];
+  for (let row = from; row <= to; row++) if (upper(row) !== null && lower(row) !== null) rows.push(row);
+  if (rows.length < 2) return;
+  ctx.fillStyle = fill;
+  ctx.beginPath();
+  for (const row of rows) ctx.lineTo(xOf(c, centre(c, row)), yOf(c, upper(row)!));
+  for (const row of rows.reverse()) ctx.lineTo(xOf(c, centre(c, row)), yOf(c, lower(row)!));
+  ctx.fill();
 }
 
 function drawMarks(c: Canvas): void {
@@ -432,16 +447,10 @@ function drawPosition(c: Canvas): void {
 function drawEquity(c: Canvas): void {
   const { ctx, window } = c;
   const [from, to] = rowsIn(window, c.view);
-  ctx.fillStyle = c.colors.loss;
   ctx.globalAlpha = 0.16;
-  const room = barWidth(c) * window.step;
-  for (let i = from; i < to; i++) {
-    const equity = window.equity.value[i];
-    const under = window.drawdown[i];
-    if (equity == null || !under) continue;
-    const top = yOf(c, equity + under);
-    ctx.fillRect(xOf(c, centre(c, i)) - room / 2, top, room + 0.5, yOf(c, equity) - top);
-  }
+  const equity = (row: number) => window.equity.value[row] ?? null;
+  const peak = (row: number) => (equity(row) === null ? null : equity(row)! + (window.drawdown[row] ?? 0));
+  area(c, from, to - 1, peak, equity, c.colors.loss);
   ctx.globalAlpha = 1;
   path(c, window.holding, c.colors.soft, 1, [4, 3]);
   if (window.equity.low && window.equity.high) strokeReach(c, window.equity.low, window.equity.high, c.colors.ink);

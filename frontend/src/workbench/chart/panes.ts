@@ -58,7 +58,7 @@ export function valueRange(pane: PaneInfo, run: Run, window: ChartWindow, view: 
     // Lines far from price must not flatten the bars: they count as far as 0.6 of the bars' span beyond it.
     const lines = run.scene.lines.filter((line) => line.panel === null).flatMap((line) => listsOf(window, line.key));
     const drawn = spanOf(lines, from, to) ?? bars;
-    return padded([Math.max(Math.min(bars[0], drawn[0]), bars[0] - reach), Math.min(Math.max(bars[1], drawn[1]), bars[1] + reach)], 0.1);
+    return padded([Math.max(Math.min(bars[0], drawn[0]), bars[0] - reach), Math.min(Math.max(bars[1], drawn[1]), bars[1] + reach)], 0.1, 0.16);
   }
   if (pane.kind === "panel") {
     for (const line of run.scene.lines) if (line.panel === pane.name) lists.push(...listsOf(window, line.key));
@@ -67,7 +67,7 @@ export function valueRange(pane: PaneInfo, run: Run, window: ChartWindow, view: 
     const all = [...(found ?? []), ...levels];
     const pillars = run.scene.lines.some((line) => line.panel === pane.name && line.form === "pillars");
     if (pillars) all.push(0);
-    return all.length ? padded([Math.min(...all), Math.max(...all)], 0.12) : [0, 1];
+    return all.length ? padded([Math.min(...all), Math.max(...all)], 0.12, 0.34) : [0, 1];
   }
   if (pane.kind === "position") {
     const found = spanOf([window.floating], from, to) ?? [-1, 1];
@@ -77,7 +77,7 @@ export function valueRange(pane: PaneInfo, run: Run, window: ChartWindow, view: 
   if (pane.kind === "equity") {
     const equity = window.equity;
     const peaks = equity.value.map((value, i) => (value === null ? null : value + (window.drawdown[i] ?? 0)));
-    return padded(spanOf([equity.low ?? equity.value, equity.high ?? equity.value, peaks, window.holding], from, to) ?? [0, 1], 0.08);
+    return padded(spanOf([equity.low ?? equity.value, equity.high ?? equity.value, peaks, window.holding], from, to) ?? [0, 1], 0.08, 0.3);
   }
   return [0, 1];
 }
@@ -87,7 +87,8 @@ function listsOf(window: ChartWindow, key: string): (number | null)[][] {
   return found ? [found.low ?? found.value, found.high ?? found.value] : [];
 }
 
-function padded([low, high]: [number, number], share: number): [number, number] {
-  const room = (high - low || Math.abs(high) * 0.01 || 1) * share;
-  return [low - room, high + room];
+/** Room below and, for the readings, above; both as shares of the span. */
+function padded([low, high]: [number, number], below: number, above: number): [number, number] {
+  const span = high - low || Math.abs(high) * 0.01 || 1;
+  return [low - span * below, high + span * above];
 }

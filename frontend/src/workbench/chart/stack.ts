@@ -86,7 +86,7 @@ export class ChartStack {
     const exit = exit_bar[row];
     if (entry === undefined || exit === undefined) return;
     this.chosen = row;
-    const width = Math.max((exit - entry) * 2.2, Math.min(this.view.b - this.view.a, 160));
+    const width = Math.max((exit - entry) * 2.2, Math.min(this.view.b - this.view.a, Math.max(64, (exit - entry) * 5)));
     this.show(centred((entry + exit) / 2, width, this.run.bars));
   }
 
@@ -188,7 +188,8 @@ export class ChartStack {
     holder.className = "relative border-b border-line";
     this.root.append(holder);
     const legend = document.createElement("div");
-    legend.className = "num pointer-events-none absolute left-2 top-1 z-10 flex max-w-full flex-wrap gap-x-3 text-[11px] leading-4";
+    legend.className = "num legend pointer-events-none absolute left-2 top-1 z-10 flex flex-wrap gap-x-3 px-1 text-[11px] leading-4";
+    legend.style.maxWidth = `calc(100% - ${AXIS + 16}px)`;
     holder.append(legend);
     const font = '11px "IBM Plex Mono", monospace';
     const hidden = info.kind === "lanes";
@@ -200,7 +201,7 @@ export class ChartStack {
         padding: [0, 0, 0, 0],
         legend: { show: false },
         cursor: { y: false, points: { show: false }, drag: { x: false, y: false, setScale: false }, sync: { key: this.sync.key, setSeries: false } },
-        scales: { x: { time: false, auto: false, range: () => [this.view.a, this.view.b] }, y: { auto: false, range: () => this.rangeOf(info) } },
+        scales: { x: { time: false, auto: false }, y: { auto: false } },
         axes: [
           {
             show: isLast,
@@ -277,11 +278,14 @@ export class ChartStack {
     if (this.frame) return;
     this.frame = requestAnimationFrame(() => {
       this.frame = 0;
-      for (const { plot } of this.panes) plot.batch(() => {
-        plot.setScale("x", { min: this.view.a, max: this.view.b });
-        plot.setScale("y", { min: 0, max: 1 });
-        plot.redraw(false, true);
-      });
+      for (const { info, plot } of this.panes) {
+        const [min, max] = this.rangeOf(info);
+        plot.batch(() => {
+          plot.setScale("x", { min: this.view.a, max: this.view.b });
+          plot.setScale("y", { min, max });
+          plot.redraw(false, true);
+        });
+      }
       this.overview?.redraw(false, false);
       this.read();
     });

@@ -50,6 +50,7 @@ export function timeTicks(x: number[], time: number[], zone: string, a: number, 
   for (const unit of UNITS) {
     const found: Tick[] = [];
     for (let i = start; i < x.length && x[i]! <= b; i++) {
+      if ((x[i]! - a) * perBar < 18) continue; // its label would be cut off at the edge
       const before = stamps(time[i - 1]!, zoneOffset(time[i - 1]!, zone));
       const now = stamps(time[i]!, zoneOffset(time[i]!, zone));
       if (before[unit] === now[unit]) continue;

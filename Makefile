@@ -1,0 +1,74 @@
+# Skelb: `make run` sets everything up and opens the application; `make test` sets up and tests it.
+# A set PYTHONDONTWRITEBYTECODE would make every start read all sources anew.
+unexport PYTHONDONTWRITEBYTECODE
+
+VENV := .venv
+BIN := $(VENV)/bin
+STAMPS := .stamps
+STATIC := skelb/web/static/index.html
+FRONT_SOURCES := $(shell find frontend/src -type f 2>/dev/null) frontend/index.html frontend/vite.config.ts frontend/tsconfig.json
+PORT ?= 8765
+
+.PHONY: setup run test bench check screenshots format api requirements
+
+setup: $(STAMPS)/python $(STATIC) $(STAMPS)/warm
+
+$(BIN)/uv:
+	python3 -m venv $(VENV)
+	$(BIN)/pip install --quiet uv==0.9.9
+
+$(STAMPS)/python: requirements/run.txt pyproject.toml | $(BIN)/uv
+	$(BIN)/uv pip install --quiet --compile-bytecode --require-hashes -r requirements/dev.txt
+	$(BIN)/uv pip install --quiet --no-deps --no-build-isolation -e .
+	@mkdir -p $(STAMPS) && touch $@
+
+$(STAMPS)/node: frontend/package-lock.json
+	cd frontend && npm ci --no-progress
+	@mkdir -p $(STAMPS) && touch $@
+
+$(STATIC): $(STAMPS)/node $(FRONT_SOURCES)
+	cd frontend && npm run --silent build
+	@touch $@
+
+# Compiled functions are kept beside their sources; a change in the core compiles anew.
+$(STAMPS)/warm: $(STAMPS)/python $(shell find skelb/core -name '*.py' 2>/dev/null)
+	$(BIN)/skelb warm
+	@touch $@
+
+$(STAMPS)/browser: | $(STAMPS)/python
+	command -v chromium >/dev/null || (apt-get update -qq && apt-get install -y -qq chromium)
+	@touch $@
+
+run: setup
+	$(BIN)/skelb serve --port $(PORT)
+
+test: setup $(STAMPS)/browser
+	$(BIN)/python -m pytest -q -n 2 --dist loadgroup tests
+
+check: $(STAMPS)/python $(STAMPS)/node
+	$(BIN)/ruff check skelb tests benchmarks scripts
+	$(BIN)/ruff format --check skelb tests benchmarks scripts
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+	$(BIN)/python scripts/openapi.py --check
+	cd frontend && npm run --silent check
+	! git grep -nIE "regis[t]ry\.npmjs|files\.python[h]osted|py[p]i\.org|deb\.de[b]ian" -- .
+
+bench: setup
+	$(BIN)/python benchmarks/run.py
+
+screenshots: setup $(STAMPS)/browser
+	$(BIN)/python scripts/screenshots.py
+
+api: $(STAMPS)/python $(STAMPS)/node
+	$(BIN)/python scripts/openapi.py
+	cd frontend && npm run --silent api
+
+format: $(STAMPS)/python
+	$(BIN)/ruff check --fix skelb tests benchmarks scripts
+	$(BIN)/ruff format skelb tests benchmarks scripts
+
+# Pinned packages with hashes, and without the addresses they came from.
+requirements: $(BIN)/uv
+	$(BIN)/uv pip compile --generate-hashes --no-emit-index-url --no-emit-find-links --no-header -q pyproject.toml -o requirements/run.txt
+	$(BIN)/uv pip compile --generate-hashes --no-emit-index-url --no-emit-find-links --no-header -q --extra dev pyproject.toml -o requirements/dev.txt
