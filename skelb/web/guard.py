@@ -4,7 +4,7 @@ import secrets
 from urllib.parse import parse_qs, urlsplit
 
 from starlette.datastructures import Headers
-from starlette.types import ASGIApp, Receive, Scope, Send
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 _LOCAL = {"127.0.0.1", "localhost", "[::1]"}
 
@@ -23,7 +23,20 @@ class Guard:
             if why:
                 await _refuse(scope, send, why)
                 return
+            if self._token is not None and scope["type"] == "http":
+                send = self._with_cookie(send)
         await self._app(scope, receive, send)
+
+    def _with_cookie(self, send: Send) -> Send:
+        """Answers give the page the token as a cookie, which its further requests carry by themselves."""
+
+        async def sending(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                cookie = f"skelb_token={self._token}; HttpOnly; SameSite=Strict; Path=/".encode()
+                message = {**message, "headers": [*message["headers"], (b"set-cookie", cookie)]}
+            await send(message)
+
+        return sending
 
     def _refusal(self, headers: Headers, scope: Scope) -> str | None:
         host = headers.get("host", "")

@@ -128,7 +128,7 @@ function Found({ preview }: { preview: ImportPreview }) {
       </table>
       {preview.refused_count > 0 && (
         <div>
-          <p className="text-loss">{plain(preview.refused_count, 0)} rows refused; the others can be stored:</p>
+          <p className="text-loss">{preview.refused_count === 1 ? "1 row" : `${plain(preview.refused_count, 0)} rows`} refused; the others can be stored:</p>
           <ul className="max-h-40 overflow-auto">
             {preview.refused.map((row) => (
               <li key={`${row.line} ${row.reason}`}>

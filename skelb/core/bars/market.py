@@ -127,7 +127,7 @@ class Market:
                 raise SettingsError(f"market {self.symbol}: {name} is one of {', '.join(allowed)}")
         try:
             ZoneInfo(self.zone)
-        except (OSError, ValueError) as exc:
+        except (OSError, ValueError, KeyError) as exc:
             raise SettingsError(f"market {self.symbol}: zone `{self.zone}` is not an Area/City name") from exc
         _ = self.ranges, self.trading_weekdays
 

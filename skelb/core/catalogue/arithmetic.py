@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """Arithmetic whose result can be unknown although both sides are known."""
 
 import numpy as np
@@ -20,7 +21,7 @@ def power(a: Floats, b: Floats) -> Floats:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _quotient(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
+def _quotient(a, a_moves, b, b_moves, out):
     for i in range(out.size):
         divisor = b[i * b_moves]
         out[i] = a[i * a_moves] / divisor if divisor != 0.0 else np.nan

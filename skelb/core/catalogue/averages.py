@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """Averages: the mean of a window, and the two recursive averages everything smoothed is made of."""
 
 import numpy as np
@@ -32,7 +33,7 @@ def wilder(x: Floats, n: int) -> Floats:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _sma(x, n, out):  # type: ignore[no-untyped-def]
+def _sma(x, n, out):
     # Sums of distances from a base that is renewed every n bars: rounding errors cannot pile up over a long
     # history, and a window of equal values gives exactly that value.
     base = 0.0
@@ -66,7 +67,7 @@ def _sma(x, n, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _recursive_average(x, n, alpha, out):  # type: ignore[no-untyped-def]
+def _recursive_average(x, n, alpha, out):
     size = x.size
     known = 0
     total = 0.0

@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """Three-valued conditions as int8 arrays, and the operators that make and join them.
 
 The encoding makes Kleene's logic arithmetic: `and` is the minimum, `or` the maximum, `not` is YES - x.
@@ -49,7 +50,7 @@ def of_bools(values: NDArray[np.bool_]) -> Conditions:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _less(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
+def _less(a, a_moves, b, b_moves, out):
     if a_moves and b_moves:
         for i in range(out.size):
             out[i] = 2 * (a[i] < b[i]) + ((a[i] != a[i]) | (b[i] != b[i]))
@@ -64,7 +65,7 @@ def _less(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _at_most(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
+def _at_most(a, a_moves, b, b_moves, out):
     if a_moves and b_moves:
         for i in range(out.size):
             out[i] = 2 * (a[i] <= b[i]) + ((a[i] != a[i]) | (b[i] != b[i]))
@@ -79,14 +80,14 @@ def _at_most(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _equal(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
+def _equal(a, a_moves, b, b_moves, out):
     for i in range(out.size):
         x, y = a[i * a_moves], b[i * b_moves]
         out[i] = 2 * (x == y) + ((x != x) | (y != y))
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _unequal(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
+def _unequal(a, a_moves, b, b_moves, out):
     for i in range(out.size):
         x, y = a[i * a_moves], b[i * b_moves]
         known = (x == x) & (y == y)
@@ -94,7 +95,7 @@ def _unequal(a, a_moves, b, b_moves, out):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _crosses(a, a_moves, b, b_moves, up, down, out):  # type: ignore[no-untyped-def]
+def _crosses(a, a_moves, b, b_moves, up, down, out):
     if out.size:
         out[0] = 1
     for i in range(1, out.size):

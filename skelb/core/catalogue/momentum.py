@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """Momentum: how fast and how one-sidedly a series moves."""
 
 import numpy as np
@@ -24,7 +25,7 @@ def macd(x: Floats, a: int, b: int, s: int) -> Record:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _rsi(x, n, out):  # type: ignore[no-untyped-def]
+def _rsi(x, n, out):
     known = 0
     up = 0.0
     down = 0.0

@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """Trend: which way, and how decidedly."""
 
 import numpy as np
@@ -20,7 +21,7 @@ def adx(bars: Bars, n: int) -> Record:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _adx(high, low, close, n, strength, plus, minus):  # type: ignore[no-untyped-def]
+def _adx(high, low, close, n, strength, plus, minus):
     up_average = 0.0
     down_average = 0.0
     range_average = 0.0

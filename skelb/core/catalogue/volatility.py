@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """Volatility: how far prices range, and bands drawn from it."""
 
 import numpy as np
@@ -39,7 +40,7 @@ def keltner(frame: Frame, n: int, m: int, f: float) -> Record:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _stdev(x, n, out):  # type: ignore[no-untyped-def]
+def _stdev(x, n, out):
     # As in the plain average: distances from a base renewed every n bars keep rounding from piling up.
     base = 0.0
     first = 0.0

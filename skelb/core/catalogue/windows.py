@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """Windows: extremes of the last bars, and values of earlier bars."""
 
 import numpy as np
@@ -35,7 +36,7 @@ def known(x: NDArray[np.generic]) -> Conditions:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _highest(x, n, out):  # type: ignore[no-untyped-def]
+def _highest(x, n, out):
     # A ring of candidates, falling in value: each bar enters once and leaves once, whatever n is.
     ring = np.empty(n, np.int64)
     head = 0

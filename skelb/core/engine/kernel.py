@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """The compiled simulation: one pass over the bars, in the order the engine page gives.
 
 Everything the compiler inlines lives in this file: its on-disk cache notices edits only here. The kernel is
@@ -65,7 +66,7 @@ STATE_INTS, STATE_FLOATS, SETTING_INTS, SETTING_FLOATS = 13, 15, 10, 13
 
 
 @njit(nogil=True, error_model="numpy")
-def _rounded(x, tick, ticks_in_one):  # type: ignore[no-untyped-def]
+def _rounded(x, tick, ticks_in_one):
     """A level on the tick grid; infinite and unknown levels pass through."""
     if not math.isfinite(x):
         return x
@@ -75,7 +76,7 @@ def _rounded(x, tick, ticks_in_one):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def _spread_at(columns, strides, i, mid, settings_i):  # type: ignore[no-untyped-def]
+def _spread_at(columns, strides, i, mid, settings_i):
     spread = columns[SPREAD][i * strides[SPREAD]]
     if spread != spread:
         spread = 0.0
@@ -83,7 +84,7 @@ def _spread_at(columns, strides, i, mid, settings_i):  # type: ignore[no-untyped
 
 
 @njit(nogil=True, error_model="numpy")
-def _paid_spread(direction, spread, bid):  # type: ignore[no-untyped-def]
+def _paid_spread(direction, spread, bid):
     """Distance from mid to the fill that the spread costs: half of it, or all or none on bid prices."""
     if bid:
         return spread if direction > 0 else 0.0
@@ -91,7 +92,7 @@ def _paid_spread(direction, spread, bid):  # type: ignore[no-untyped-def]
 
 
 @njit(nogil=True, error_model="numpy")
-def _fee(units, price, settings_f):  # type: ignore[no-untyped-def]
+def _fee(units, price, settings_f):
     fee = (
         settings_f[F_FEE_PERCENT] / 100.0 * (units * price * settings_f[F_VALUE])
         + settings_f[F_FEE_UNIT] * units
@@ -103,7 +104,7 @@ def _fee(units, price, settings_f):  # type: ignore[no-untyped-def]
 @njit(nogil=True, error_model="numpy")
 def _close_position(
     i, mid, slips, reason, rule, moment, ambiguous, columns, strides, settings_i, settings_f, si, sf, ti, tf
-):  # type: ignore[no-untyped-def]
+):
     """Write the trade and settle the cash: the cash before the entry plus the trade's net."""
     side = si[S_SIDE]
     units = sf[X_UNITS]
@@ -154,7 +155,7 @@ def _close_position(
 
 
 @njit(nogil=True, error_model="numpy")
-def _open_position(i, mid, columns, strides, size_forms, settings_i, settings_f, si, sf):  # type: ignore[no-untyped-def]
+def _open_position(i, mid, columns, strides, size_forms, settings_i, settings_f, si, sf):
     """Fill the waiting market entry at `mid`; 0 when it filled, else why it did not."""
     side = si[S_PENDING_SIDE]
     rule = si[S_PENDING_RULE]
@@ -238,7 +239,7 @@ def _open_position(i, mid, columns, strides, size_forms, settings_i, settings_f,
 
 
 @njit(nogil=True, error_model="numpy")
-def _skip(i, side, reason, moment, si, skips):  # type: ignore[no-untyped-def]
+def _skip(i, side, reason, moment, si, skips):
     k = si[S_SKIPS]
     skips[k, 0] = i
     skips[k, 1] = side
@@ -248,7 +249,7 @@ def _skip(i, side, reason, moment, si, skips):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def simulate(  # type: ignore[no-untyped-def]
+def simulate(
     opens, highs, lows, closes, flags, blocks, columns, strides,
     entry_long, entry_short, exit_long, exit_short, rule_strides, size_forms,
     settings_i, settings_f, si, sf, equity, ti, tf, skips,

@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """Figures of a finished run."""
 
 from dataclasses import dataclass
@@ -162,7 +163,7 @@ def _relative_changes(values: Floats, before: float) -> Floats | None:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _largest_drawdown(equity, capital):  # type: ignore[no-untyped-def]
+def _largest_drawdown(equity, capital):
     peak = capital
     peak_at = -1
     money = 0.0
@@ -190,7 +191,7 @@ def _largest_drawdown(equity, capital):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _side_equity(capital, equity, first, chosen, entry_bar, exit_bar, net, before):  # type: ignore[no-untyped-def]
+def _side_equity(capital, equity, first, chosen, entry_bar, exit_bar, net, before):
     out = np.empty_like(equity)
     closed = capital
     at = 0

@@ -315,7 +315,7 @@ def _check_rules(work: _Work) -> None:
         work.report(
             acting[0], Diagnostic("S0403", "these rules never act: there is no `enter` rule", acting[0].statement.span)
         )
-    if len(sides) == 1 and not work.scope.broken:
+    if len(sides) == 1 and all(item.severity != "error" for item in work.found):
         placed, rule = entries[0]
         other = "short" if rule.side == "long" else "long"
         work.report(placed, Diagnostic("S0404", f"there is no rule that enters {other}", rule.span))

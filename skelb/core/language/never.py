@@ -2,11 +2,25 @@
 
 import math
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 from skelb.core.catalogue import FUNCTIONS
 from skelb.core.language.diagnostics import Diagnostic
 from skelb.core.language.tree import Call, Comparison, Crossing, Expression, Logic, Name, Negative, Number
 
+
+@dataclass(frozen=True, order=True)
+class _Limit:
+    """An end of a range of numbers; `strict` when the end itself is left out."""
+
+    value: float
+    strict: bool = False
+
+    def words(self, strict: str, closed: str) -> str:
+        return f"{strict if self.strict else closed} {self.value:g}"
+
+
+_LOWEST, _HIGHEST = _Limit(-math.inf), _Limit(math.inf)
 _ABOVE = {"open", "high", "low", "close", "mid", "typical"}
 
 
@@ -16,7 +30,7 @@ def never_yes(node: Expression, text: str, meanings: Mapping[str, Expression]) -
     `text` is the statement's text, `meanings` what the script's names stand for. Sure cases only.
     """
     parts = list(node.parts) if isinstance(node, Logic) and node.operator == "and" else [node]
-    ranges: dict[str, tuple[float, float]] = {}
+    ranges: dict[str, tuple[_Limit, _Limit]] = {}
     for part in parts:
         contained = _beyond_its_own_band(part, meanings)
         if contained:
@@ -24,18 +38,18 @@ def never_yes(node: Expression, text: str, meanings: Mapping[str, Expression]) -
         if not isinstance(part, Comparison):
             continue
         for a, operator, b in zip(part.operands, part.operators, part.operands[1:], strict=False):
-            limit = _limit(a, operator, b, meanings)
+            limit = _limit(a, operator, b)
             if limit is None:
                 continue
             subject, low, high = limit
             key = text[subject.span[0] : subject.span[1]]
-            bounded = _bounds(subject, meanings)
-            was = ranges.get(key, bounded)
-            now = (max(was[0], low), min(was[1], high))
+            before = ranges.get(key) or _bounds(subject, meanings)
+            now = (max(before[0], low), min(before[1], high, key=lambda item: (item.value, not item.strict)))
             ranges[key] = now
-            if now[0] > now[1]:
-                return Diagnostic("S0401", f"this can never be yes: `{key}` cannot be both at least {now[0]:g} and at most {now[1]:g}",
-                                  node.span, None, "Perhaps `or` is meant.")  # fmt: skip
+            if now[0].value > now[1].value or (now[0].value == now[1].value and (now[0].strict or now[1].strict)):
+                below, above = now[1].words("below", "at most"), now[0].words("above", "at least")
+                message = f"this can never be yes: `{key}` cannot be both {above} and {below}"
+                return Diagnostic("S0401", message, node.span, None, "Perhaps `or` is meant.")
     return None
 
 
@@ -47,29 +61,28 @@ def _number(node: Expression) -> float | None:
     return None
 
 
-def _limit(
-    a: Expression, operator: str, b: Expression, meanings: Mapping[str, Expression]
-) -> tuple[Expression, float, float] | None:
-    """The subject of `a operator b` and the closed range it must lie in, when one side is a plain number."""
+def _limit(a: Expression, operator: str, b: Expression) -> tuple[Expression, _Limit, _Limit] | None:
+    """The subject of `a operator b` and the limits it must lie between, when one side is a plain number."""
     left, right = _number(a), _number(b)
     if (left is None) == (right is None) or operator == "!=":
         return None
     if left is not None:
         flipped = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "=="}[operator]
-        return _limit(b, flipped, a, meanings)
+        return _limit(b, flipped, a)
     assert right is not None
+    found = _Limit(right, operator in ("<", ">"))
     if operator == "==":
-        return a, right, right
-    if operator in ("<", "<="):
-        return a, -math.inf, math.nextafter(right, -math.inf) if operator == "<" else right
-    return a, math.nextafter(right, math.inf) if operator == ">" else right, math.inf
+        return a, found, found
+    return (a, _LOWEST, found) if operator in ("<", "<=") else (a, found, _HIGHEST)
 
 
-def _bounds(node: Expression, meanings: Mapping[str, Expression]) -> tuple[float, float]:
+def _bounds(node: Expression, meanings: Mapping[str, Expression]) -> tuple[_Limit, _Limit]:
     found = resolved(node, meanings)
-    if isinstance(found, Call) and found.name in FUNCTIONS and FUNCTIONS[found.name].bounded:
-        return FUNCTIONS[found.name].bounded or (-math.inf, math.inf)
-    return -math.inf, math.inf
+    if isinstance(found, Call) and found.name in FUNCTIONS:
+        bounded = FUNCTIONS[found.name].bounded
+        if bounded:
+            return _Limit(bounded[0]), _Limit(bounded[1])
+    return _LOWEST, _HIGHEST
 
 
 def resolved(node: Expression, meanings: Mapping[str, Expression]) -> Expression:

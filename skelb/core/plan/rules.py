@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """The rules of a checked script to arrays the engine runs on."""
 
 from collections.abc import Mapping
@@ -387,13 +388,13 @@ def _as_written(node: Expression, text: str) -> str:
 
 
 @njit(cache=True, nogil=True)
-def _raise_flag(flags, condition, moves, bit):  # type: ignore[no-untyped-def]
+def _raise_flag(flags, condition, moves, bit):
     for i in range(flags.size):
         flags[i] |= np.uint8(bit * (condition[i * moves] == 2))
 
 
 @njit(cache=True, nogil=True)
-def _drop_contradicted(flags):  # type: ignore[no-untyped-def]
+def _drop_contradicted(flags):
     # An entry whose side's exit rule is yes on the same bar does not happen: the enter bits (1, 2) are cleared
     # where the exit bits (4, 8) stand two places higher.
     for i in range(flags.size):

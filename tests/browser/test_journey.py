@@ -1,0 +1,299 @@
+"""The whole way in the real interface: bars in, a script mended, trades judged, two inputs swept."""
+
+import json
+import os
+import re
+import subprocess
+import sys
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.conftest import wave_bars, write_csv
+
+pytestmark = pytest.mark.xdist_group("browser")
+
+SCRIPT = """title "Swell test"
+input fast = 6 from 4 to 12 step 2
+input slow = 20 from 16 to 28 step 4
+quick = ema(close, fast)
+calm = ema(close, slow)
+draw quick, calm
+enter long when quick crosses above calm
+enter short when quick crosses under calm
+stop 2 * atr(14)
+target 2 R
+size 20% of equity
+"""
+FIGURES = (
+    "net_profit",
+    "return",
+    "max_drawdown_percent",
+    "return_over_drawdown",
+    "profit_factor",
+    "win_rate",
+    "trades",
+    "costs_share",
+)
+
+
+def shown(page, key):
+    """A sounding as a number, percent signs and separators taken off."""
+    text = page.locator(f"[data-figure={key}]").evaluate("node => node.firstChild.textContent")
+    return float(text.replace("−", "-").replace(",", "").replace("%", "").replace("+", "").strip())
+
+
+def command_line(folder, *arguments):
+    command = [sys.executable, "-m", "skelb.program", *arguments, "--json"]
+    done = subprocess.run(
+        command, cwd=folder, env={**os.environ, "SKELB_HOME": str(folder / "none")}, capture_output=True, check=True
+    )
+    return json.loads(done.stdout)
+
+
+def settled(page):
+    expect(page.get_by_test_id("soundings")).to_have_attribute("aria-busy", "false")
+
+
+def write_script(page, text):
+    """Type a whole script in the place of the one that is open."""
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+a")
+    page.keyboard.insert_text(text)
+
+
+def test_from_a_file_of_bars_to_a_judged_sweep(page, tmp_path):
+    bars = write_csv(tmp_path / "harbour.csv", wave_bars(3000, seed=12))
+    bars.write_text(bars.read_text() + "2025-01-01T00:00:00Z,1,oops,1,1,1\n")
+
+    # Import: look at what was read, say what it is, store it.
+    page.goto("/markets")
+    page.get_by_role("button", name="Import bars").click()
+    page.get_by_label("CSV file").set_input_files(bars)
+    expect(page.get_by_text("1 row refused")).to_be_visible()
+    expect(page.get_by_text("line 3002: the high is not a number")).to_be_visible()
+    page.get_by_label("Tick", exact=True).fill("0.25")
+    page.get_by_label("Spread", exact=True).fill("0.25")
+    page.get_by_role("button", name="Store 3,000 bars").click()
+    expect(page.get_by_label("Market", exact=True)).to_have_value("HARBOUR")
+    expect(page.get_by_label("Timeframe", exact=True)).to_have_value("15m")
+    settled(page)
+
+    # Type a new script in; mend the mistake the page points at.
+    write_script(page, SCRIPT)
+    expect(page.get_by_text("crosses under is written crosses below")).to_be_visible()
+    assert page.locator(".cm-lintRange-error").inner_text() == "under"
+    page.get_by_role("button", name="Write below").click()
+    expect(page.get_by_text("✓ checks clean")).to_be_visible()
+    page.keyboard.press("Control+s")
+    expect(page.get_by_label("Script", exact=True)).to_have_value("Swell test")
+    settled(page)
+
+    # Trades appear, and the figures are those of the command line for the same input.
+    script = tmp_path / "swell.skelb"
+    script.write_text(
+        page.evaluate(
+            "() => fetch('/api/scripts').then(a => a.json()).then(all => all.find(s => s.title === 'Swell test').versions.at(-1).text)"
+        )
+    )
+    assert "crosses above calm\nenter short when quick crosses below calm" in script.read_text()
+    account = page.evaluate("() => fetch('/api/accounts').then(a => a.json()).then(all => all[0].settings)")
+    (tmp_path / "account.json").write_text(json.dumps(account))
+    (tmp_path / "market.json").write_text('{"symbol": "HARBOUR", "tick": 0.25, "spread": 0.25}')
+    clean = write_csv(tmp_path / "clean.csv", wave_bars(3000, seed=12))
+    common = [str(script), "--bars", str(clean), "--market", "market.json", "--account", "account.json"]
+    found = command_line(tmp_path, "backtest", *common)["figures"]["all"]
+    assert found["trades"] == shown(page, "trades") > 50
+    scales = {"return": 100, "win_rate": 100, "costs_share": 100}
+    for key in FIGURES:
+        if found[key] is not None:
+            assert shown(page, key) == pytest.approx(
+                found[key] * scales.get(key, 1), abs=0.51 if key == "net_profit" else 0.051
+            ), key
+
+    # Sweep two inputs and open the best cell as a run.
+    page.get_by_role("button", name="Sweep").click()
+    page.get_by_role("button", name="Start 20 runs").click()
+    expect(page.get_by_text("20 of 20 runs").first).to_be_visible()
+    page.get_by_label("Objective").select_option("net_profit")
+    swept = command_line(tmp_path, "sweep", *common, "--vary", "fast", "--vary", "slow", "--objective", "net_profit")
+    runs = swept["runs"]
+    best = max(range(20), key=lambda i: runs[i]["figures"]["net_profit"])
+    page.locator(f"[data-cell='{best}']").click()
+    card = page.locator("[data-card=Chosen]")
+    expect(card).to_contain_text(f"fast{runs[best]['inputs']['fast']:g}")
+    card.get_by_role("button", name="Open as run").click()
+    settled(page)
+    assert shown(page, "net_profit") == pytest.approx(runs[best]["figures"]["net_profit"], abs=0.51)
+
+    # Pin it, change a number, see the differences; the address alone brings it all back.
+    page.get_by_role("button", name="Pin run").click()
+    expect(page.get_by_text(re.compile("against run"))).to_be_visible()
+    expect(page.locator("[data-change=trades]")).to_have_text("(0)")
+    page.get_by_role("tab", name="Inputs").click()
+    page.get_by_label("slow, typed").fill("28" if runs[best]["inputs"]["slow"] != 28 else "16")
+    expect(page.locator("[data-change=trades]")).not_to_have_text("(0)")
+    settled(page)
+    net = shown(page, "net_profit")
+    change = page.locator("[data-change=net_profit]").inner_text()
+    page.reload()
+    settled(page)
+    assert shown(page, "net_profit") == net
+    expect(page.locator("[data-change=net_profit]")).to_have_text(change)
+
+
+def test_the_demo_opens_computed_and_trades_fly(page):
+    page.goto("/")
+    settled(page)
+    expect(page.get_by_label("Script", exact=True)).to_have_value("Harbour swell")
+    assert shown(page, "trades") > 30
+    rows = page.get_by_label("List of trades").locator("[role=option]")
+    rows.nth(5).click()
+    expect(rows.nth(5)).to_have_attribute("aria-selected", "true")
+    stamp = rows.nth(5).locator("span").nth(1).inner_text().rsplit(" ", 1)[0]
+    legend = page.get_by_test_id("chart").locator(".legend").first
+    box = page.get_by_test_id("chart").bounding_box()
+    page.mouse.move(box["x"] + (box["width"] - 58) / 2, box["y"] + 200)
+    expect(legend).to_contain_text(stamp)  # the chart's middle is the day of the trade
+
+
+def test_keyboard_alone_reaches_trades_and_chart(page):
+    page.goto("/")
+    settled(page)
+    chart = page.get_by_test_id("chart")
+    chart.focus()
+    page.keyboard.press("p")
+    chosen = page.locator("[role=option][aria-selected=true]")
+    expect(chosen).to_have_count(1)
+    first = chosen.inner_text()
+    page.keyboard.press("p")
+    expect(chosen).not_to_have_text(first)
+    legend = chart.locator(".legend").first
+    before = legend.inner_text()
+    page.keyboard.press("Home")
+    expect(legend).to_contain_text("bars a column")
+    assert before != legend.inner_text()
+    page.get_by_label("List of trades").focus()
+    page.keyboard.press("ArrowDown")
+    expect(chosen).to_have_count(1)
+
+
+def test_wheel_zooms_at_the_pointer_and_drag_pans(page):
+    page.goto("/")
+    settled(page)
+    chart = page.get_by_test_id("chart")
+    legend = chart.locator(".legend").first
+    box = chart.bounding_box()
+    x, y = box["x"] + 300, box["y"] + 250
+    page.mouse.move(x, y)
+    expect(legend).to_contain_text("close")
+    stamp = lambda: legend.locator("span").nth(1).inner_text()  # noqa: E731
+    under = stamp()
+    page.mouse.wheel(0, -400)
+    page.wait_for_timeout(300)
+    page.mouse.move(x + 1, y)
+    page.mouse.move(x, y)
+    assert stamp()[:11] == under[:11]  # the bar under the pointer stays there
+    page.mouse.down()
+    page.mouse.move(x + 250, y, steps=5)
+    page.mouse.up()
+    page.mouse.move(x + 249, y)
+    page.mouse.move(x + 250, y)
+    page.wait_for_timeout(200)
+    assert stamp()[:11] == under[:11]  # it moved along with the hand
+
+
+def test_a_script_that_never_trades_says_why_and_mistakes_keep_the_old_figures(page):
+    page.goto("/")
+    settled(page)
+    before = shown(page, "net_profit")
+    write_script(page, 'title "Never"\nenter long when close > 1000000\nstop 1%\n')
+    expect(page.get_by_role("complementary", name="Trades")).to_contain_text("was yes on none")
+    write_script(page, 'title "Never"\nenter long when clos > 1\n')
+    expect(page.get_by_text("✕ 1 error")).to_be_visible()
+    expect(page.get_by_test_id("soundings")).to_have_attribute("aria-busy", "true")
+    for _ in range(2):
+        page.keyboard.press("Control+z")
+    expect(page.get_by_text("✓ checks clean")).to_be_visible()
+    settled(page)
+    assert shown(page, "net_profit") == before
+
+
+def test_typed_text_survives_a_reload_until_it_is_saved(page):
+    page.goto("/?script=Breakwater")
+    settled(page)
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+End")
+    page.keyboard.type("# a thought")
+    expect(page.get_by_text("not saved")).to_be_visible()
+    page.reload()
+    expect(page.locator(".cm-content")).to_contain_text("# a thought")
+    expect(page.get_by_text("not saved")).to_be_visible()
+
+
+def test_completion_offers_names_and_fields(page):
+    page.goto("/")
+    settled(page)
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+End")
+    page.keyboard.type("\nwide = boll", delay=30)
+    expect(page.locator(".cm-tooltip-autocomplete")).to_contain_text("bollinger")
+    page.keyboard.press("Enter")
+    page.keyboard.type("(close, 20, 2).up", delay=30)
+    expect(page.locator(".cm-tooltip-autocomplete")).to_contain_text("upper")
+
+
+def test_the_shelf_opens_versions_and_keeps_status(page):
+    page.goto("/shelf")
+    page.get_by_role("button", name="New script").click()
+    settled(page)
+    expect(page.get_by_label("Script", exact=True)).to_have_value(re.compile("New idea"))
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+End")
+    page.keyboard.type("# second")
+    page.get_by_role("button", name="Save version").click()
+    expect(page.get_by_label("Version", exact=True)).to_have_value("2")
+    page.goto("/shelf")
+    page.get_by_label("Status of New idea", exact=True).select_option("trusted")
+    page.get_by_role("button", name="Open version 1 of New idea", exact=True).click()
+    expect(page.locator(".cm-content")).not_to_contain_text("# second")
+    page.goto("/shelf")
+    expect(page.get_by_label("Status of New idea", exact=True)).to_have_value("trusted")
+
+
+def test_a_sweep_is_stopped_and_goes_on(page):
+    page.goto("/trials?script=Breakwater")
+    page.get_by_label("reach step").fill("1")
+    page.get_by_label("room step").fill("0.05")
+    start = page.get_by_role("button", name=re.compile("Start [0-9,]+ runs"))
+    expect(start).to_have_text("Start 5,751 runs")
+    start.click()
+    page.get_by_role("button", name="Stop").click()
+    expect(page.get_by_role("button", name="Go on")).to_be_visible()
+    bar = page.get_by_role("progressbar", name="Runs done")
+    done = int(bar.get_attribute("aria-valuenow"))
+    assert 0 < done < 5751
+    page.get_by_role("button", name="Go on").click()
+    expect(page.get_by_role("button", name="Stop")).to_be_visible()
+    page.wait_for_function(
+        "least => Number(document.querySelector('[role=progressbar]').getAttribute('aria-valuenow')) > least", arg=done
+    )
+    page.get_by_role("button", name="Stop").click()
+    expect(page.get_by_role("button", name="Go on")).to_be_visible()
+
+
+def test_wrong_files_and_addresses_are_answered_calmly(page, tmp_path):
+    page.goto("/markets")
+    page.get_by_role("button", name="Import bars").click()
+    (tmp_path / "odd.csv").write_text("a,b\n1,2\n")
+    page.get_by_label("CSV file").set_input_files(tmp_path / "odd.csv")
+    expect(page.get_by_role("alert")).to_contain_text("has no column for time")
+    expect(page.get_by_role("alert")).to_contain_text("Nothing was stored")
+    page.goto("/?script=Nothing%20here")
+    expect(page.get_by_role("alert")).to_contain_text("There is no script")
+    page.get_by_role("button", name="Open Harbour swell").click()
+    settled(page)
+    page.goto("/?market=NONE")
+    expect(page.get_by_role("alert").first).to_contain_text("there is no market")
+    page.goto("/some/where/else")
+    expect(page.get_by_role("navigation")).to_be_visible()

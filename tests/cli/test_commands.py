@@ -1,0 +1,140 @@
+"""The command line's contract: documents, exit codes, one-line errors."""
+
+import json
+import os
+import subprocess
+import sys
+
+import pytest
+
+from skelb.core.figures import FIGURE_KEYS
+from tests.conftest import wave_bars, write_csv
+
+SCRIPT = """title "Sway"
+input n = 5 from 3 to 9 step 2
+input m = 4
+band = bollinger(close, n, 2)
+up = close crosses above band.mid
+enter long when up
+enter short when close crosses below band.mid
+exit after m bars
+stop 2 * atr(5)
+size 20% of equity
+"""
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    found = tmp_path_factory.mktemp("cli")
+    (found / "sway.skelb").write_text(SCRIPT)
+    write_csv(found / "wave.csv", wave_bars(600))
+    (found / "market.json").write_text('{"symbol": "WAVE", "tick": 0.25, "spread": 0.5}')
+    (found / "account.json").write_text('{"capital": 50000, "commission_percent": 0.01, "slippage_ticks": 1}')
+    return found
+
+
+def skelb(folder, *arguments, expect=0):
+    environment = {**os.environ, "SKELB_HOME": str(folder / "home")}
+    done = subprocess.run(
+        [sys.executable, "-m", "skelb.program", *arguments], cwd=folder, env=environment, capture_output=True, text=True
+    )
+    assert done.returncode == expect, done.stderr
+    assert "Traceback" not in done.stderr
+    return done
+
+
+def document(folder, *arguments):
+    return json.loads(skelb(folder, *arguments, "--json").stdout)
+
+
+FULL = ("backtest", "sway.skelb", "--bars", "wave.csv", "--market", "market.json", "--account", "account.json")
+
+
+def test_backtest_has_the_names_of_the_contract(folder):
+    found = document(folder, *FULL, "--equity")
+    assert list(found) == ["trades", "figures", "skipped", "findings", "equity"]
+    wanted = "number market side entry_time entry_price exit_time exit_price units exit_reason gross commission spread_cost slippage_cost financing net r bars_held"
+    assert set(wanted.split()) <= set(found["trades"][0])
+    assert set(found["figures"]) == {"all", "long", "short"} and set(found["figures"]["all"]) == set(FIGURE_KEYS)
+    assert len(found["equity"]) == 600
+    assert found["trades"][0]["market"] == "WAVE" and found["trades"][0]["entry_time"].endswith("Z")
+    assert found["figures"]["all"]["net_profit"] == pytest.approx(sum(trade["net"] for trade in found["trades"]))
+    assert "equity" not in document(folder, *FULL)
+
+
+def test_inputs_sides_dates_and_timeframe_matter(folder):
+    plain = document(folder, *FULL)["figures"]["all"]
+    assert document(folder, *FULL, "--set", "n=9")["figures"]["all"] != plain
+    assert document(folder, *FULL, "--sides", "short")["figures"]["long"]["trades"] == 0
+    late = document(folder, *FULL, "--from", "2024-01-04", "--to", "2024-01-05")
+    assert all("2024-01-04" <= trade["entry_time"][:10] <= "2024-01-06" for trade in late["trades"])
+    assert len(document(folder, *FULL, "--timeframe", "1h", "--equity")["equity"]) == 150
+
+
+def test_series_gives_every_name_with_nulls(folder):
+    found = document(folder, "series", "sway.skelb", "--bars", "wave.csv", "--set", "n=3")
+    assert set(found["series"]) == {"band.upper", "band.mid", "band.lower", "up"}
+    assert found["series"]["band.mid"][:2] == [None, None] and len(found["time"]) == 600
+    assert found["series"]["up"][0] is None and set(found["series"]["up"][3:]) == {True, False}
+
+
+def test_check_exits_1_on_errors_and_counts_from_1(folder):
+    assert document(folder, "check", "sway.skelb") == {"diagnostics": []}
+    (folder / "bad.skelb").write_text("up = close > smaa(close, 5)\n")
+    found = json.loads(skelb(folder, "check", "bad.skelb", "--json", expect=1).stdout)["diagnostics"]
+    assert [
+        (item["code"], item["line"], item["column"], item["end_column"], item["mend"]["text"]) for item in found
+    ] == [("S0201", 1, 14, 18, "sma")]
+    assert "^^^^" in skelb(folder, "check", "bad.skelb", expect=1).stdout
+
+
+def test_sweep_gives_every_run_and_equals_single_backtests(folder):
+    found = document(
+        folder,
+        "sweep",
+        *FULL[1:],
+        "--vary",
+        "n",
+        "--vary",
+        "m=2,6",
+        "--objective",
+        "net_profit",
+        "--min-trades",
+        "5",
+        "--jobs",
+        "3",
+    )
+    assert [run["inputs"] for run in found["runs"]] == [{"n": n, "m": m} for n in (3, 5, 7, 9) for m in (2, 6)]
+    single = document(folder, *FULL, "--set", "n=7", "--set", "m=6")["figures"]["all"]
+    assert found["runs"][5]["figures"] == single
+    best = max((run for run in found["runs"] if run["ranked"]), key=lambda run: run["figures"]["net_profit"])
+    assert found["best"] == best["inputs"]
+
+
+def test_import_reports_refused_rows_and_demo_can_be_repeated(folder):
+    (folder / "rough.csv").write_text((folder / "wave.csv").read_text() + "2030-01-01T00:00:00Z,1,0,2,1,1\n")
+    found = document(folder, "import", "rough.csv", "--symbol", "ROUGH")
+    assert (found["rows"], found["refused_count"], found["refused"][0]["line"]) == (600, 1, 602)
+    assert "stored" in skelb(folder, "demo").stdout
+    assert "already there" in skelb(folder, "demo").stdout
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ("backtest",), ("nothing",), ("backtest", "missing.skelb", "--bars", "wave.csv"),
+        ("backtest", "sway.skelb", "--bars", "missing.csv"), (*FULL, "--set", "zz=1"), (*FULL, "--set", "n"),
+        (*FULL, "--timeframe", "7x"), (*FULL, "--from", "soon"), (*FULL, "--sides", "up"), (*FULL, "--from", "2031-01-01"),
+        ("backtest", "sway.skelb", "--bars", "rough.csv"), ("backtest", "bad.skelb", "--bars", "wave.csv"),
+        ("backtest", "sway.skelb", "--bars", "wave.csv", "--market", "sway.skelb"),
+        ("backtest", "sway.skelb", "--bars", "wave.csv", "--account", "odd.json"),
+        ("sweep", "sway.skelb", "--bars", "wave.csv", "--vary", "m"), ("serve", "--port", "x"),
+    ],
+    ids=" ".join,
+)  # fmt: skip
+def test_bad_usage_is_one_line_and_exit_code_2(folder, arguments):
+    (folder / "odd.json").write_text('{"capital": "much"}')
+    (folder / "bad.skelb").write_text("up = close > smaa(close, 5)\n")
+    (folder / "rough.csv").write_text((folder / "wave.csv").read_text() + "2030-01-01T00:00:00Z,1,0,2,1,1\n")
+    done = skelb(folder, *arguments, expect=2)
+    assert done.stdout == "" and len(done.stderr.strip().splitlines()) == 1 and done.stderr.startswith("skelb: ")

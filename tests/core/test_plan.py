@@ -1,0 +1,157 @@
+"""Expressions evaluated as written: unknowns, inputs, sharing, and no look at later bars."""
+
+from datetime import date
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numpy.testing import assert_array_equal
+
+from skelb.core.engine import Account, run
+from skelb.core.errors import SettingsError
+from skelb.core.language import check
+from skelb.core.plan import Dataset, Expressions, Memo, input_values, make_dataset, make_plan
+from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS, make_bars
+from skelb.service.settings import market_settings
+from tests.conftest import dataset, wave_bars
+
+DATA = dataset(wave_bars(120))
+NAN = float("nan")
+
+
+def values(source, name, data=DATA, **given):
+    checked = check(source)
+    assert checked.is_sound, checked.diagnostics
+    expressions = Expressions(checked, input_values(checked, given), data)
+    return expressions.whole(checked.definitions[name].value)
+
+
+def truth(source, name="x"):
+    """A constant condition as yes, no or unknown."""
+    return {0: "no", 1: "unknown", 2: "yes"}[int(values(source, name)[-1])]
+
+
+@pytest.mark.parametrize(
+    ("expression", "expected"),
+    [
+        ("unknown and no", "no"), ("unknown and yes", "unknown"), ("unknown or yes", "yes"), ("unknown or no", "unknown"),
+        ("not unknown", "unknown"), ("known(1 / 0)", "no"), ("1 / 0 > 3", "unknown"), ("1 / 0 != 3", "unknown"),
+        ("(1 if unknown else 2) > 0", "unknown"), ("3 in 3..5", "yes"), ("5 in 3..5", "yes"), ("6 not in 3..5", "yes"),
+        ("2 in (1, 2)", "yes"), ("1 < 2 < 2", "no"), ("2 ^ 3 ^ 2 == 512", "yes"), ("-2 ^ 2 == -4", "yes"),
+        ("09:30 in 22:00..10:00", "yes"), ("10:00 in 22:00..10:00", "no"), ("22:00 in 22:00..10:00", "yes"),
+        ("known(unknown)", "no"), ("(0 - 1) ^ 0.5 > 0", "unknown"),
+    ],
+)  # fmt: skip
+def test_logic_and_arithmetic_are_as_written(expression, expected):
+    assert truth(f"x = {expression}") == expected
+
+
+def test_crosses_need_four_known_values():
+    found = values("x = close crosses above sma(close, 5)", "x")
+    assert (found[:5] == 1).all() and set(found[5:]) == {0, 2}
+    close, mean = DATA.bars.close, values("m = sma(close, 5)", "m")
+    expected = (close[5:] > mean[5:]) & (close[4:-1] <= mean[4:-1])
+    assert_array_equal(found[5:] == 2, expected)
+
+
+def test_meets_is_either_cross():
+    both = values("x = close meets open", "x")
+    up, down = values("x = close crosses above open", "x"), values("x = close crosses below open", "x")
+    assert_array_equal(both == 2, (up == 2) | (down == 2))
+
+
+def test_inputs_fill_in_and_refuse_what_they_cannot_hold():
+    source = "input n = 3\ninput kind = a one of a, b\ninput on_it = off\ninput start = 09:30\nx = sma(close, n)"
+    assert_array_equal(values(source, "x", n="7"), values("x = sma(close, 7)", "x"))
+    checked = check(source)
+    for name, wrong in (
+        ("n", "x"),
+        ("kind", "c"),
+        ("on_it", "perhaps"),
+        ("start", "25:00"),
+        ("other", 1),
+        ("n", "inf"),
+    ):
+        with pytest.raises(SettingsError, match=name):
+            input_values(checked, {name: wrong})
+    assert input_values(checked, {"start": "10:15", "on_it": "yes"})["start"] == 615
+    with pytest.raises(SettingsError, match="whole number"):
+        values(source, "x", n=2.5)
+
+
+def test_a_choice_among_series_is_that_series():
+    source = "input src = close one of open, close, high\nx = sma(src, 3) + 0 * (1 if src is close else 2)"
+    assert_array_equal(values(source, "x", src="high"), values("x = sma(high, 3)", "x"))
+
+
+def test_equal_expressions_are_computed_once():
+    data = Dataset(DATA.market, DATA.bars, DATA.calendar)
+    source = "input a = 5\nx = ema(close, 5) > sma(close, 9)\ny = ema(close, a) > sma(close, 4 + 5)"
+    checked = check(source)
+    expressions = Expressions(checked, input_values(checked, {}), data)
+    assert expressions.number(checked.definitions["x"].value) == expressions.number(checked.definitions["y"].value)
+
+
+def test_a_small_memo_forgets_and_still_answers():
+    data = Dataset(DATA.market, DATA.bars, DATA.calendar, memo=Memo(budget_bytes=2_000))
+    source = "a = sma(close, 3)\nb = a + sma(close, 4)\nc = a + b + sma(close, 5)"
+    for _ in range(2):
+        for name in "cab":
+            assert_array_equal(values(source, name, data), values(source, name))
+
+
+def test_a_long_chain_of_names_is_no_deep_recursion():
+    lines = ["a0 = close", *(f"a{i} = a{i - 1} + 1" for i in range(1, 5000))]
+    assert_array_equal(values("\n".join(lines), "a4999"), DATA.bars.close + 4999)
+
+
+def demo_run(script, bars_cut=None, **options):
+    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == script.market)
+    bars = DEMO_BARS[script.market].take(slice(0, 30_000))
+    market = market_settings(demo.settings).market()
+    data = make_dataset(bars if bars_cut is None else bars.take(slice(0, bars_cut)), market)
+    checked = check(script.text)
+    return run(make_plan(checked, data, input_values(checked, {}), **options), Account(capital=50_000, leverage=20))
+
+
+DEMO_BARS = {item.settings["symbol"]: make_bars(item)[0] for item in DEMO_MARKETS}
+
+
+@pytest.mark.parametrize("script", DEMO_SCRIPTS, ids=lambda script: script.title)
+@settings(max_examples=4, deadline=None)
+@given(cut=st.integers(5_000, 29_000))
+def test_cutting_the_future_changes_nothing_in_the_past(script, cut):
+    whole, part = demo_run(script), demo_run(script, cut)
+    ended = part.trades.exit_bar < part.last  # the last bar closes what is open
+    count = int(np.count_nonzero(ended))
+    assert_array_equal(whole.trades.numbers[:count], part.trades.numbers[:count])
+    assert_array_equal(whole.trades.whole[:count], part.trades.whole[:count])
+    assert_array_equal(whole.equity[: part.last], part.equity[:-1])
+
+
+def test_dates_bound_entries_but_not_warm_up():
+    script = DEMO_SCRIPTS[0]
+    whole = demo_run(script)
+    days = whole.plan.dataset.calendar.day
+    first = date.fromordinal(date(1970, 1, 1).toordinal() + int(days[12_000]))
+    late = demo_run(script, from_date=first)
+    assert late.first == int(np.searchsorted(days, days[12_000])) and late.equity.size == len(days) - late.first
+    shared = whole.trades.entry_bar[whole.trades.entry_bar > late.first + 50]
+    assert set(shared) <= set(late.trades.entry_bar)  # indicators were warm from the first day on
+    with pytest.raises(SettingsError, match="no bars from"):
+        demo_run(script, from_date=date(2031, 1, 1))
+
+
+def test_one_side_alone():
+    script = DEMO_SCRIPTS[0]
+    assert set(demo_run(script, sides="long").trades.side) == {1}
+
+
+def test_renaming_and_reordering_change_no_result():
+    script = DEMO_SCRIPTS[0]
+    renamed = script.text.replace("quick", "rapid").replace("calm", "still_water")
+    checked = check(renamed)
+    data = demo_run(script).plan.dataset
+    again = run(make_plan(checked, data, input_values(checked, {})), Account(capital=50_000, leverage=20))
+    assert_array_equal(again.trades.numbers, demo_run(script).trades.numbers)

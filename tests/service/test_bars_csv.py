@@ -1,0 +1,110 @@
+"""Files of bars as people have them: recognised, or refused row by row."""
+
+import numpy as np
+import pytest
+
+from skelb.core.errors import BarsError
+from skelb.service.bars_csv import read_bars_csv
+
+HEADER = "time,open,high,low,close,volume\n"
+GOOD = "2024-01-02T10:00:00Z,1,2,0.5,1.5,10\n2024-01-02T10:15:00Z,1,2,0.5,1.5,10\n2024-01-02T10:30:00Z,1,2,0.5,1.5,10\n"
+TEN = 1_704_189_600
+
+
+def read(tmp_path, text, **options):
+    path = tmp_path / "bars.csv"
+    path.write_bytes(text if isinstance(text, bytes) else text.encode())
+    return read_bars_csv(path, **options)
+
+
+@pytest.mark.parametrize(
+    "text",
+    [
+        pytest.param(HEADER + GOOD, id="the contract"),
+        pytest.param("\ufeff" + HEADER + GOOD.replace("\n", "\r\n"), id="byte order mark and CRLF"),
+        pytest.param("Date;Time;Open;High;Low;Close;Vol\n" + "".join(f"02.01.2024;10:{m};1,0;2,0;0,5;1,5;10\n" for m in ("00", "15", "30")), id="semicolons, decimal commas, two time columns"),
+        pytest.param("<DATE>\t<TIME>\t<OPEN>\t<HIGH>\t<LOW>\t<CLOSE>\t<VOL>\n" + "".join(f"20240102\t10:{m}:00\t1\t2\t0.5\t1.5\t10\n" for m in ("00", "15", "30")), id="tabs and brackets"),
+        pytest.param("timestamp,o,h,l,c,v\n" + "".join(f"{TEN + k * 900},1,2,0.5,1.5,10\n" for k in range(3)), id="seconds since 1970"),
+        pytest.param("timestamp,o,h,l,c,v\n" + "".join(f"{(TEN + k * 900) * 1000},1,2,0.5,1.5,10\n" for k in range(3)), id="milliseconds since 1970"),
+        pytest.param(HEADER + GOOD.replace("T10:", "T12:").replace("Z", "+02:00"), id="offsets"),
+        pytest.param(HEADER + "".join(reversed(GOOD.splitlines(True))), id="latest first"),
+        pytest.param((HEADER + GOOD).encode("utf-16"), id="UTF-16"),
+        pytest.param(HEADER + GOOD + "\n\n", id="blank lines at the end"),
+    ],
+)  # fmt: skip
+def test_many_forms_are_the_same_bars(tmp_path, text):
+    file = read(tmp_path, text)
+    assert file.bars.time.tolist() == [TEN, TEN + 900, TEN + 1800]
+    assert (str(file.bars.timeframe), file.refused_count) == ("15m", 0)
+    assert (
+        file.bars.close.tolist() == [1.5] * 3
+        and file.bars.low.tolist() == [0.5] * 3
+        and file.bars.volume.tolist() == [10] * 3
+    )
+
+
+def test_rows_that_are_no_bars_are_refused_with_their_lines(tmp_path):
+    bad = (
+        "2024-01-02T10:45:00Z,1,x,0.5,1.5,10\n"  # line 5
+        "2024-01-02T11:00:00Z,1,0.2,0.5,0.3,10\n"
+        "2024-01-02T10:15:00Z,1,2,0.5,1.5,10\n"
+        "2024-01-02T11:15:00Z,3,2,0.5,1.5,10\n"
+        "not a time,1,2,0.5,1.5,10\n"
+        "1,2\n"
+        "2024-01-02T11:30:00Z,nan,2,0.5,1.5,10\n"
+        "2024-01-02T11:45:00Z,1,2,0.5,1.5,-10\n"
+        "2024-01-02T12:00:00Z,1,2,0.5,1.5,10\n"
+    )
+    file = read(tmp_path, HEADER + GOOD + bad)
+    assert [(row.line, row.reason.split(" ")[1]) for row in file.refused] == [
+        (5, "high"), (6, "high"), (7, "time"), (8, "open"), (9, "time"), (10, "has"), (11, "open"), (12, "volume"),
+    ]  # fmt: skip
+    assert file.refused_count == 8 and len(file.bars) == 4
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        ("", "is empty"), (HEADER, "holds no bar"), ("time,open,high\n1,2,3\n", "no column for low, close"),
+        ("a\n1\n", "no column for time"), (HEADER + "yesterday,1,2,1,2,3\n", "not recognised"),
+        (HEADER + "2024-01-02T10:00:00Z,x,2,1,2,3\n", "open is not a number"), (b"\x00\x01" * 100, "not a text file"),
+        (HEADER + GOOD.replace("10:15:00", "10:00:20").replace("10:30:00", "10:00:40"), "whole number of minutes"),
+    ],
+)  # fmt: skip
+def test_files_without_bars_say_why(tmp_path, text, why):
+    with pytest.raises(BarsError, match=why):
+        read(tmp_path, text)
+    with pytest.raises(BarsError, match="cannot be read"):
+        read_bars_csv(tmp_path / "missing.csv")
+
+
+def test_times_without_offset_are_in_the_zone_asked_for(tmp_path):
+    file = read(tmp_path, HEADER + GOOD.replace("Z", ""), zone="Europe/Berlin")
+    assert file.bars.time[0] == TEN - 3600
+
+
+def test_dates_stay_the_dates_that_were_written(tmp_path):
+    rows = "".join(f"2024-01-0{day}T00:00:00+02:00,1,2,0.5,1.5,10\n" for day in (2, 3, 4))
+    file = read(tmp_path, HEADER + rows)
+    assert str(file.bars.timeframe) == "1d" and file.bars.dated
+    assert file.bars.time.astype("datetime64[s]").astype("datetime64[D]").astype(str).tolist() == [
+        "2024-01-02",
+        "2024-01-03",
+        "2024-01-04",
+    ]
+
+
+def test_further_columns_come_along(tmp_path):
+    file = read(
+        tmp_path,
+        HEADER.replace("\n", ",ref,words\n") + "".join(f"{line},{k},x\n" for k, line in enumerate(GOOD.splitlines())),
+    )
+    assert {name: values.tolist() for name, values in file.bars.columns.items()} == {"ref": [0, 1, 2]}
+
+
+def test_two_million_rows(tmp_path):
+    size = 2_000_000
+    stamps = np.datetime_as_string(np.datetime64("2001-01-01T00:00:00") + np.arange(size) * 60)
+    body = "\n".join(f"{stamp}Z,100.25,101,99.5,100,7" for stamp in stamps)
+    file = read(tmp_path, HEADER + body.replace("Z,100.25", "Z,oops", 1))
+    assert len(file.bars) == size - 1 and file.refused_count == 1 and file.refused[0].line == 2

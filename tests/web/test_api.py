@@ -1,0 +1,133 @@
+"""The web face: the live loop, imports, trials, and what it refuses."""
+
+import time
+
+import pytest
+from starlette.testclient import TestClient
+from starlette.websockets import WebSocketDisconnect
+
+from skelb.service.application import Application
+from skelb.web.app import make_app
+from tests.conftest import wave_bars, write_csv
+
+SCRIPT = 'title "Sway"\ninput n = 5 from 3 to 9 step 2\nx = sma(close, n)\nup = close crosses above x\ndraw x color long when close > x else short\ndraw n in "Panel"\nmark up below ring "at {close}"\nshade x to close\nlevel 3 in "Panel"\nenter long when up\nexit after 4 bars\nsize 2 units\n'
+LOCAL = {"host": "127.0.0.1"}
+SETUP = {"text": SCRIPT, "market": "WAVE", "timeframe": "15m", "account": "Plain"}
+
+
+@pytest.fixture
+def client(tmp_path):
+    application = Application(tmp_path)
+    application.library.save_account("Plain", {"capital": 100_000})
+    application.library.save_market("WAVE", "", {"tick": 0.25}, [wave_bars(2000)])
+    with TestClient(make_app(application), base_url="http://127.0.0.1") as found:
+        yield found
+
+
+def ask(socket, **question):
+    socket.send_json(question)
+    return socket.receive_json()
+
+
+def test_the_live_loop_runs_and_windows_keep_extremes(client):
+    with client.websocket_connect("/live", headers=LOCAL) as socket:
+        answer = ask(socket, id=1, ask="run", setup=SETUP)
+        assert answer["diagnostics"] == [] or all(item["severity"] == "note" for item in answer["diagnostics"])
+        run = answer["run"]
+        assert run["figures"]["all"]["trades"] == len(run["trades"]["net"]) > 50
+        assert sum(run["trades"]["net"]) == pytest.approx(run["figures"]["all"]["net_profit"])
+        fine = ask(socket, id=2, ask="window", run=run["key"], first=100, last=199, columns=500)
+        coarse = ask(socket, id=3, ask="window", run=run["key"], first=0, last=1999, columns=100)
+        assert fine["step"] == 1 and len(fine["x"]) == 100
+        assert coarse["step"] == 20 and len(coarse["x"]) == 100
+        whole = ask(socket, id=4, ask="window", run=run["key"], first=0, last=1999, columns=5000)
+        for column in range(100):
+            part = slice(column * 20, column * 20 + 20)
+            assert coarse["high"][column] == max(whole["high"][part]) and coarse["low"][column] == min(
+                whole["low"][part]
+            )
+            assert coarse["lanes"]["up"][column] == pytest.approx(sum(whole["lanes"]["up"][part]) / 20)
+            known = [value for value in whole["lines"]["line0"]["value"][part] if value is not None]
+            assert coarse["lines"]["line0"]["high"][column] == max(known)
+        assert [mark["label"] for mark in fine["marks"]] == [
+            f"at {fine['close'][mark['bar'] - 100]:g}" for mark in fine["marks"]
+        ]
+        assert whole["equity"]["value"][-1] == pytest.approx(100_000 + run["figures"]["all"]["net_profit"])
+
+
+def test_mistakes_come_back_as_diagnostics_and_problems_as_sentences(client):
+    with client.websocket_connect("/live", headers=LOCAL) as socket:
+        broken = ask(socket, id=1, ask="run", setup={**SETUP, "text": "enter long when close"})
+        assert broken["run"] is None and broken["diagnostics"][0]["code"] == "S0203"
+        assert "whole number" in ask(socket, id=2, ask="run", setup={**SETUP, "inputs": {"n": 2.5}})["problem"]
+        assert "no market" in ask(socket, id=3, ask="run", setup={**SETUP, "market": "NONE"})["error"]
+        assert "not a timeframe" in ask(socket, id=4, ask="run", setup={**SETUP, "timeframe": "7q"})["error"]
+        assert ask(socket, id=5, ask="run", setup={"text": 3})["error"]
+        assert ask(socket, id=6, ask="window", run="none", first=0, last=9, columns=9)["error"]
+        assert ask(socket, id=7, ask="run", setup={**SETUP, "inputs": {"gone": 3}})["run"]
+
+
+def test_import_shows_then_stores_once(client, tmp_path):
+    data = write_csv(tmp_path / "new bars.csv", wave_bars(300)).read_bytes() + b"x,1,2,3,4,5\n"
+    preview = client.post("/api/imports", params={"name": "new bars.csv"}, content=data).json()
+    assert (preview["rows"], preview["refused_count"], preview["timeframe"]) == (300, 1, "15m")
+    assert all(market["symbol"] != "NEW" for market in client.get("/api/markets").json())
+    body = {"token": preview["token"], "symbol": "NEW", "settings": {"tick": 0.25}}
+    assert client.post("/api/imports/store", json={**body, "settings": {"tick": -1}}).status_code == 422
+    assert client.post("/api/imports/store", json=body).json()["bars"][0]["rows"] == 300
+    again = client.post("/api/imports/store", json=body)
+    assert again.status_code == 404 and "no longer waiting" in again.json()["detail"]
+    assert (
+        "holds no bar"
+        in client.post("/api/imports", params={"name": "a.csv"}, content=b"time,open,high,low,close\n").json()["detail"]
+    )
+
+
+def test_a_trial_from_plan_to_open_cell(client):
+    body = {"setup": SETUP, "vary": ["n"], "objective": "net_profit", "min_trades": 1}
+    assert client.post("/api/trials/plan", json=body).json()["total"] == 4
+    number = client.post("/api/trials", json=body).json()["id"]
+    for _ in range(500):
+        state = client.get(f"/api/trials/{number}").json()
+        if state["state"] == "done":
+            break
+        time.sleep(0.02)
+    surface = client.get(f"/api/trials/{number}/surface", params={"objective": "net_profit"}).json()
+    cell = client.get(f"/api/trials/{number}/cells/2").json()
+    assert cell["inputs"] == {"n": 7.0} and surface["values"][2] == cell["figures"]["net_profit"]
+    with client.websocket_connect("/live", headers=LOCAL) as socket:
+        run = ask(socket, id=1, ask="run", setup={**SETUP, "inputs": cell["inputs"]})["run"]
+    assert run["figures"]["all"] == cell["figures"]
+    assert client.get("/api/trials/99").status_code == 404
+    assert client.post("/api/trials", json={**body, "vary": ["zz"]}).status_code == 422
+
+
+def test_a_kept_run_keeps_its_figures(client):
+    kept = client.post("/api/runs", json={"setup": SETUP}).json()
+    assert client.get(f"/api/runs/{kept['number']}").json()["figures"] == kept["figures"]
+
+
+@pytest.mark.parametrize("headers", [{"host": "evil.example"}, {"origin": "http://evil.example"}])
+def test_foreign_hosts_and_origins_are_refused(client, headers):
+    assert client.get("/api/start", headers=headers).status_code == 403
+    with pytest.raises(WebSocketDisconnect), client.websocket_connect("/live", headers={**LOCAL, **headers}):
+        pass
+
+
+def test_a_token_is_required_where_one_is_set(tmp_path):
+    with TestClient(make_app(Application(tmp_path), token="secret"), base_url="http://127.0.0.1") as guarded:
+        assert guarded.get("/api/start").status_code == 403
+        assert guarded.get("/api/start", headers={"x-skelb-token": "wrong"}).status_code == 403
+        assert guarded.get("/api/start?token=secret").status_code == 200
+        assert guarded.get("/api/start").status_code == 200  # the page's further requests carry the cookie
+
+
+def test_answers_forbid_foreign_scripts_and_errors_are_problem_json(client):
+    answer = client.post("/api/scripts", json={"text": "x = 3"})
+    assert "script-src 'self'" in answer.headers["content-security-policy"]
+    assert answer.headers["content-type"] == "application/problem+json" and "title" in answer.json()["detail"]
+    assert client.post("/api/scripts", content=b"{").status_code == 422
+    assert (
+        client.get("/../../etc/passwd").status_code in (200, 404)
+        and "root:" not in client.get("/../../etc/passwd").text
+    )
