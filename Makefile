@@ -54,8 +54,8 @@ check: $(STAMPS)/python $(STAMPS)/node
 	cd frontend && npm run --silent check
 	! git grep -nIE "regis[t]ry\.npmjs|files\.python[h]osted|py[p]i\.org|deb\.de[b]ian" -- .
 
-bench: setup
-	$(BIN)/python benchmarks/run.py
+bench: setup $(STAMPS)/browser
+	$(BIN)/python -m benchmarks.run
 
 screenshots: setup $(STAMPS)/browser
 	$(BIN)/python scripts/screenshots.py

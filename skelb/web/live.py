@@ -68,7 +68,10 @@ async def _answer(
             ask = "run" if "run" in waiting else next(iter(waiting))
             question = waiting.pop(ask)
             text = await asyncio.to_thread(_answer_one, workbench, ask, question)
-            await socket.send_text(text)
+            try:
+                await socket.send_text(text)
+            except (WebSocketDisconnect, RuntimeError):
+                return  # the page is gone; so is the need for an answer
 
 
 def _answer_one(workbench: Workbench, ask: str, question: dict[str, Any]) -> str:

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import cached_property
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -45,12 +46,12 @@ class Calendar:
         """Number of the ISO week, counted from the week of 1970-01-01."""
         return (self.day + 3) // 7
 
-    @property
+    @cached_property
     def starts_day(self) -> Bools:
         """Whether the bar is the first of its trading day."""
         return np.concatenate(([True], self.day[1:] != self.day[:-1]))[: self.day.size]
 
-    @property
+    @cached_property
     def day_ends(self) -> Ints:
         """Index of the last bar of every trading day."""
         return np.flatnonzero(np.append(self.day[1:] != self.day[:-1], True)[: self.day.size])
@@ -126,7 +127,7 @@ def _calendar(bars: Bars, day: Ints, market: Market) -> Calendar:
     closing_day = day
     if bars.timeframe.minutes == WEEK_MINUTES:
         closing_day = (day + 3) // 7 * 7 - 3 + last_weekday
-    days, position = np.unique(closing_day, return_inverse=True)
+    days, position = _distinct(closing_day)
     day_start = to_utc(days * _DAY_S + starts, market.zone)[position]
     day_end = to_utc(days * _DAY_S + ends, market.zone)[position]
     opens = day_start if bars.dated else bars.time
@@ -148,6 +149,14 @@ def _calendar(bars: Bars, day: Ints, market: Market) -> Calendar:
     )
 
 
+def _distinct(rising: Ints) -> tuple[Ints, Ints]:
+    """The distinct values of a rising series, and for each element which of them it is."""
+    fresh = np.empty(rising.size, np.bool_)
+    fresh[:1] = True
+    np.not_equal(rising[1:], rising[:-1], out=fresh[1:])
+    return rising[fresh], np.cumsum(fresh) - 1
+
+
 def resample(bars: Bars, calendar: Calendar, market: Market, timeframe: Timeframe) -> Bars:
     """Session bars gathered into a higher timeframe, aligned to the session day's start.
 
@@ -157,7 +166,7 @@ def resample(bars: Bars, calendar: Calendar, market: Market, timeframe: Timefram
     """
     if timeframe == bars.timeframe or len(bars) == 0:
         return bars
-    days, position = np.unique(calendar.day, return_inverse=True)
+    days, position = _distinct(calendar.day)
     day_start = to_utc(days * _DAY_S + market.ranges[0].start * 60, market.zone)[position]
     if timeframe.is_intraday:
         bucket = (bars.time - day_start) // timeframe.seconds

@@ -98,6 +98,13 @@ def _unequal(a, a_moves, b, b_moves, out):
 def _crosses(a, a_moves, b, b_moves, up, down, out):
     if out.size:
         out[0] = 1
+    if a_moves and b_moves:  # the plain form of the loop is the one the compiler can run in parallel lanes
+        for i in range(1, out.size):
+            x, y, p, q = a[i], b[i], a[i - 1], b[i - 1]
+            known = (x == x) & (y == y) & (p == p) & (q == q)
+            hit = (up & (x > y) & (p <= q)) | (down & (x < y) & (p >= q))
+            out[i] = 2 * (hit & known) + (1 - known)
+        return
     for i in range(1, out.size):
         x, y = a[i * a_moves], b[i * b_moves]
         p, q = a[(i - 1) * a_moves], b[(i - 1) * b_moves]

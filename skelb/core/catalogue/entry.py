@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, Literal
 
 from skelb.core.bars import Bars, Calendar, Floats, Market
@@ -51,7 +52,7 @@ class Function:
     result: Literal["number", "condition", "same"] = "number"
     bounded: tuple[float, float] | None = None
 
-    @property
+    @cached_property
     def signature(self) -> str:
         """The call as a user would write it, defaults included."""
         parts = [item.name if item.default is None else f"{item.name} = {item.default:g}" for item in self.parameters]

@@ -11,9 +11,7 @@ from skelb.core.catalogue.entry import Frame, Function, Parameter, Record
 
 def true_range(high: Floats, low: Floats, close: Floats) -> Floats:
     """Range of each bar with the earlier close included, price units, shape (n,); the first is high - low."""
-    before = np.concatenate((close[:1], close[:-1]))
-    before[:1] = np.clip(before[:1], low[:1], high[:1])
-    return np.maximum(high, before) - np.minimum(low, before)
+    return _true_range(high, low, close, np.empty_like(high))
 
 
 def atr(frame: Frame, n: int) -> Floats:
@@ -37,6 +35,15 @@ def keltner(frame: Frame, n: int, m: int, f: float) -> Record:
     """Bands of `f` average true ranges (over `m`) about the ema of the close (over `n`), price units."""
     mid, width = ema(frame.bars.close, n), f * atr(frame, m)
     return {"upper": mid + width, "mid": mid, "lower": mid - width}
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _true_range(high, low, close, out):
+    if out.size:
+        out[0] = high[0] - low[0]
+    for i in range(1, out.size):
+        out[i] = max(high[i], close[i - 1]) - min(low[i], close[i - 1])
+    return out
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

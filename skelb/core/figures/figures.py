@@ -37,7 +37,6 @@ def figures_of(outcome: Outcome, side: str = "all") -> Figures:
     drawdown = found["max_drawdown"]
     if drawdown:
         found["return_over_drawdown"] = float(found["net_profit"] or 0.0) / drawdown
-    found["exposure"] = float(trades.bars_held[chosen].sum()) / max(1, equity.size)
     return found
 
 
@@ -57,50 +56,41 @@ def drawdown_of(equity: Floats, capital: float) -> Floats:
 
 def _trade_figures(outcome: Outcome, chosen: Bools) -> Figures:
     trades = outcome.trades
-    net = trades.net[chosen]
-    wins, losses = net[net > 0], net[net <= 0]
-    costs = {
-        "total_commission": kernel.TF_COMMISSION,
-        "total_spread": kernel.TF_SPREAD,
-        "total_slippage": kernel.TF_SLIPPAGE,
-        "total_financing": kernel.TF_FINANCING,
+    sums = _trade_sums(trades.whole, trades.numbers, chosen)
+    count, wins, won, lost = int(sums[_COUNT]), int(sums[_WINS]), float(sums[_WON]), float(sums[_LOST])
+    losses, net = count - wins, won - lost
+    costs = float(sums[_FEES] + sums[_SPREADS] + sums[_SLIPPED] + sums[_NIGHTS])
+    gross = float(sums[_GROSS])
+    found: Figures = {
+        "net_profit": net,
+        "return": net / outcome.capital if outcome.capital > 0 else None,
+        "trades": count,
+        "total_commission": float(sums[_FEES]),
+        "total_spread": float(sums[_SPREADS]),
+        "total_slippage": float(sums[_SLIPPED]),
+        "total_financing": float(sums[_NIGHTS]),
+        "total_costs": costs,
+        "costs_share": costs / gross if gross > 0 else None,
+        "ambiguous_trades": int(sums[_AMBIGUOUS]),
+        "exposure": float(sums[_HELD]) / max(1, outcome.equity.size),
     }
-    found: Figures = {name: float(trades.column(index)[chosen].sum()) for name, index in costs.items()}
-    total = sum(float(found[name] or 0.0) for name in costs)
-    gross = float(trades.gross[chosen].sum())
-    found |= {
-        "net_profit": float(net.sum()),
-        "return": float(net.sum()) / outcome.capital if outcome.capital > 0 else None,
-        "trades": int(net.size),
-        "total_costs": total,
-        "costs_share": total / gross if gross > 0 else None,
-        "ambiguous_trades": int(np.count_nonzero(trades.ambiguous[chosen])),
-    }
-    if net.size == 0:
+    if count == 0:
         return found
-    lost = float(-losses.sum())
-    in_r = trades.column(kernel.TF_R)[chosen]
-    in_r = in_r[~np.isnan(in_r)]
     found |= {
-        "win_rate": wins.size / net.size,
-        "average_trade": float(net.mean()),
-        "average_win": float(wins.mean()) if wins.size else None,
-        "average_loss": float(losses.mean()) if losses.size else None,
-        "profit_factor": float(wins.sum()) / lost if lost > 0 else None,
-        "payoff": float(wins.mean()) / (lost / losses.size) if wins.size and lost > 0 else None,
-        "expectancy_r": float(in_r.mean()) if in_r.size else None,
-        "largest_win": float(wins.max()) if wins.size else None,
-        "largest_loss": float(losses.min()) if losses.size and losses.min() < 0 else None,
-        "longest_winning_run": _longest_run(net > 0),
-        "longest_losing_run": _longest_run(net <= 0),
-        "average_bars_held": float(trades.bars_held[chosen].mean()),
+        "win_rate": wins / count,
+        "average_trade": net / count,
+        "average_win": won / wins if wins else None,
+        "average_loss": -lost / losses if losses else None,
+        "profit_factor": won / lost if lost > 0 else None,
+        "payoff": won / wins / (lost / losses) if wins and lost > 0 else None,
+        "expectancy_r": float(sums[_IN_R] / sums[_WITH_R]) if sums[_WITH_R] else None,
+        "largest_win": float(sums[_BEST]) if sums[_BEST] > 0 else None,
+        "largest_loss": float(sums[_WORST]) if sums[_WORST] < 0 else None,
+        "longest_winning_run": int(sums[_WINNING]),
+        "longest_losing_run": int(sums[_LOSING]),
+        "average_bars_held": float(sums[_HELD]) / count,
     }
     return found
-
-
-def _longest_run(flags: Bools) -> int:
-    edges = np.flatnonzero(np.diff(np.concatenate(([0], flags.astype(np.int8), [0]))))
-    return int((edges[1::2] - edges[::2]).max()) if edges.size else 0
 
 
 def _equity_figures(outcome: Outcome, equity: Floats) -> Figures:
@@ -121,9 +111,10 @@ def _equity_figures(outcome: Outcome, equity: Floats) -> Figures:
 
 
 def _days_of(outcome: Outcome) -> _Days:
-    day = outcome.plan.dataset.calendar.day[outcome.first : outcome.last + 1]
-    ends = np.append(np.flatnonzero(day[1:] != day[:-1]), day.size - 1)
-    years = float(day[-1] - day[0] + 1) / _YEAR_DAYS
+    calendar = outcome.plan.dataset.calendar
+    ends = calendar.day_ends[(calendar.day_ends >= outcome.first) & (calendar.day_ends < outcome.last)]
+    ends = np.append(ends, outcome.last) - outcome.first
+    years = float(calendar.day[outcome.last] - calendar.day[outcome.first] + 1) / _YEAR_DAYS
     return _Days(ends, ends.size / years, years)
 
 
@@ -162,12 +153,58 @@ def _relative_changes(values: Floats, before: float) -> Floats | None:
     return np.asarray(whole[1:] / whole[:-1] - 1.0)
 
 
+# What `_trade_sums` counts.
+(
+    _COUNT, _WINS, _WON, _LOST, _GROSS, _FEES, _SPREADS, _SLIPPED, _NIGHTS, _IN_R, _WITH_R, _BEST, _WORST, _HELD,
+    _AMBIGUOUS, _WINNING, _LOSING,
+) = range(17)  # fmt: skip
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _trade_sums(whole, numbers, chosen):
+    """All that the trade figures are made of, in one pass over the chosen trades."""
+    sums = np.zeros(17)
+    winning = 0
+    losing = 0
+    for t in range(whole.shape[0]):
+        if not chosen[t]:
+            continue
+        net = numbers[t, kernel.TF_NET]
+        sums[_COUNT] += 1
+        if net > 0.0:
+            sums[_WINS] += 1
+            sums[_WON] += net
+            winning += 1
+            losing = 0
+        else:
+            sums[_LOST] -= net
+            losing += 1
+            winning = 0
+        sums[_WINNING] = max(sums[_WINNING], winning)
+        sums[_LOSING] = max(sums[_LOSING], losing)
+        sums[_BEST] = max(sums[_BEST], net)
+        sums[_WORST] = min(sums[_WORST], net)
+        sums[_GROSS] += numbers[t, kernel.TF_GROSS]
+        sums[_FEES] += numbers[t, kernel.TF_COMMISSION]
+        sums[_SPREADS] += numbers[t, kernel.TF_SPREAD]
+        sums[_SLIPPED] += numbers[t, kernel.TF_SLIPPAGE]
+        sums[_NIGHTS] += numbers[t, kernel.TF_FINANCING]
+        in_r = numbers[t, kernel.TF_R]
+        if in_r == in_r:
+            sums[_IN_R] += in_r
+            sums[_WITH_R] += 1
+        sums[_AMBIGUOUS] += whole[t, kernel.TI_AMBIGUOUS]
+        bars = whole[t, kernel.TI_EXIT_BAR] - whole[t, kernel.TI_ENTRY_BAR]
+        sums[_HELD] += bars + (whole[t, kernel.TI_MOMENT] != kernel.AT_OPEN)
+    return sums
+
+
 @njit(cache=True, nogil=True, error_model="numpy")
 def _largest_drawdown(equity, capital):
     peak = capital
     peak_at = -1
     money = 0.0
-    percent = 0.0
+    share = 0.0
     start = -1
     bottom = 0
     for i in range(equity.size):
@@ -179,15 +216,15 @@ def _largest_drawdown(equity, capital):
             money = peak - now
             start = peak_at
             bottom = i
-        if peak > 0.0 and (peak - now) / peak * 100.0 > percent:
-            percent = (peak - now) / peak * 100.0
+        if peak - now > share * peak and peak > 0.0:  # a product here, the division only at a new depth
+            share = (peak - now) / peak
     height = capital if start < 0 else equity[start]
     recovery = equity.size - 1
     for i in range(bottom, equity.size):
         if equity[i] >= height:
             recovery = i
             break
-    return money, percent, start, recovery
+    return money, share * 100.0, start, recovery
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

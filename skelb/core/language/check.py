@@ -114,7 +114,7 @@ def _check_meanings(work: _Work) -> None:
     for placed in work.parsed.statements:
         statement = placed.statement
         try:
-            _check_statement(statement, work.scope)
+            meaning = _meaning_of_statement(placed, work.scope)
         except Mistake as mistake:
             work.report(placed, mistake.diagnostic)
             _mark_broken(statement, work.scope)
@@ -124,13 +124,44 @@ def _check_meanings(work: _Work) -> None:
             continue
         work.sound.append(placed)
         if isinstance(statement, Input):
-            work.scope.names[statement.name] = input_meaning(statement, work.scope)
             work.inputs[statement.name] = statement
-            work.placed_names[statement.name] = placed
         elif isinstance(statement, Definition):
-            work.scope.names[statement.name] = meaning_of(statement.value, work.scope)
             work.definitions[statement.name] = statement
-            work.placed_names[statement.name] = placed
+        else:
+            continue
+        assert meaning is not None
+        work.scope.names[statement.name] = meaning
+        work.placed_names[statement.name] = placed
+
+
+_Outcome = tuple[tuple[str, ...], tuple[Meaning, ...], Meaning | None]
+_outcomes: dict[str, _Outcome] = {}
+_MOST_OUTCOMES = 32_768
+
+
+def _meaning_of_statement(placed: Placed, scope: Scope) -> Meaning | None:
+    """Check one statement; what its name means, when it defines one.
+
+    A sound statement stays sound while the names it uses mean the same, so after a change of one line the others
+    are looked up. Mistakes are found anew: they depend on every name there is.
+    """
+    statement = placed.statement
+    if isinstance(statement, (Input, Definition)):
+        _check_new_name(statement.name, statement.name_span, scope)
+    held = _outcomes.get(placed.text)
+    if held is not None and tuple(map(scope.names.get, held[0])) == held[1]:
+        scope.used.update(held[0])
+        return held[2]
+    outer, scope.used = scope.used, set()
+    try:
+        meaning = _check_statement(statement, scope)
+        names = tuple(sorted(scope.used))
+    finally:
+        scope.used |= outer
+    if len(_outcomes) >= _MOST_OUTCOMES:
+        _outcomes.clear()
+    _outcomes[placed.text] = (names, tuple(scope.names[name] for name in names), meaning)
+    return meaning
 
 
 def _mark_broken(statement: Statement, scope: Scope) -> None:
@@ -147,22 +178,23 @@ def _check_new_name(name: str, span: tuple[int, int], scope: Scope) -> None:
         raise Mistake("S0206", span, f"`{name}` is defined above already")
 
 
-def _check_statement(statement: Statement, scope: Scope) -> None:
+def _check_statement(statement: Statement, scope: Scope) -> Meaning | None:
     match statement:
         case Title() | Note():
             pass
         case Input():
-            _check_new_name(statement.name, statement.name_span, scope)
             _check_input(statement)
+            return input_meaning(statement, scope)
         case Definition():
-            _check_new_name(statement.name, statement.name_span, scope)
             meaning = meaning_of(statement.value, scope)
             if meaning.kind == "text":
                 raise Mistake("S0203", statement.value.span, "a name stands for numbers or conditions, not for a text")
+            return meaning
         case Draw() | Level() | Shade() | Mark():
             _check_show(statement, scope)
         case _:
             _check_rule(statement, scope)
+    return None
 
 
 def _check_input(found: Input) -> None:

@@ -1,6 +1,6 @@
 """What every expression is: a number, a condition, a word, a time, a text or a record."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import assert_never
 
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, PLANNED_NAMES, WORDS, Function
@@ -127,8 +127,10 @@ def meaning_of(node: Expression, scope: Scope) -> Meaning:
 def need_number(node: Expression, scope: Scope, what: str) -> Meaning:
     """The meaning of `node`, which `what` needs to be a number."""
     found = meaning_of(node, scope)
-    if found.kind == "number" or found.series:
-        return replace(found, kind="number")
+    if found.kind == "number":
+        return found
+    if found.series:
+        return _NUMBER
     if found.kind == "record":
         raise _which_field(node, found)
     raise Mistake("S0203", node.span, f"{what} needs a number, and this is {_ARTICLE[found.kind]}")
@@ -259,21 +261,28 @@ def placed_arguments(function: Function, node: Call) -> list[Expression | None]:
     """The arguments of a call in the order of the function's parameters; None where a default applies."""
     placed: list[Expression | None] = [None] * len(function.parameters)
     names = [parameter.name for parameter in function.parameters]
-    wanted = f"{function.signature}"
     for position, argument in enumerate(node.arguments):
         index = position if argument.name is None else _named_position(argument, names, node)
         if index >= len(names):
             raise Mistake("S0204", argument.value.span, f"`{function.name}` takes {_count(len(names))}, and this is one more",
-                          None, f"Its form is `{wanted}`.")  # fmt: skip
+                          None, f"Its form is `{function.signature}`.")  # fmt: skip
         if placed[index] is not None:
             raise Mistake(
-                "S0204", argument.value.span, f"`{names[index]}` is given twice", None, f"The form is `{wanted}`."
+                "S0204",
+                argument.value.span,
+                f"`{names[index]}` is given twice",
+                None,
+                f"The form is `{function.signature}`.",
             )
         placed[index] = argument.value
     for parameter, value in zip(function.parameters, placed, strict=True):
         if value is None and parameter.default is None:
             raise Mistake(
-                "S0204", node.span, f"`{function.name}` needs `{parameter.name}`", None, f"Its form is `{wanted}`."
+                "S0204",
+                node.span,
+                f"`{function.name}` needs `{parameter.name}`",
+                None,
+                f"Its form is `{function.signature}`.",
             )
     return placed
 

@@ -189,7 +189,7 @@ class _Planner:
     ) -> NDArray[np.uint8]:
         """Raise `bit` where any signal is yes; which rule was the first of them, shape (n,) or (1,)."""
         for _, condition in signals:
-            _raise_flag(flags, condition, int(condition.size > 1), bit)
+            _raise_flag(flags, condition, np.uint8(bit))
         if not signals:
             return _NONE
         if len(signals) == 1:
@@ -388,9 +388,14 @@ def _as_written(node: Expression, text: str) -> str:
 
 
 @njit(cache=True, nogil=True)
-def _raise_flag(flags, condition, moves, bit):
+def _raise_flag(flags, condition, bit):
+    if condition.size == 1:
+        if condition[0] == 2:
+            for i in range(flags.size):
+                flags[i] |= bit
+        return
     for i in range(flags.size):
-        flags[i] |= np.uint8(bit * (condition[i * moves] == 2))
+        flags[i] |= bit if condition[i] == 2 else np.uint8(0)
 
 
 @njit(cache=True, nogil=True)

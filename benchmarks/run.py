@@ -1,0 +1,227 @@
+"""Side-by-side measurements: `make bench` prints the table and writes docs/benchmarks.md.
+
+Ratios are medians of ratios taken in turn within one process, so that a busy machine slows both sides alike.
+"""
+
+import os
+import platform
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime
+from pathlib import Path
+from statistics import median
+
+import numpy as np
+
+from benchmarks.live import Live
+from benchmarks.yardstick import ACCOUNT, MARKET, SCRIPT, HandWritten, make_bars, plain_loop
+from skelb.core.bars import Timeframe, resample
+from skelb.core.catalogue import FUNCTIONS
+from skelb.core.engine import run
+from skelb.core.figures import figures_of
+from skelb.core.language import check
+from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
+from skelb.core.trials import Axis, Sweep, grid, run_cells
+from skelb.service.warm import warm_kernels
+
+ROOT = Path(__file__).parent.parent
+Row = tuple[str, str, str]
+
+
+def timed(call: Callable[[], object]) -> float:
+    started = time.perf_counter()
+    call()
+    return time.perf_counter() - started
+
+
+def ratio(call: Callable[[], object], against: Callable[[], object], rounds: int = 15) -> tuple[float, float]:
+    """Median of `call` / `against` taken in turn, and the median of `call` in seconds."""
+    call()
+    against()
+    pairs = [(timed(call), timed(against)) for _ in range(rounds)]
+    return median(a / b for a, b in pairs), median(a for a, _ in pairs)
+
+
+def fresh(dataset: Dataset) -> Dataset:
+    """The same bars with nothing computed yet."""
+    return Dataset(dataset.market, dataset.bars, dataset.calendar)
+
+
+def engine_rows(size: int) -> list[Row]:
+    bars = make_bars(size)
+    dataset, hand = make_dataset(bars, MARKET), HandWritten(bars)
+    rows: list[Row] = []
+    for fast, slow, target in ((12, 48, "1.6 (reach 1.2)"), (50, 200, "0.9 (reach 0.7)")):
+        checked = check(SCRIPT.format(fast=fast, slow=slow))
+        plan = make_plan(checked, dataset, input_values(checked, {}))
+        outcome = run(plan, ACCOUNT)
+        count = hand.run(fast, slow)
+        assert count == len(outcome.trades), (count, len(outcome.trades))
+        np.testing.assert_array_equal(hand.entries[:count], outcome.trades.entry_bar)
+        np.testing.assert_array_equal(hand.exits[:count], outcome.trades.exit_bar)
+        np.testing.assert_allclose(hand.nets[:count], outcome.trades.net, rtol=1e-12, atol=1e-9)
+        np.testing.assert_allclose(hand.equity, outcome.equity, rtol=1e-12)
+        found, seconds = ratio(lambda plan=plan: run(plan, ACCOUNT), lambda f=fast, s=slow: hand.run(f, s))
+        rows.append(
+            (
+                f"general kernel / C, ema ({fast}, {slow}), {count:,} trades, {seconds * 1000:.1f} ms",
+                f"{found:.2f}",
+                target,
+            )
+        )
+    checked = check(SCRIPT.format(fast=12, slow=48))
+
+    def all_of_it() -> None:
+        plan = make_plan(checked, fresh(dataset), input_values(checked, {}))
+        figures_of(run(plan, ACCOUNT))
+
+    found, seconds = ratio(all_of_it, lambda: hand.run(12, 48))
+    rows.append(
+        (f"plan + indicators + kernel + figures / C, {seconds * 1000:.1f} ms", f"{found:.2f}", "3.5 (reach 2.3)")
+    )
+    plan = make_plan(checked, dataset, input_values(checked, {}))
+    expressions = plan.expressions
+    a, b = (expressions.of(checked.definitions[name].value) for name in "ab")
+    atr = FUNCTIONS["atr"].compute(dataset.frame, 14)
+    assert abs(plain_loop(bars, a, b, atr) - len(run(plan, ACCOUNT).trades)) <= 2
+    found, _ = ratio(lambda: plain_loop(bars, a, b, atr), lambda: run(plan, ACCOUNT), rounds=3)
+    rows.append(("plain Python loop / kernel", f"{found:.0f}", "150 (reach 220)"))
+    found, _ = ratio(
+        lambda: resample(bars, dataset.calendar, MARKET, Timeframe(60)), lambda: hand.run(12, 48), rounds=7
+    )
+    seconds = median(timed(lambda: resample(bars, dataset.calendar, MARKET, Timeframe(60))) for _ in range(7))
+    rows.append(("resample 1M minutes to hours", f"{seconds * 1000:.0f} ms", "10 ms"))
+    return rows
+
+
+def growth_rows() -> list[Row]:
+    seconds = {}
+    for size in (100_000, 1_000_000):
+        dataset = make_dataset(make_bars(size), MARKET)
+        checked = check(SCRIPT.format(fast=12, slow=48))
+
+        def once(dataset: Dataset = dataset, checked: object = checked) -> None:
+            figures_of(run(make_plan(checked, fresh(dataset), input_values(checked, {})), ACCOUNT))  # type: ignore[arg-type]
+
+        once()
+        seconds[size] = median(timed(once) for _ in range(9))
+    return [("10 times the bars cost", f"{seconds[1_000_000] / seconds[100_000]:.1f} ×", "11 ×")]
+
+
+def sweep_rows() -> list[Row]:
+    bars = make_bars(100_000)
+    dataset, hand = make_dataset(bars, MARKET), HandWritten(bars)
+    checked = check(SCRIPT.format(fast=12, slow=48))
+    sweep_of = lambda: Sweep(checked, fresh(dataset), ACCOUNT, input_values(checked, {}))  # noqa: E731
+    axes = (Axis("fast", tuple(range(5, 25))), Axis("slow", tuple(range(30, 130, 5))))
+    cells = list(enumerate(grid(axes)))
+
+    def alone() -> None:
+        sweep = sweep_of()
+        for _, inputs in cells:
+            sweep.run_one(inputs)
+
+    def together() -> None:
+        with ThreadPoolExecutor(2) as threads:
+            for _ in run_cells(sweep_of(), cells, threads, ahead=4):
+                pass
+
+    def by_hand() -> None:
+        for _, inputs in cells:
+            hand.run(int(inputs["fast"]), int(inputs["slow"]))
+
+    one, seconds = ratio(alone, by_hand, rounds=5)
+    two, _ = ratio(together, by_hand, rounds=5)
+    return [
+        (
+            f"400-run sweep, one thread / 400 × C ({400 / seconds:,.0f} runs/s, 100,000 bars)",
+            f"{one:.2f}",
+            "1.3 (reach 1.0)",
+        ),
+        ("400-run sweep, two threads / 400 × C on one", f"{two:.2f}", "0.8 (reach 0.6)"),
+    ]
+
+
+def language_rows() -> list[Row]:
+    lines = [f"a{i} = ema(close, {i % 50 + 2}) + prior(high, {i % 7}) * 2 - stdev(close, 20)" for i in range(2000)]
+    text = "\n".join(lines)
+    cold = timed(lambda: check(text))
+    edited = [text.replace("a1000 = ema", f"a1000 = {k} + ema") for k in range(9)]
+    seconds = median(timed(lambda t=t: check(t)) for t in edited)  # type: ignore[misc]
+    return [
+        ("check 2,000 lines after a one-line change", f"{seconds * 1000:.0f} ms", "50 ms"),
+        ("check 2,000 lines from nothing", f"{cold * 1000:.0f} ms", "200 ms"),
+    ]
+
+
+IMPORT = """
+import sys, time
+from pathlib import Path
+from skelb.service.application import Application
+from skelb.service.bars_csv import read_bars_csv
+application = Application(Path(sys.argv[2]))
+def peak():
+    lines = Path("/proc/self/status").read_text().splitlines()
+    return next(int(line.split()[1]) / 1024 for line in lines if line.startswith("VmHWM"))
+before = peak()
+started = time.perf_counter()
+application.library.save_market("BIG", "", {}, [read_bars_csv(Path(sys.argv[1])).bars])
+print(time.perf_counter() - started, peak() - before)
+"""
+
+
+def import_rows() -> list[Row]:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "big.csv"
+        bars = make_bars(1_000_000)
+        stamps = np.datetime_as_string(bars.time.astype("datetime64[s]"))
+        with path.open("w") as out:
+            out.write("time,open,high,low,close,volume\n")
+            for t, o, h, low, c in zip(stamps, bars.open, bars.high, bars.low, bars.close, strict=True):
+                out.write(f"{t}Z,{o:.2f},{h:.2f},{low:.2f},{c:.2f},100\n")
+        size = path.stat().st_size / 2**20
+        done = subprocess.run(
+            [sys.executable, "-c", IMPORT, str(path), folder], capture_output=True, text=True, check=True
+        )
+        seconds, megabytes = map(float, done.stdout.split())
+    return [
+        (f"import 1,000,000 rows of CSV ({size:.0f} MB), stored and ready", f"{seconds:.1f} s", "5 s"),
+        ("its peak memory over the idle program, against the file", f"{megabytes / size:.1f} ×", "6 ×"),
+    ]
+
+
+def main() -> None:
+    warm_kernels()
+    rows = engine_rows(1_000_000) + growth_rows() + sweep_rows() + language_rows() + import_rows()
+    with Live() as live:
+        rows += live.rows()
+    machine = f"{os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}"
+    width = max(len(row[0]) for row in rows)
+    print(f"{machine}\n")
+    for what, value, target in rows:
+        print(
+            f"{what:{width}}  {value:>10}  at most {target}"
+            if "Python loop" not in what
+            else f"{what:{width}}  {value:>10}  at least {target}"
+        )
+    print(f"\npeak memory of this program: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB")
+    table = "\n".join(f"| {what} | {value} | {target} |" for what, value, target in rows)
+    text = (
+        (ROOT / "docs" / "benchmarks.md").read_text("utf-8")
+        if (ROOT / "docs" / "benchmarks.md").exists()
+        else "# Benchmarks\n"
+    )
+    head, _, tail = text.partition("<!-- table -->")
+    _, _, notes = tail.partition("<!-- end -->")
+    stamp = datetime.now(UTC).strftime("%d %B %Y")
+    body = f"<!-- table -->\n\nMeasured {stamp} on {machine}.\n\n| measure | found | target |\n|---|---|---|\n{table}\n\n<!-- end -->"
+    (ROOT / "docs" / "benchmarks.md").write_text(head + body + notes, "utf-8")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,124 @@
+"""Refreshes docs/screenshots from the demo world: one picture of each main view, by day and some by night."""
+
+import os
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+         "--disable-component-update", "--disable-sync"]  # fmt: skip
+CSV = "time;open;high;low;close\n" + "".join(
+    f"2024-01-0{2 + k // 24} {k % 24:02d}:00;10{k % 7},5;11{k % 7},0;10{k % 7},0;10{k % 7},25\n" for k in range(96)
+)
+
+
+def settled(page: Page) -> None:
+    page.locator("[data-testid=soundings][aria-busy=false]").wait_for()
+    page.wait_for_timeout(700)
+
+
+def workbench(page: Page) -> None:
+    page.goto("/")
+    settled(page)
+    page.locator("[role=option]").nth(9).click()
+    page.wait_for_timeout(500)
+    page.mouse.move(760, 330)
+
+
+def workbench_pinned(page: Page) -> None:
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("tab", name="Inputs").click()
+    page.locator("#input-slow").focus()
+    for _ in range(3):
+        page.keyboard.press("ArrowRight")
+    settled(page)
+
+
+def workbench_mistake(page: Page) -> None:
+    page.goto("/?script=Tide%20table&market=OSC%2FVEL&timeframe=15m")
+    settled(page)
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+Home")
+    for _ in range(9):
+        page.keyboard.press("ArrowDown")
+    page.keyboard.press("End")
+    page.keyboard.type("\nturn  = tide crosses over sma(tide, 9)")
+    page.get_by_text("is written").first.wait_for()
+    page.keyboard.press("Escape")
+
+
+def trials(page: Page) -> None:
+    page.goto("/trials?script=Harbour%20swell")
+    page.get_by_role("button", name="Start 494 runs").click()
+    page.get_by_text("494 of 494 runs").first.wait_for(timeout=60_000)
+    page.locator("[data-cell='280']").click()
+
+
+def markets(page: Page) -> None:
+    page.goto("/markets")
+    page.get_by_role("button", name="Import bars").click()
+    page.get_by_label("CSV file").set_input_files(
+        {"name": "tide gauge.csv", "mimeType": "text/csv", "buffer": (CSV + "2024-01-09 00:00;x;1;1;1\n").encode()}
+    )
+    page.get_by_text("refused").first.wait_for()
+
+
+def shelf(page: Page) -> None:
+    page.goto("/shelf")
+    page.get_by_text("Harbour swell").first.wait_for()
+
+
+VIEWS = {
+    "workbench-day": (workbench, "daychart"),
+    "workbench-night": (workbench, "nightchart"),
+    "workbench-pinned": (workbench_pinned, "daychart"),
+    "workbench-mistake": (workbench_mistake, "daychart"),
+    "trials-day": (trials, "daychart"),
+    "trials-night": (trials, "nightchart"),
+    "markets-import": (markets, "daychart"),
+    "shelf": (shelf, "daychart"),
+}
+
+
+def main() -> None:
+    """Serve a fresh demo world and take every picture."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    with tempfile.TemporaryDirectory() as home, sync_playwright() as playwright:
+        command = [sys.executable, "-m", "skelb.program", "serve", "--port", str(port)]
+        server = subprocess.Popen(command, env={**os.environ, "SKELB_HOME": home}, stdout=subprocess.DEVNULL)
+        url = f"http://127.0.0.1:{port}"
+        while True:
+            try:
+                urllib.request.urlopen(f"{url}/api/start", timeout=1)
+                break
+            except OSError:
+                time.sleep(0.2)
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        for name, (arrange, theme) in VIEWS.items():
+            context = browser.new_context(
+                viewport={"width": 1280, "height": 800}, base_url=url, reduced_motion="reduce"
+            )
+            page = context.new_page()
+            page.add_init_script(f"localStorage.setItem('skelb-theme', '{theme}')")
+            arrange(page)
+            page.wait_for_timeout(600)
+            page.screenshot(path=TARGET / f"{name}.png")
+            context.close()
+        browser.close()
+        server.terminate()
+        server.wait()
+
+
+if __name__ == "__main__":
+    main()
