@@ -9,7 +9,7 @@ STATIC := skelb/web/static/index.html
 FRONT_SOURCES := $(shell find frontend/src -type f 2>/dev/null) frontend/index.html frontend/vite.config.ts frontend/tsconfig.json
 PORT ?= 8765
 
-.PHONY: setup run test bench check screenshots format api requirements
+.PHONY: setup run test bench check screenshots format api reference requirements
 
 setup: $(STAMPS)/python $(STATIC) $(STAMPS)/warm
 
@@ -51,6 +51,7 @@ check: $(STAMPS)/python $(STAMPS)/node
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python scripts/openapi.py --check
+	$(BIN)/python scripts/reference.py --check
 	cd frontend && npm run --silent check
 	! git grep -nIE "regis[t]ry\.npmjs|files\.python[h]osted|py[p]i\.org|deb\.de[b]ian" -- .
 
@@ -63,6 +64,9 @@ screenshots: setup $(STAMPS)/browser
 api: $(STAMPS)/python $(STAMPS)/node
 	$(BIN)/python scripts/openapi.py
 	cd frontend && npm run --silent api
+
+reference: $(STAMPS)/python
+	$(BIN)/python scripts/reference.py
 
 format: $(STAMPS)/python
 	$(BIN)/ruff check --fix skelb tests benchmarks scripts

@@ -59,7 +59,7 @@ def workbench_mistake(page: Page) -> None:
 def trials(page: Page) -> None:
     page.goto("/trials?script=Harbour%20swell")
     page.get_by_role("button", name="Start 494 runs").click()
-    page.get_by_text("494 of 494 runs").first.wait_for(timeout=60_000)
+    page.locator("[role=progressbar][aria-valuenow='494']").wait_for(timeout=60_000)
     page.locator("[data-cell='280']").click()
 
 

@@ -36,6 +36,8 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
   const place = (index: number) => ({ x: LEFT + ((index % columns) + 0.5) * cellWidth, y: height - BOTTOM - (Math.floor(index / columns) + 0.5) * cellHeight });
   const skipX = every(columns, 13);
   const skipY = every(rows, 13);
+  const missing = grid.done.flatMap((done, index) => (done ? [] : [place(index)]));
+  const unsounded = missing.length === 0 ? null : { x: mean(missing.map((spot) => spot.x)), y: mean(missing.map((spot) => spot.y)) };
   const isEmpty = grid.values.every((value) => value === null);
 
   const onKey = (event: KeyboardEvent) => {
@@ -99,9 +101,14 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
           </g>
         );
       })}
-      {isEmpty && (
+      {isEmpty && grid.done.every(Boolean) && (
         <text x={(width + LEFT) / 2} y={height / 2 - 30} textAnchor="middle" fontSize="14" fontStyle="italic" fill="var(--soft)">
-          {grid.done.some(Boolean) ? "too few trades everywhere: lower the least number" : "not yet sounded"}
+          too few trades everywhere: lower the least number
+        </text>
+      )}
+      {unsounded && (
+        <text x={unsounded.x} y={unsounded.y} textAnchor="middle" className="pointer-events-none" stroke="var(--panel)" strokeWidth={4} paintOrder="stroke" fontSize="14" fontStyle="italic" fill="var(--soft)">
+          not yet sounded
         </text>
       )}
       {rocks.map((number) => {
@@ -162,6 +169,10 @@ function Target({ x, y, text, width }: { x: number; y: number; text: string; wid
 
 function boxOf({ x, y }: { x: number; y: number }, width: number, height: number) {
   return { x: x - width / 2, y: y - height / 2, width, height };
+}
+
+function mean(values: number[]): number {
+  return values.reduce((sum, value) => sum + value, 0) / values.length;
 }
 
 interface Band {

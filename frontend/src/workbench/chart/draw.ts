@@ -44,6 +44,7 @@ export function drawPane(pane: PaneInfo, c: Canvas): void {
 
 function drawPrice(c: Canvas): void {
   drawBlocked(c);
+  drawChosen(c);
   for (const shade of c.run.scene.shades) drawShade(c, shade.key, shade.color);
   drawBars(c);
   for (const level of c.run.scene.levels) if (level.panel === null) drawLevel(c, level.value);
@@ -86,6 +87,19 @@ function drawBlocked(c: Canvas): void {
   }
   ctx.stroke();
   ctx.restore();
+}
+
+/** The ground under the bars of the chosen trade. */
+function drawChosen(c: Canvas): void {
+  if (c.chosen === null) return;
+  const entry = c.run.trades.entry_bar[c.chosen];
+  const exit = c.run.trades.exit_bar[c.chosen];
+  if (entry === undefined || exit === undefined) return;
+  const half = barWidth(c) / 2;
+  c.ctx.fillStyle = c.colors.shallow;
+  c.ctx.globalAlpha = 0.6;
+  c.ctx.fillRect(xOf(c, entry) - half, c.top, xOf(c, exit) - xOf(c, entry) + 2 * half, c.height);
+  c.ctx.globalAlpha = 1;
 }
 
 /** Rising bars are hollow, falling ones filled; from far away only the reach of each column is left. */
@@ -313,12 +327,6 @@ function drawBerths(c: Canvas): void {
     const y = yOf(c, edge) + (isLong ? 16 : -16) * c.ratio;
     const tick = (isLong ? -5 : 5) * c.ratio;
     const isChosen = t === c.chosen;
-    if (isChosen) {
-      ctx.fillStyle = c.colors.shallow;
-      ctx.globalAlpha = 0.6;
-      ctx.fillRect(left - barWidth(c) / 2, c.top, right - left + barWidth(c), c.height);
-      ctx.globalAlpha = 1;
-    }
     ctx.strokeStyle = isLong ? c.colors.long : c.colors.short;
     ctx.lineWidth = (isChosen ? 3 : 2) * c.ratio;
     ctx.beginPath();
