@@ -1,6 +1,7 @@
 """The program `skelb`: the command line, and the command that opens the web application."""
 
 import secrets
+from threading import Thread
 from typing import Annotated
 
 import typer
@@ -26,6 +27,7 @@ def serve(
 
     application = Application(data_folder())
     install_demo(application)
+    Thread(target=application.prepare, daemon=True).start()
     token = None if host in _LOCAL else secrets.token_urlsafe(16)
     print(f"Skelb is open at http://{host}:{port}/{'?token=' + token if token else ''}", flush=True)
     uvicorn.run(make_app(application, host, token), host=host, port=port, log_level="warning", ws="websockets-sansio")

@@ -2,16 +2,19 @@
 
 import os
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from platformdirs import user_data_path
 
 from skelb.core.bars import Timeframe
+from skelb.core.errors import SkelbError
 from skelb.demo import DEMO_ACCOUNTS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.datasets import Datasets
 from skelb.service.imports import Imports
 from skelb.service.library import Library
 from skelb.service.trials import Trials
+from skelb.service.warm import warm_kernels
 from skelb.store import Database
 
 Progress = Callable[[str, int, int], None]
@@ -50,6 +53,13 @@ class Application:
             if name not in accounts:
                 self.library.save_account(name, settings)
         return bool(missing or fresh)
+
+    def prepare(self) -> None:
+        """Do beforehand what the first question would wait for: compiled code loaded, the first bars at hand."""
+        warm_kernels()
+        first = first_setup()
+        with suppress(SkelbError):  # whoever asks for these bars is told what is wrong with them
+            self.datasets.get(first["market"], Timeframe.parse(first["timeframe"]))
 
     def close(self) -> None:
         """Stop what runs and let go of the data folder."""

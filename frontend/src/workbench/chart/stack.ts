@@ -3,7 +3,7 @@ import type { ChartWindow, Run } from "@/api";
 import { palette, plain, signed, timeText, type Palette } from "@/ui";
 import { axisText, drawPane, priceDigits } from "./draw";
 import { panesOf, valueRange, type PaneInfo } from "./panes";
-import { timeTicks } from "./ticks";
+import { timeTicks, type Tick } from "./ticks";
 import { centred, clamped, moved, serves, stepFor, zoomed, type View } from "./view";
 
 const AXIS = 58;
@@ -33,6 +33,8 @@ export class ChartStack {
   private chosen: number | null = null;
   private colors: Palette = palette();
   private asked = "";
+  private rootWidth = 0; // read when built: asking the page for it in every frame would lay it out anew
+  private marks: Tick[] = [];
   private frame = 0;
   private readonly observer: ResizeObserver;
   private readonly sync = uPlot.sync(`stack-${Math.random()}`);
@@ -132,7 +134,7 @@ export class ChartStack {
   }
 
   private width(): number {
-    return Math.max(50, this.root.clientWidth - AXIS);
+    return Math.max(50, this.rootWidth - AXIS);
   }
 
   /** Ask for the data of the view with as much again on either side, unless it is here or on its way. */
@@ -170,6 +172,7 @@ export class ChartStack {
     const run = this.run;
     if (!run || this.root.clientWidth < 80 || this.root.clientHeight < 80) return;
     this.clear();
+    this.rootWidth = this.root.clientWidth;
     const infos = panesOf(run);
     const fixed = infos.reduce((sum, info) => sum + (info.grows ? 0 : info.height), 0);
     const rest = this.root.clientHeight - OVERVIEW - TIME_AXIS - fixed;
@@ -210,8 +213,8 @@ export class ChartStack {
             font,
             grid: { show: false },
             ticks: { stroke: this.colors.line, width: 1, size: 4 },
-            splits: () => this.ticks().map((tick) => tick.bar),
-            values: () => this.ticks().map((tick) => tick.label),
+            splits: () => this.marks.map((tick) => tick.bar),
+            values: () => this.marks.map((tick) => tick.label),
           },
           {
             side: 1,
@@ -278,6 +281,7 @@ export class ChartStack {
     if (this.frame) return;
     this.frame = requestAnimationFrame(() => {
       this.frame = 0;
+      this.marks = this.ticks();
       for (const { info, plot } of this.panes) {
         const [min, max] = this.rangeOf(info);
         plot.batch(() => {
@@ -296,7 +300,7 @@ export class ChartStack {
     return valueRange(info, this.run, this.window, this.view);
   }
 
-  private ticks() {
+  private ticks(): Tick[] {
     const window = this.window;
     return window && this.run ? timeTicks(window.x, window.time, this.run.zone, this.view.a, this.view.b, this.width()) : [];
   }

@@ -40,19 +40,32 @@ export function zoneOffset(time: number, zone: string): number {
   return offset;
 }
 
+const known = new WeakMap<number[], Record<Unit, number>[]>();
+
+/** The stamps of a window's times, worked out once for each window. */
+function stampsOf(time: number[], zone: string): Record<Unit, number>[] {
+  let found = known.get(time);
+  if (!found) {
+    found = time.map((moment) => stamps(moment, zoneOffset(moment, zone)));
+    known.set(time, found);
+  }
+  return found;
+}
+
 /** Where the time axis is marked: the finest unit whose marks stand at least `apart` pixels from each other. */
 export function timeTicks(x: number[], time: number[], zone: string, a: number, b: number, pixels: number, apart = 74): Tick[] {
   const perBar = pixels / Math.max(1e-9, b - a);
   let start = x.findIndex((bar) => bar >= a);
   if (start < 0) return [];
   start = Math.max(1, start);
+  const all = stampsOf(time, zone);
   let best: Tick[] = [];
   for (const unit of UNITS) {
     const found: Tick[] = [];
     for (let i = start; i < x.length && x[i]! <= b; i++) {
       if ((x[i]! - a) * perBar < 18) continue; // its label would be cut off at the edge
-      const before = stamps(time[i - 1]!, zoneOffset(time[i - 1]!, zone));
-      const now = stamps(time[i]!, zoneOffset(time[i]!, zone));
+      const before = all[i - 1]!;
+      const now = all[i]!;
       if (before[unit] === now[unit]) continue;
       const form = before.year !== now.year ? "year" : before.day !== now.day || before.month !== now.month ? (unit === "month" || unit === "year" ? "month" : "day") : "time";
       const label = timeText(time[i]!, zone, form);
