@@ -27,6 +27,7 @@ from skelb.core.figures import figures_of
 from skelb.core.language import check
 from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
 from skelb.core.trials import Axis, Sweep, grid, run_cells
+from skelb.service.memory import keep_freed_memory
 from skelb.service.warm import warm_kernels
 
 ROOT = Path(__file__).parent.parent
@@ -196,6 +197,7 @@ def import_rows() -> list[Row]:
 
 
 def main() -> None:
+    keep_freed_memory()  # as the program does
     warm_kernels()
     rows = engine_rows(1_000_000) + growth_rows() + sweep_rows() + language_rows() + import_rows()
     with Live() as live:

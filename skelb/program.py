@@ -8,6 +8,7 @@ import typer
 
 from skelb.cli import app, install_demo, run_commands
 from skelb.service.application import Application, data_folder
+from skelb.service.memory import keep_freed_memory
 
 _LOCAL = ("127.0.0.1", "localhost", "::1")
 
@@ -35,6 +36,7 @@ def serve(
 
 def main() -> None:
     """Run the program."""
+    keep_freed_memory()
     run_commands()
 
 

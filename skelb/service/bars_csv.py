@@ -98,6 +98,7 @@ def read_bars_csv(path: Path, zone: str = "UTC") -> BarsFile:
     if decimal == ",":
         notes.append("decimal commas")
     rows = _read_rows(data, delimiter, path)
+    del data  # the columns hold it all now; a large file should not stand in memory twice
     roles = _recognise(rows.names, path)
     time, time_ok = _times(rows, roles, zone, notes, path)
     numbers = {}

@@ -98,6 +98,17 @@ def plain_macd(x, a, b, s):
     return {"line": line, "signal": signal, "gap": line - signal}
 
 
+def plain_opening_range(data, minutes):
+    """Day by day: the extremes of the bars closing within the minutes, from the bar that reaches them."""
+    high, low = [NAN] * len(data), [NAN] * len(data)
+    day, since = data.calendar.day.tolist(), data.calendar.session_minute.tolist()
+    for i in range(len(data)):
+        inside = [k for k in range(i + 1) if day[k] == day[i] and since[k] <= minutes]
+        if since[i] >= minutes and inside:
+            high[i], low[i] = max(data.bars.high[k] for k in inside), min(data.bars.low[k] for k in inside)
+    return {"high": high, "low": low}
+
+
 PLAIN = {
     "sma": ((CLOSE, 7), lambda: plain_mean(list(CLOSE), 7), 6),
     "ema": ((CLOSE, 9), lambda: plain_ema(list(CLOSE), 9), 8),
@@ -113,6 +124,7 @@ PLAIN = {
     "highest": ((CLOSE, 6), lambda: [max(CLOSE[i - 5 : i + 1]) if i >= 5 else NAN for i in range(len(CLOSE))], 5),
     "lowest": ((CLOSE, 6), lambda: [min(CLOSE[i - 5 : i + 1]) if i >= 5 else NAN for i in range(len(CLOSE))], 5),
     "prior": ((CLOSE, 3), lambda: [CLOSE[i - 3] if i >= 3 else NAN for i in range(len(CLOSE))], 3),
+    "opening_range": ((90,), lambda: plain_opening_range(DATA, 90), 65),  # the first day here starts too late
     "known": ((CLOSE,), lambda: [2] * len(CLOSE), 0),
 }  # fmt: skip
 

@@ -67,6 +67,16 @@ def test_mistakes_come_back_as_diagnostics_and_problems_as_sentences(client):
         assert ask(socket, id=7, ask="run", setup={**SETUP, "inputs": {"gone": 3}})["run"]
 
 
+def test_a_script_of_5000_lines_runs(client):
+    lines = ["a0 = close", *(f"a{i} = a{i - 1} + (open if a{i - 1} > {i} else high) / {i}" for i in range(1, 4990))]
+    text = "\n".join(
+        ['title "Long"', *lines, "enter long when a4989 > prior(a4989)", "exit after 3 bars", "size 1 units"]
+    )
+    with client.websocket_connect("/live", headers=LOCAL) as socket:
+        answer = ask(socket, id=1, ask="run", setup={**SETUP, "text": text})
+    assert answer["run"]["figures"]["all"]["trades"] > 50
+
+
 def test_import_shows_then_stores_once(client, tmp_path):
     data = write_csv(tmp_path / "new bars.csv", wave_bars(300)).read_bytes() + b"x,1,2,3,4,5\n"
     preview = client.post("/api/imports", params={"name": "new bars.csv"}, content=data).json()

@@ -1,3 +1,4 @@
 export * from "./client";
 export * from "./live";
 export * from "./queries";
+export * from "./setup";

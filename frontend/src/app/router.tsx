@@ -1,14 +1,15 @@
 import { createRootRoute, createRoute, createRouter, useNavigate } from "@tanstack/react-router";
+import type { SetupState } from "@/api";
 import { Markets } from "@/markets";
 import { Shelf } from "@/shelf";
 import { Trials, type TrialsState } from "@/trials";
-import { Workbench, type WorkbenchState } from "@/workbench";
+import { Workbench } from "@/workbench";
 import { Frame } from "./Frame";
 
 const text = (value: unknown): string | undefined => (typeof value === "string" && value ? value : undefined);
 const whole = (value: unknown): number | undefined => (Number.isInteger(value) ? (value as number) : undefined);
 
-function workbenchState(search: Record<string, unknown>): WorkbenchState {
+function setupState(search: Record<string, unknown>): SetupState {
   const sides = text(search.sides);
   const inputs = search.inputs;
   return {
@@ -20,7 +21,7 @@ function workbenchState(search: Record<string, unknown>): WorkbenchState {
     to: text(search.to),
     account: text(search.account),
     sides: sides === "long" || sides === "short" ? sides : undefined,
-    inputs: inputs !== null && typeof inputs === "object" && !Array.isArray(inputs) ? (inputs as WorkbenchState["inputs"]) : undefined,
+    inputs: inputs !== null && typeof inputs === "object" && !Array.isArray(inputs) ? (inputs as SetupState["inputs"]) : undefined,
     pinned: whole(search.pinned),
   };
 }
@@ -30,7 +31,7 @@ const root = createRootRoute({ component: Frame });
 const workbench = createRoute({
   getParentRoute: () => root,
   path: "/",
-  validateSearch: workbenchState,
+  validateSearch: setupState,
   component: function WorkbenchPlace() {
     const state = workbench.useSearch();
     const navigate = useNavigate();
@@ -48,7 +49,7 @@ const workbench = createRoute({
 const trials = createRoute({
   getParentRoute: () => root,
   path: "/trials",
-  validateSearch: (search: Record<string, unknown>): TrialsState => ({ ...workbenchState(search), trial: whole(search.trial), x: text(search.x), y: text(search.y) }),
+  validateSearch: (search: Record<string, unknown>): TrialsState => ({ ...setupState(search), trial: whole(search.trial), x: text(search.x), y: text(search.y) }),
   component: function TrialsPlace() {
     const state = trials.useSearch();
     const navigate = useNavigate();

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import { api, catalogueQuery, scriptsQuery, startQuery, unwrap, type Setup, type Trial } from "@/api";
+import { api, catalogueQuery, scriptsQuery, setupOf, startQuery, unwrap, type Setup, type Trial } from "@/api";
 import { durationText, figureText, Loading, Picker, plain, Trouble } from "@/ui";
 import { AxisEditor } from "./AxisEditor";
 import { DepthChart } from "./DepthChart";
@@ -25,17 +25,7 @@ export function Trials({ state, onState, onOpen }: Props) {
   const script = scripts.data.find((item) => item.title === title) ?? scripts.data[0];
   const version = script?.versions.find((item) => item.number === state.version) ?? script?.versions.at(-1);
   if (!script || !version) return <p className="p-6 text-soft">There is no script to sweep yet: write one on the shelf.</p>;
-  const home = script.home;
-  const setup: Setup = {
-    text: version.text,
-    market: state.market ?? home?.market ?? start.data.market,
-    timeframe: state.timeframe ?? home?.timeframe ?? start.data.timeframe,
-    from_date: state.from ?? null,
-    to_date: state.to ?? null,
-    account: state.account ?? start.data.account,
-    inputs: state.inputs ?? {},
-    sides: state.sides ?? "both",
-  };
+  const setup = setupOf(state, { ...start.data, ...script.home }, version.text);
   return (
     <SweepDesk
       key={`${script.title} ${version.number}`}

@@ -1,17 +1,7 @@
-import type { FigureInfo, SweepIn, Surface, Trial } from "@/api";
+import type { FigureInfo, SetupState, Surface, SweepIn, Trial } from "@/api";
 
 /** What the address holds of the Trials place: a setup as the Workbench has it, and the trial in view. */
-export interface TrialsState {
-  script?: string;
-  version?: number;
-  market?: string;
-  timeframe?: string;
-  from?: string;
-  to?: string;
-  account?: string;
-  sides?: "long" | "short";
-  inputs?: Record<string, number | boolean | string>;
-  pinned?: number;
+export interface TrialsState extends SetupState {
   trial?: number;
   x?: string;
   y?: string;

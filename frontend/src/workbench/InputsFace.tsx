@@ -1,11 +1,11 @@
-import type { InputInfo } from "@/api";
-import { inputText, sliderRange, type WorkbenchState } from "./model";
+import type { InputInfo, SetupState } from "@/api";
+import { inputText, sliderRange } from "./model";
 
 type Value = number | boolean | string;
 
 interface Props {
   inputs: InputInfo[];
-  given: WorkbenchState["inputs"];
+  given: SetupState["inputs"];
   onChange: (input: InputInfo, value: Value) => void;
   onReset: () => void;
 }

@@ -1,10 +1,10 @@
 import type { ReactNode } from "react";
-import type { Account, Market, Script, Setup } from "@/api";
+import type { Account, Market, Script, Setup, SetupState } from "@/api";
 import { Picker } from "@/ui";
-import { TIMEFRAMES, type WorkbenchState } from "./model";
+import { TIMEFRAMES } from "./model";
 
 interface Props {
-  state: WorkbenchState;
+  state: SetupState;
   setup: Setup;
   title: string;
   version: number;
@@ -12,7 +12,7 @@ interface Props {
   scripts: Script[];
   markets: Market[];
   accounts: Account[];
-  onState: (state: WorkbenchState) => void;
+  onState: (state: SetupState) => void;
   children: ReactNode;
 }
 

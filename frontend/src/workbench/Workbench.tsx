@@ -1,11 +1,11 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
-import { accountsQuery, api, catalogueQuery, keptRunQuery, marketsQuery, scriptsQuery, startQuery, unwrap, type ChartWindow, type Setup } from "@/api";
+import { accountsQuery, api, catalogueQuery, keptRunQuery, marketsQuery, scriptsQuery, setupOf, startQuery, unwrap, type ChartWindow, type Setup, type SetupState } from "@/api";
 import { Loading, Trouble } from "@/ui";
 import { ChartPane, type ChartHandle } from "./ChartPane";
 import { InputsFace } from "./InputsFace";
-import { changedInputs, keepDraft, readDraft, setupOf, versionOf, type WorkbenchState } from "./model";
+import { changedInputs, keepDraft, readDraft, versionOf } from "./model";
 import { Sentence } from "./Sentence";
 import { Soundings } from "./Soundings";
 import { TextFace } from "./TextFace";
@@ -13,9 +13,9 @@ import { TradesColumn } from "./TradesColumn";
 import { useLiveRun } from "./useLiveRun";
 
 interface Props {
-  state: WorkbenchState;
-  onState: (state: WorkbenchState) => void;
-  onSweep: (state: WorkbenchState) => void;
+  state: SetupState;
+  onState: (state: SetupState) => void;
+  onSweep: (state: SetupState) => void;
   onImport: () => void;
 }
 

@@ -1,2 +1,1 @@
 export { Workbench } from "./Workbench";
-export type { WorkbenchState } from "./model";

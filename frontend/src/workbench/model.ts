@@ -1,39 +1,4 @@
-import type { InputInfo, Script, Setup, TradeColumns } from "@/api";
-
-/** What the address holds of the Workbench. */
-export interface WorkbenchState {
-  script?: string;
-  version?: number;
-  market?: string;
-  timeframe?: string;
-  from?: string;
-  to?: string;
-  account?: string;
-  sides?: "long" | "short";
-  inputs?: Record<string, number | boolean | string>;
-  pinned?: number;
-}
-
-export interface Start {
-  script: string;
-  market: string;
-  timeframe: string;
-  account: string;
-}
-
-/** The setup that an address means, with a text; the start fills what is left out. */
-export function setupOf(state: WorkbenchState, start: Start, text: string): Setup {
-  return {
-    text,
-    market: state.market ?? start.market,
-    timeframe: state.timeframe ?? start.timeframe,
-    from_date: state.from ?? null,
-    to_date: state.to ?? null,
-    account: state.account ?? start.account,
-    inputs: state.inputs ?? {},
-    sides: state.sides ?? "both",
-  };
-}
+import type { InputInfo, Script, SetupState, TradeColumns } from "@/api";
 
 export function versionOf(script: Script | undefined, number: number | undefined) {
   if (!script) return undefined;
@@ -61,7 +26,7 @@ export function inputText(input: InputInfo, value: number | boolean | string): s
 }
 
 /** The given inputs with one changed; a value equal to the default is left out. */
-export function changedInputs(given: WorkbenchState["inputs"], input: InputInfo, value: number | boolean | string): WorkbenchState["inputs"] {
+export function changedInputs(given: SetupState["inputs"], input: InputInfo, value: number | boolean | string): SetupState["inputs"] {
   const next = { ...given };
   if (value === input.default) delete next[input.name];
   else next[input.name] = value;

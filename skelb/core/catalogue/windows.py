@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions
-from skelb.core.catalogue.entry import Function, Parameter
+from skelb.core.catalogue.entry import Frame, Function, Parameter, Record
 
 
 def highest(x: Floats, n: int) -> Floats:
@@ -33,6 +33,34 @@ def known(x: NDArray[np.generic]) -> Conditions:
     """Yes where `x` is known, else no; never unknown. Shape (n,)."""
     missing = x == UNKNOWN if x.dtype == np.int8 else x != x
     return np.where(missing, np.int8(NO), np.int8(YES))
+
+
+def opening_range(frame: Frame, minutes: int) -> Record:
+    """High and low of the trading day's first `minutes`, price units, shape (n_bars,) each.
+
+    Known from the bar whose close reaches those minutes, to the end of the trading day; NaN before, and on days
+    whose first bar closes later than that.
+    """
+    high, low = np.empty(len(frame.bars)), np.empty(len(frame.bars))
+    calendar = frame.calendar
+    _opening_range(frame.bars.high, frame.bars.low, calendar.day, calendar.session_minute, minutes, high, low)
+    return {"high": high, "low": low}
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _opening_range(highs, lows, day, session_minute, minutes, high, low):
+    top = np.nan
+    bottom = np.nan
+    for i in range(day.size):
+        if i == 0 or day[i] != day[i - 1]:
+            top = np.nan
+            bottom = np.nan
+        if session_minute[i] <= minutes:
+            top = highs[i] if top != top else max(top, highs[i])
+            bottom = lows[i] if bottom != bottom else min(bottom, lows[i])
+        known = session_minute[i] >= minutes
+        high[i] = top if known else np.nan
+        low[i] = bottom if known else np.nan
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -86,6 +114,14 @@ WINDOWS = (
         "There is no way to name a later bar.", "None.", "n",
         lambda frame, x, n: prior(x, n),
         result="same",
+    ),
+    Function(
+        "opening_range", "Windows", (Parameter("minutes", "length"),),
+        "High and low of the trading day's first minutes.",
+        "highest high and lowest low of the bars that close within the minutes after the session's start",
+        "The range a market opens with.", "None.", "the bar whose close reaches the minutes, on every trading day",
+        lambda frame, minutes: opening_range(frame, minutes),
+        fields=("high", "low"),
     ),
     Function(
         "known", "Windows", (Parameter("x", "any"),),

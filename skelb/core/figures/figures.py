@@ -207,17 +207,21 @@ def _largest_drawdown(equity, capital):
     share = 0.0
     start = -1
     bottom = 0
+    depth = np.inf  # equity below this is a new largest fall, in money or as a share of the peak
     for i in range(equity.size):
         now = equity[i]
         if now > peak:
             peak = now
             peak_at = i
-        elif peak - now > money:
-            money = peak - now
-            start = peak_at
-            bottom = i
-        if peak - now > share * peak and peak > 0.0:  # a product here, the division only at a new depth
-            share = (peak - now) / peak
+            depth = max(peak - money, peak * (1.0 - share)) if peak > 0.0 else peak - money
+        elif now < depth:
+            if peak - now > money:
+                money = peak - now
+                start = peak_at
+                bottom = i
+            if peak > 0.0:
+                share = max(share, (peak - now) / peak)
+            depth = max(peak - money, peak * (1.0 - share)) if peak > 0.0 else peak - money
     height = capital if start < 0 else equity[start]
     recovery = equity.size - 1
     for i in range(bottom, equity.size):

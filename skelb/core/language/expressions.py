@@ -32,32 +32,8 @@ _LATER_FORMS = {
     "from": "values from another market (`from`)",
 }
 _NOT_A_VALUE = frozenset(
-    [
-        "and",
-        "or",
-        "then",
-        "unless",
-        "if",
-        "else",
-        "forming",
-        "to",
-        "crosses",
-        "meets",
-        "above",
-        "below",
-        "when",
-        "only",
-        "where",
-        "starting",
-        "carry",
-        "bars",
-        "is",
-        "in",
-        "on",
-        "off",
-        "from",
-        "R",
-    ]
+    "and or then unless if else forming to crosses meets above below when only where starting carry"
+    " bars is in on off from R".split()
 )
 
 

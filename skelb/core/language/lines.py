@@ -5,63 +5,14 @@ from dataclasses import dataclass
 from skelb.core.language.tokens import Token, tokenize
 
 STATEMENT_WORDS = frozenset(
-    [
-        "title",
-        "note",
-        "input",
-        "define",
-        "carry",
-        "use",
-        "draw",
-        "level",
-        "shade",
-        "mark",
-        "tint",
-        "alert",
-        "enter",
-        "exit",
-        "stop",
-        "target",
-        "trail",
-        "breakeven",
-        "window",
-        "months",
-        "dates",
-        "flat",
-        "limit",
-        "pause",
-        "opposite",
-        "size",
-        "zone",
-    ]
+    "title note input define carry use draw level shade mark tint alert enter exit stop target trail"
+    " breakeven window months dates flat limit pause opposite size zone".split()
 )
 
 _OPENING, _CLOSING = frozenset("([{"), frozenset(")]}")
-_CONTINUES_AFTER = frozenset([",", "=", "when", "and", "or", "+", "-", "*", "/", "^", "<", ">", "<=", ">=", "==", "!="])
+_CONTINUES_AFTER = frozenset(", = when and or + - * / ^ < > <= >= == !=".split())
 _CONTINUES_BEFORE = frozenset(
-    [
-        "and",
-        "or",
-        "then",
-        "unless",
-        "version",
-        "with",
-        "as",
-        "where",
-        "starting",
-        "else",
-        "+",
-        "-",
-        "*",
-        "/",
-        "^",
-        "<",
-        ">",
-        "<=",
-        ">=",
-        "==",
-        "!=",
-    ]
+    "and or then unless version with as where starting else + - * / ^ < > <= >= == !=".split()
 )
 _CONTINUES_BEFORE_PAIRS = frozenset([("no", "later"), ("only", "if")])
 

@@ -1,0 +1,36 @@
+import type { Setup } from "./client";
+
+/** What the address holds of a setup; what is left out comes from the start. */
+export interface SetupState {
+  script?: string;
+  version?: number;
+  market?: string;
+  timeframe?: string;
+  from?: string;
+  to?: string;
+  account?: string;
+  sides?: "long" | "short";
+  inputs?: Record<string, number | boolean | string>;
+  pinned?: number;
+}
+
+/** What a setup has when the address does not say. */
+export interface SetupDefaults {
+  market: string;
+  timeframe: string;
+  account: string;
+}
+
+/** The setup that an address means, with a text. */
+export function setupOf(state: SetupState, defaults: SetupDefaults, text: string): Setup {
+  return {
+    text,
+    market: state.market ?? defaults.market,
+    timeframe: state.timeframe ?? defaults.timeframe,
+    from_date: state.from ?? null,
+    to_date: state.to ?? null,
+    account: state.account ?? defaults.account,
+    inputs: state.inputs ?? {},
+    sides: state.sides ?? "both",
+  };
+}
