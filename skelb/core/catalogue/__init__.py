@@ -4,11 +4,15 @@ from skelb.core.catalogue.arithmetic import power, quotient
 from skelb.core.catalogue.averages import AVERAGES
 from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions, between, compare, crosses, of_bools
 from skelb.core.catalogue.entry import BuiltIn, Frame, Function, Parameter
+from skelb.core.catalogue.maths import MATHS
 from skelb.core.catalogue.momentum import MOMENTUM
 from skelb.core.catalogue.names import MONTHS, NAMES, raw_spread
 from skelb.core.catalogue.reserved import PLANNED_NAMES, WORDS
+from skelb.core.catalogue.statistics import STATISTICS
+from skelb.core.catalogue.structure import STRUCTURE
 from skelb.core.catalogue.trend import TREND
 from skelb.core.catalogue.volatility import VOLATILITY
+from skelb.core.catalogue.volume import VOLUME
 from skelb.core.catalogue.windows import WINDOWS
 
 __all__ = [
@@ -34,7 +38,12 @@ __all__ = [
     "raw_spread",
 ]
 
+FAMILY_ORDER = ("Averages", "Momentum", "Trend", "Volatility", "Volume", "Windows", "Structure", "Conditions", "Maths")
+_FAMILIES = (AVERAGES, MOMENTUM, TREND, VOLATILITY, VOLUME, WINDOWS, STATISTICS, STRUCTURE, MATHS)
 FUNCTIONS: dict[str, Function] = {
-    entry.name: entry for family in (AVERAGES, MOMENTUM, TREND, VOLATILITY, WINDOWS) for entry in family
+    entry.name: entry
+    for entry in sorted(
+        (entry for family in _FAMILIES for entry in family), key=lambda item: FAMILY_ORDER.index(item.family)
+    )
 }
 BUILT_INS: dict[str, BuiltIn] = {entry.name: entry for entry in NAMES}

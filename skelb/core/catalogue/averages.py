@@ -5,7 +5,8 @@ import numpy as np
 from numba import njit
 
 from skelb.core.bars import Floats
-from skelb.core.catalogue.entry import Function, Parameter
+from skelb.core.catalogue.arithmetic import quotient
+from skelb.core.catalogue.entry import Function, Parameter, Record
 
 
 def sma(x: Floats, n: int) -> Floats:
@@ -93,8 +94,116 @@ def _recursive_average(x, n, alpha, out):
     return out
 
 
+def wma(x: Floats, n: int) -> Floats:
+    """Mean of the last `n` values weighted n for the newest down to 1, unit of `x`, shape (n_bars,)."""
+    return _wma(x, n, np.empty_like(x))
+
+
+def hma(x: Floats, n: int) -> Floats:
+    """wma over the root of `n` of twice the wma over half of `n` less the wma over `n`; n is 2 or more."""
+    return wma(2.0 * wma(x, n // 2) - wma(x, n), int(np.sqrt(n)))
+
+
+def dema(x: Floats, n: int) -> Floats:
+    """Twice the ema less the ema of the ema, unit of `x`, shape (n_bars,)."""
+    first = ema(x, n)
+    return 2.0 * first - ema(first, n)
+
+
+def tema(x: Floats, n: int) -> Floats:
+    """Three times the ema, less three times its ema, plus the ema of that, unit of `x`, shape (n_bars,)."""
+    first = ema(x, n)
+    second = ema(first, n)
+    return 3.0 * first - 3.0 * second + ema(second, n)
+
+
+def kama(x: Floats, n: int) -> Floats:
+    """Kaufman's adaptive average (fast 2, slow 30), unit of `x`, shape (n_bars,); first known after n changes.
+
+    Starts from the value before its first known bar. NaN inputs give NaN and the count of bars begins anew.
+    """
+    return _kama(x, n, np.empty_like(x))
+
+
+def vwma(x: Floats, volume: Floats, n: int) -> Floats:
+    """Mean of the last `n` values weighted by volume, unit of `x`, shape (n_bars,); NaN where there was no volume."""
+    return quotient(sma(x * volume, n), sma(volume, n))
+
+
+def fit(x: Floats, n: int) -> Record:
+    """Least squares line through the last `n` values: its `value` at the newest, its `slope` per bar; n is 2 or more."""
+    middle = (n - 1) / 2.0
+    mean, weighted = sma(x, n), wma(x, n)
+    # sum of (k - middle) x over the window, from the weighted mean: weights k + 1 sum to n (n + 1) / 2.
+    moment = weighted * (n * (n + 1) / 2.0) - mean * n * (middle + 1.0)
+    slope = moment / (n * (n * n - 1.0) / 12.0)
+    return {"value": mean + slope * middle, "slope": slope}
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _wma(x, n, out):
+    # Renewed every n bars from a near base, as in the plain average.
+    base = 0.0
+    total = 0.0
+    weighted = 0.0
+    since_nan = 0
+    since_renewal = n
+    for i in range(x.size):
+        value = x[i]
+        if value != value:
+            since_nan = 0
+            since_renewal = n
+            out[i] = np.nan
+            continue
+        since_nan += 1
+        if since_nan < n:
+            out[i] = np.nan
+            continue
+        if since_renewal >= n:
+            base = value
+            total = 0.0
+            weighted = 0.0
+            for k in range(n):
+                step = x[i - n + 1 + k] - base
+                total += step
+                weighted += step * (k + 1)
+            since_renewal = 1
+        else:
+            weighted += n * (value - base) - total
+            total += (value - base) - (x[i - n] - base)
+            since_renewal += 1
+        out[i] = base + weighted / (n * (n + 1) / 2.0)
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _kama(x, n, out):
+    known = 0
+    average = 0.0
+    for i in range(x.size):
+        out[i] = np.nan
+        if x[i] != x[i]:
+            known = 0
+            continue
+        known += 1
+        if known <= n:
+            average = x[i]
+            continue
+        way = 0.0
+        for k in range(i - n + 1, i + 1):
+            way += abs(x[k] - x[k - 1])
+        efficiency = abs(x[i] - x[i - n]) / way if way > 0.0 else 0.0
+        speed = efficiency * (2.0 / 3.0 - 2.0 / 31.0) + 2.0 / 31.0
+        average += speed * speed * (x[i] - average)
+        out[i] = average
+    return out
+
+
 _SERIES = Parameter("x", "number")
 _LENGTH = Parameter("n", "length")
+
+_LONG = Parameter("n", "length", least=2)
+_KINDS = {"sma": sma, "ema": ema, "wma": wma, "wilder": wilder, "dema": dema, "tema": tema, "kama": kama}
 
 AVERAGES = (
     Function(
@@ -123,5 +232,62 @@ AVERAGES = (
         "The mean of the first n known values.",
         "n - 1",
         lambda frame, x, n: wilder(x, n),
+    ),
+    Function(
+        "wma", "Averages", (_SERIES, _LENGTH),
+        "An average whose weights fall evenly from the newest value to the oldest.",
+        "(n * x + (n - 1) * prior(x, 1) + … + prior(x, n - 1)) / (n * (n + 1) / 2)",
+        "Linearly weighted moving average.", "None: a full window is needed.", "n - 1",
+        lambda frame, x, n: wma(x, n),
+    ),
+    Function(
+        "hma", "Averages", (_SERIES, _LONG),
+        "A weighted average that hurries after the newest values.",
+        "wma(2 * wma(x, floor(n / 2)) - wma(x, n), floor(sqrt(n)))",
+        "Alan Hull (2005).", "None: full windows are needed.", "n + floor(sqrt(n)) - 2",
+        lambda frame, x, n: hma(x, n),
+    ),
+    Function(
+        "dema", "Averages", (_SERIES, _LENGTH),
+        "An ema with much of its lag taken out.",
+        "2 * ema(x, n) - ema(ema(x, n), n)",
+        "Patrick Mulloy, Technical Analysis of Stocks & Commodities 12(1) (1994).", "As ema.", "2 * n - 2",
+        lambda frame, x, n: dema(x, n),
+    ),
+    Function(
+        "tema", "Averages", (_SERIES, _LENGTH),
+        "An ema with still more of its lag taken out.",
+        "3 * ema1 - 3 * ema2 + ema3, each the ema of the one before",
+        "Patrick Mulloy, Technical Analysis of Stocks & Commodities 12(1) (1994).", "As ema.", "3 * n - 3",
+        lambda frame, x, n: tema(x, n),
+    ),
+    Function(
+        "kama", "Averages", (_SERIES, _LENGTH),
+        "An average that runs with a trend and rests in noise.",
+        "previous + (efficiency(x, n) * (2/3 - 2/31) + 2/31)² * (x - previous)",
+        "Perry Kaufman, Smarter Trading (1995).", "The value before the first known bar.", "n",
+        lambda frame, x, n: kama(x, n),
+    ),
+    Function(
+        "vwma", "Averages", (_SERIES, _LENGTH),
+        "An average weighted by volume.",
+        "sum(x * volume, n) / sum(volume, n)",
+        "Volume-weighted moving average.", "None: a full window is needed.", "n - 1",
+        lambda frame, x, n: vwma(x, frame.bars.volume, n),
+    ),
+    Function(
+        "average", "Averages", (_SERIES, _LENGTH, Parameter("kind", "word", words=tuple(_KINDS))),
+        "Any of the averages, chosen by a word or an input that holds one.",
+        "sma, ema, wma, wilder, dema, tema or kama of x over n",
+        "As the average of that name.", "As the average of that name.", "as the average of that name",
+        lambda frame, x, n, kind: _KINDS[kind](x, n),
+    ),
+    Function(
+        "fit", "Averages", (_SERIES, _LONG),
+        "The straight line closest to the last n values: where it is now, and how it slopes.",
+        "least squares over the last n values; slope per bar",
+        "Linear regression.", "None: a full window is needed.", "n - 1",
+        lambda frame, x, n: fit(x, n),
+        fields=("value", "slope"),
     ),
 )  # fmt: skip

@@ -8,7 +8,7 @@ from typing import Any, Literal
 from skelb.core.bars import Bars, Calendar, Floats, Market
 
 Kind = Literal["number", "condition", "word", "time"]
-ArgumentKind = Literal["number", "any", "length", "factor"]
+ArgumentKind = Literal["number", "condition", "any", "length", "factor", "word"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -22,12 +22,16 @@ class Frame:
 
 @dataclass(frozen=True)
 class Parameter:
-    """One argument: `length` is a constant whole number of bars from `least`, `factor` a constant number."""
+    """One argument: `length` is a constant whole number of bars from `least`, `factor` a constant number.
+
+    A `word` is one of `words`, or an input that holds one of them.
+    """
 
     name: str
     kind: ArgumentKind
     default: float | None = None
     least: int = 1
+    words: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -5,8 +5,10 @@ import numpy as np
 from numba import njit
 
 from skelb.core.bars import Floats
-from skelb.core.catalogue.averages import ema
+from skelb.core.catalogue.arithmetic import quotient
+from skelb.core.catalogue.averages import ema, sma
 from skelb.core.catalogue.entry import Function, Parameter, Record
+from skelb.core.catalogue.windows import highest, lowest
 
 
 def rsi(x: Floats, n: int) -> Floats:
@@ -51,7 +53,69 @@ def _rsi(x, n, out):
     return out
 
 
+def stoch(high: Floats, low: Floats, close: Floats, n: int, k: int, d: int) -> Record:
+    """Place of the close in the range of the last `n` bars, 0 to 100, smoothed by sma(k) and then sma(d)."""
+    bottom = lowest(low, n)
+    raw = 100.0 * quotient(close - bottom, highest(high, n) - bottom)
+    smooth = sma(raw, k)
+    return {"k": smooth, "d": sma(smooth, d)}
+
+
+def cci(typical: Floats, n: int) -> Floats:
+    """Distance of the typical price from its average in units of 0.015 mean absolute deviations, shape (n_bars,)."""
+    return _cci(typical, n, np.empty_like(typical))
+
+
+def mfi(typical: Floats, volume: Floats, n: int) -> Floats:
+    """Share of money flowing on rises in the last `n` changes, 0 to 100; 100 without falls, 50 with neither."""
+    flow = typical * volume
+    change = gain(typical, 1)
+    up = sma(np.where(change > 0, flow, np.where(change == change, 0.0, np.nan)), n)
+    down = sma(np.where(change < 0, flow, np.where(change == change, 0.0, np.nan)), n)
+    share = 100.0 * quotient(up, up + down)
+    return np.where((up == 0) & (down == 0), 50.0, share)
+
+
+def cmo(x: Floats, n: int) -> Floats:
+    """Rises less falls over rises plus falls of the last `n` changes, -100 to 100; NaN without movement."""
+    change = gain(x, 1)
+    up, down = sma(np.maximum(change, 0.0), n), sma(np.maximum(-change, 0.0), n)
+    return 100.0 * quotient(up - down, up + down)
+
+
+def tsi(x: Floats, a: int, b: int) -> Floats:
+    """Twice smoothed change over twice smoothed size of change, -100 to 100; NaN without movement."""
+    change = gain(x, 1)
+    return 100.0 * quotient(ema(ema(change, a), b), ema(ema(np.abs(change), a), b))
+
+
+def gain(x: Floats, n: int) -> Floats:
+    """Difference to the value `n` bars earlier, unit of `x`, shape (n_bars,)."""
+    out = np.full_like(x, np.nan)
+    out[n:] = x[n:] - x[: x.size - n]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _cci(x, n, out):
+    for i in range(x.size):
+        out[i] = np.nan
+        if i < n - 1:
+            continue
+        mean = 0.0
+        for k in range(i - n + 1, i + 1):
+            mean += x[k]
+        mean /= n
+        deviation = 0.0
+        for k in range(i - n + 1, i + 1):
+            deviation += abs(x[k] - mean)
+        if deviation > 0.0:
+            out[i] = (x[i] - mean) / (0.015 * deviation / n)
+    return out
+
+
 _SERIES = Parameter("x", "number")
+_LENGTH = Parameter("n", "length")
 
 MOMENTUM = (
     Function(
@@ -74,5 +138,76 @@ MOMENTUM = (
         "line: max(a, b) - 1; signal and gap: max(a, b) + s - 2",
         lambda frame, x, a, b, s: macd(x, a, b, s),
         fields=("line", "signal", "gap"),
+    ),
+    Function(
+        "stoch", "Momentum", (_LENGTH, Parameter("k", "length"), Parameter("d", "length")),
+        "Where the close stands between the lowest low and the highest high, smoothed twice.",
+        "raw = 100 * (close - lowest(low, n)) / (highest(high, n) - lowest(low, n)); k = sma(raw, k); d = sma(k, d)",
+        "George Lane (1950s).", "None: full windows are needed.", "k: n + k - 2; d: n + k + d - 3",
+        lambda frame, n, k, d: stoch(frame.bars.high, frame.bars.low, frame.bars.close, n, k, d),
+        fields=("k", "d"), bounded=(0.0, 100.0),
+    ),
+    Function(
+        "stoch_rsi", "Momentum",
+        (_SERIES, _LENGTH, Parameter("m", "length"), Parameter("k", "length"), Parameter("d", "length")),
+        "Where the rsi stands in its own range of m bars, smoothed twice.",
+        "stoch of rsi(x, n) over m bars",
+        "Tushar Chande and Stanley Kroll, The New Technical Trader (1994).", "As rsi.",
+        "k: n + m + k - 2; d: n + m + k + d - 3",
+        lambda frame, x, n, m, k, d: stoch(rsi(x, n), rsi(x, n), rsi(x, n), m, k, d),
+        fields=("k", "d"), bounded=(0.0, 100.0),
+    ),
+    Function(
+        "roc", "Momentum", (_SERIES, _LENGTH),
+        "The change over n bars in percent.",
+        "100 * (x / prior(x, n) - 1)",
+        "Rate of change.", "None.", "n",
+        lambda frame, x, n: 100.0 * (quotient(x, x - gain(x, n)) - 1.0),
+    ),
+    Function(
+        "cci", "Momentum", (_LENGTH,),
+        "How unusual the typical price is, in mean deviations from its average.",
+        "(typical - sma(typical, n)) / (0.015 * mean of |typical - sma(typical, n)| over the window)",
+        "Donald Lambert, Commodities 9 (1980).", "None: a full window is needed.", "n - 1",
+        lambda frame, n: cci((frame.bars.high + frame.bars.low + frame.bars.close) / 3.0, n),
+    ),
+    Function(
+        "williams", "Momentum", (_LENGTH,),
+        "How far the close is below the highest high, from 0 (at it) to -100 (at the lowest low).",
+        "-100 * (highest(high, n) - close) / (highest(high, n) - lowest(low, n))",
+        "Larry Williams (1973).", "None: a full window is needed.", "n - 1",
+        lambda frame, n: stoch(frame.bars.high, frame.bars.low, frame.bars.close, n, 1, 1)["k"] - 100.0,
+        bounded=(-100.0, 0.0),
+    ),
+    Function(
+        "mfi", "Momentum", (_LENGTH,),
+        "An rsi of money: rises and falls of the typical price weighted by price times volume.",
+        "100 * flow on rises / (flow on rises + flow on falls), each summed over n changes; 50 without movement",
+        "Gene Quong and Avrum Soudack (1989).", "None: a full window is needed.", "n",
+        lambda frame, n: mfi((frame.bars.high + frame.bars.low + frame.bars.close) / 3.0, frame.bars.volume, n),
+        bounded=(0.0, 100.0),
+    ),
+    Function(
+        "cmo", "Momentum", (_SERIES, _LENGTH),
+        "Rises against falls of the last n changes, unsmoothed.",
+        "100 * (rises - falls) / (rises + falls), each summed over n changes",
+        "Tushar Chande and Stanley Kroll, The New Technical Trader (1994).", "None: a full window is needed.", "n",
+        lambda frame, x, n: cmo(x, n),
+        bounded=(-100.0, 100.0),
+    ),
+    Function(
+        "tsi", "Momentum", (_SERIES, Parameter("a", "length"), Parameter("b", "length")),
+        "Twice smoothed change against twice smoothed size of change.",
+        "100 * ema(ema(gain(x, 1), a), b) / ema(ema(|gain(x, 1)|, a), b)",
+        "William Blau, Momentum, Direction, and Divergence (1995).", "As ema.", "a + b - 1",
+        lambda frame, x, a, b: tsi(x, a, b),
+        bounded=(-100.0, 100.0),
+    ),
+    Function(
+        "gain", "Momentum", (_SERIES, _LENGTH),
+        "The change over n bars.",
+        "x - prior(x, n)",
+        "Difference.", "None.", "n",
+        lambda frame, x, n: gain(x, n),
     ),
 )  # fmt: skip

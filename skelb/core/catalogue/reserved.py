@@ -7,10 +7,5 @@ WORDS = frozenset(
 
 # Reserved from the first version on, so that a script written today keeps its meaning.
 PLANNED_NAMES = frozenset(
-    "wma hma dema tema kama vwma average fit stoch stoch_rsi roc cci williams mfi cmo tsi aroon psar supertrend"
-    " channel ichimoku vortex efficiency choppiness zscore rank historical_volatility obv vwap accumulation"
-    " money_flow sum median percentile correlation covariance beta crest trough peak dip gap_up gap_down recently"
-    " climbs sinks bars_since count hold once starts ends gain cumulate abs min max sqrt log exp round floor ceil"
-    " sign clamp column entry_price bars_held days_held open_profit best_profit worst_profit position stop_price"
-    " target_price".split()
+    "column entry_price bars_held days_held open_profit best_profit worst_profit position stop_price target_price".split()
 )

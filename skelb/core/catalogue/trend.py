@@ -4,8 +4,13 @@
 import numpy as np
 from numba import njit
 
-from skelb.core.bars import Bars
-from skelb.core.catalogue.entry import Function, Parameter, Record
+from skelb.core.bars import Bars, Floats
+from skelb.core.catalogue.arithmetic import quotient
+from skelb.core.catalogue.averages import sma
+from skelb.core.catalogue.entry import Frame, Function, Parameter, Record
+from skelb.core.catalogue.momentum import gain
+from skelb.core.catalogue.volatility import atr, true_range
+from skelb.core.catalogue.windows import highest, lowest, prior
 
 
 def adx(bars: Bars, n: int) -> Record:
@@ -62,6 +67,138 @@ def _adx(high, low, close, n, strength, plus, minus):
             strength[i] = average
 
 
+def aroon(high: Floats, low: Floats, n: int) -> Record:
+    """How lately the highest high and lowest low of the last n + 1 bars were, 100 for this bar, 0 for n bars ago."""
+    up, down = np.empty_like(high), np.empty_like(low)
+    _since_highest(high, n, up)
+    _since_highest(-low, n, down)
+    return {"up": 100.0 * (n - up) / n, "down": 100.0 * (n - down) / n}
+
+
+def psar(bars: Bars, start: float, step: float, most: float) -> Floats:
+    """Wilder's stop and reverse price, price units, shape (n_bars,); first known on the second bar.
+
+    The first direction is up when the second close is at or above the first.
+    """
+    return _psar(bars.high, bars.low, bars.close, start, step, most, np.empty(len(bars)))
+
+
+def supertrend(frame: Frame, n: int, f: float) -> Record:
+    """A band of `f` average true ranges that trails price: its `line` (price units) and `side` (1 or -1)."""
+    line, side = np.empty(len(frame.bars)), np.empty(len(frame.bars))
+    _supertrend(frame.bars.high, frame.bars.low, frame.bars.close, atr(frame, n), f, line, side)
+    return {"line": line, "side": side}
+
+
+def channel(bars: Bars, n: int) -> Record:
+    """Highest high and lowest low of the last `n` bars and the middle between, price units, shape (n_bars,) each."""
+    upper, lower = highest(bars.high, n), lowest(bars.low, n)
+    return {"upper": upper, "mid": (upper + lower) / 2.0, "lower": lower}
+
+
+def ichimoku(bars: Bars, a: int, b: int, c: int) -> Record:
+    """Middles of three channels and the spans as valid on this bar (made `b` bars ago), price units."""
+    turning, standard = channel(bars, a)["mid"], channel(bars, b)["mid"]
+    span_a, span_b = prior((turning + standard) / 2.0, b), prior(channel(bars, c)["mid"], b)
+    return {"turning": turning, "standard": standard, "span_a": span_a, "span_b": span_b}
+
+
+def vortex(bars: Bars, n: int) -> Record:
+    """Sums of the distances from high to earlier low and from low to earlier high, over that of true ranges."""
+    up, down = np.full(len(bars), np.nan), np.full(len(bars), np.nan)
+    up[1:], down[1:] = np.abs(bars.high[1:] - bars.low[:-1]), np.abs(bars.low[1:] - bars.high[:-1])
+    reach = true_range(bars.high, bars.low, bars.close)
+    reach[:1] = np.nan  # counted from the second bar, as the distances are
+    return {"plus": quotient(sma(up, n), sma(reach, n)), "minus": quotient(sma(down, n), sma(reach, n))}
+
+
+def efficiency(x: Floats, n: int) -> Floats:
+    """Change over `n` bars as a share of the way travelled, 0 to 1, shape (n_bars,); NaN without movement."""
+    return quotient(np.abs(gain(x, n)), sma(np.abs(gain(x, 1)), n) * n)
+
+
+def choppiness(bars: Bars, n: int) -> Floats:
+    """Sum of true ranges against the range of the window on a log scale, 0 to 100; high where price goes nowhere."""
+    reach = sma(true_range(bars.high, bars.low, bars.close), n) * n
+    share = quotient(reach, highest(bars.high, n) - lowest(bars.low, n))
+    return 100.0 * np.log10(share) / np.log10(n)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _since_highest(x, n, out):
+    for i in range(x.size):
+        out[i] = np.nan
+        if i < n:
+            continue
+        best = i
+        for k in range(i - 1, i - n - 1, -1):
+            if x[k] > x[best]:
+                best = k
+        out[i] = i - best
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _psar(high, low, close, start, step, most, out):
+    if out.size:
+        out[0] = np.nan
+    if out.size < 2:
+        return out
+    rising = close[1] >= close[0]
+    extreme = high[0] if rising else low[0]
+    stop = low[0] if rising else high[0]
+    speed = start
+    for i in range(1, out.size):
+        if i > 1:
+            stop += speed * (extreme - stop)
+            if rising:  # never inside the last two bars
+                stop = min(stop, low[i - 1], low[i - 2])
+            else:
+                stop = max(stop, high[i - 1], high[i - 2])
+        if (rising and low[i] < stop) or (not rising and high[i] > stop):
+            rising = not rising
+            stop = extreme
+            extreme = high[i] if rising else low[i]
+            speed = start
+        elif rising and high[i] > extreme:
+            extreme = high[i]
+            speed = min(speed + step, most)
+        elif not rising and low[i] < extreme:
+            extreme = low[i]
+            speed = min(speed + step, most)
+        out[i] = stop
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _supertrend(high, low, close, reach, f, line, side):
+    upper = np.nan
+    lower = np.nan
+    direction = 0.0
+    for i in range(high.size):
+        line[i] = np.nan
+        side[i] = np.nan
+        if reach[i] != reach[i]:
+            continue
+        middle = (high[i] + low[i]) / 2.0
+        top, bottom = middle + f * reach[i], middle - f * reach[i]
+        if direction == 0.0:
+            direction = 1.0 if close[i] >= middle else -1.0
+            upper, lower = top, bottom
+        else:
+            # A band moves only towards price while the close before stayed inside it.
+            upper = top if top < upper or close[i - 1] > upper else upper
+            lower = bottom if bottom > lower or close[i - 1] < lower else lower
+            if direction > 0.0 and close[i] < lower:
+                direction = -1.0
+            elif direction < 0.0 and close[i] > upper:
+                direction = 1.0
+        side[i] = direction
+        line[i] = lower if direction > 0.0 else upper
+
+
+_LENGTH = Parameter("n", "length")
+
 TREND = (
     Function(
         "adx", "Trend", (Parameter("n", "length"),),
@@ -74,5 +211,72 @@ TREND = (
         lambda frame, n: adx(frame.bars, n),
         fields=("adx", "plus", "minus"),
         bounded=(0.0, 100.0),
+    ),
+    Function(
+        "aroon", "Trend", (_LENGTH,),
+        "How lately the highest high and the lowest low were made, 100 for this bar.",
+        "up = 100 * (n - bars since the highest high of n + 1 bars) / n; down with the lowest low; of equals the latest",
+        "Tushar Chande, Technical Analysis of Stocks & Commodities 13(9) (1995).", "None: a full window is needed.", "n",
+        lambda frame, n: aroon(frame.bars.high, frame.bars.low, n),
+        fields=("up", "down"), bounded=(0.0, 100.0),
+    ),
+    Function(
+        "psar", "Trend",
+        (Parameter("start", "factor", 0.02), Parameter("step", "factor", 0.02), Parameter("max", "factor", 0.2)),
+        "A stop that closes in on price the longer a move lasts, and turns with it.",
+        "previous + speed * (extreme - previous); speed grows by step with each new extreme, up to max",
+        "J. Welles Wilder, New Concepts in Technical Trading Systems (1978).",
+        "Up when the second close is at or above the first; starts at the first bar's far end.", "1",
+        lambda frame, start, step, most: psar(frame.bars, start, step, most),
+    ),
+    Function(
+        "supertrend", "Trend", (_LENGTH, Parameter("f", "factor")),
+        "A band of average true ranges that trails price and changes sides when the close crosses it.",
+        "mid ± f * atr(n), moving only towards price while the close stays inside; side is 1 above, -1 below",
+        "Olivier Seban.", "The side on which the first known close stands of mid.", "n - 1",
+        lambda frame, n, f: supertrend(frame, n, f),
+        fields=("line", "side"),
+    ),
+    Function(
+        "channel", "Trend", (_LENGTH,),
+        "The highest high and lowest low of the last n bars.",
+        "upper = highest(high, n); lower = lowest(low, n); mid between them",
+        "Richard Donchian (1960).", "None: a full window is needed.", "n - 1",
+        lambda frame, n: channel(frame.bars, n),
+        fields=("upper", "mid", "lower"),
+    ),
+    Function(
+        "ichimoku", "Trend", (Parameter("a", "length"), Parameter("b", "length"), Parameter("c", "length")),
+        "Middles of three channels, and the two spans made b bars ago that are valid on this bar.",
+        "turning = channel(a).mid; standard = channel(b).mid; span_a = prior((turning + standard) / 2, b);"
+        " span_b = prior(channel(c).mid, b)",
+        "Goichi Hosoda (1969).", "None: full windows are needed.",
+        "turning: a - 1; standard: b - 1; span_a: max(a, b) + b - 1; span_b: c + b - 1",
+        lambda frame, a, b, c: ichimoku(frame.bars, a, b, c),
+        fields=("turning", "standard", "span_a", "span_b"),
+    ),
+    Function(
+        "vortex", "Trend", (_LENGTH,),
+        "Upward against downward reach of each bar over the one before.",
+        "plus = sum(|high - prior(low)|, n) / sum(true_range, n); minus = sum(|low - prior(high)|, n) / sum(true_range, n)",
+        "Etienne Botes and Douglas Siepman, Technical Analysis of Stocks & Commodities 28(1) (2010).",
+        "Counted from the second bar.", "n",
+        lambda frame, n: vortex(frame.bars, n),
+        fields=("plus", "minus"),
+    ),
+    Function(
+        "efficiency", "Trend", (Parameter("x", "number"), _LENGTH),
+        "How straight the way was: 1 without a step back, 0 for a way that led nowhere.",
+        "|gain(x, n)| / sum(|gain(x, 1)|, n)",
+        "Perry Kaufman, Smarter Trading (1995).", "None: a full window is needed.", "n",
+        lambda frame, x, n: efficiency(x, n),
+        bounded=(0.0, 1.0),
+    ),
+    Function(
+        "choppiness", "Trend", (Parameter("n", "length", least=2),),
+        "High where the bars overlap and price goes nowhere, low in a trend.",
+        "100 * log10(sum(true_range, n) / (highest(high, n) - lowest(low, n))) / log10(n)",
+        "E. W. Dreiss (1992).", "None: a full window is needed.", "n - 1",
+        lambda frame, n: choppiness(frame.bars, n),
     ),
 )  # fmt: skip

@@ -1,6 +1,8 @@
 # mypy: disable-error-code="no-untyped-def"
 """Windows: extremes of the last bars, and values of earlier bars."""
 
+from typing import TypeVar
+
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
@@ -8,6 +10,8 @@ from numpy.typing import NDArray
 from skelb.core.bars import Floats
 from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions
 from skelb.core.catalogue.entry import Frame, Function, Parameter, Record
+
+T = TypeVar("T", bound=np.generic)
 
 
 def highest(x: Floats, n: int) -> Floats:
@@ -20,7 +24,7 @@ def lowest(x: Floats, n: int) -> Floats:
     return -highest(-x, n)
 
 
-def prior(x: NDArray[np.generic], n: int) -> NDArray[np.generic]:
+def prior(x: NDArray[T], n: int) -> NDArray[T]:
     """Value `n` bars earlier, shape and dtype of `x`; unknown on the first n bars."""
     out = np.empty_like(x)
     kept = min(n, x.size)

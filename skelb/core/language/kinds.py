@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 from typing import assert_never
 
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS, PLANNED_NAMES, WORDS, Function
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, PLANNED_NAMES, WORDS, Function, Parameter
 from skelb.core.language.diagnostics import Mend, Mistake, Span
 from skelb.core.language.near import nearest
 from skelb.core.language.tree import (
@@ -236,6 +236,12 @@ def _call_meaning(function: Function, node: Call, scope: Scope) -> Meaning:
                 )
             first_kind = "condition" if found.kind == "condition" else "number"
             continue
+        if parameter.kind == "condition":
+            need_condition(value, scope, what)
+            continue
+        if parameter.kind == "word":
+            _check_word(parameter, value, scope, what)
+            continue
         meaning = need_number(value, scope, what)
         if parameter.kind in ("length", "factor") and not meaning.constant:
             order = ", ".join(item.name for item in function.parameters)
@@ -245,6 +251,18 @@ def _call_meaning(function: Function, node: Call, scope: Scope) -> Meaning:
     if function.fields:
         return Meaning("record", fields=function.fields)
     return Meaning(first_kind if function.result == "same" else function.result)
+
+
+def _check_word(parameter: Parameter, value: Expression, scope: Scope, what: str) -> None:
+    """A word argument is one of the parameter's words, or an input whose every choice is."""
+    if isinstance(value, Name) and value.name not in scope.names:
+        _need_word(value.name, value.span, Meaning("word", words=parameter.words))
+        return
+    found = meaning_of(value, scope)
+    odd = [word for word in found.words if word not in parameter.words]
+    if found.kind != "word" or odd:
+        listed = ", ".join(parameter.words)
+        raise Mistake("S0203", value.span, f"{what} needs one of the words {listed}, or an input that holds them")
 
 
 def _check_length(function: Function, kind: str, least: int, value: Expression, what: str) -> None:

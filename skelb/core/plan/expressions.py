@@ -163,7 +163,11 @@ class Expressions:
         function = FUNCTIONS[node.name]
         arguments: list[object] = []
         for parameter, value in zip(function.parameters, placed_arguments(function, node), strict=True):
-            if parameter.kind in ("number", "any"):
+            if parameter.kind == "word":
+                assert isinstance(value, Name)
+                arguments.append(self._choice(value.name) or value.name)
+                continue
+            if parameter.kind in ("number", "condition", "any"):
                 assert value is not None
                 arguments.append(("part", self.number(value)))
                 continue

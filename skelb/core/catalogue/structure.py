@@ -1,0 +1,241 @@
+# mypy: disable-error-code="no-untyped-def"
+"""Structure: turning points, extremes since something happened, gaps, and memory of conditions."""
+
+import numpy as np
+from numba import njit
+
+from skelb.core.bars import Floats
+from skelb.core.catalogue.conditions import YES, Conditions, compare
+from skelb.core.catalogue.entry import Function, Parameter
+from skelb.core.catalogue.windows import prior
+
+
+def crest(x: Floats, before: int, after: int) -> Floats:
+    """Value of the latest turning point of `x` upwards, held until the next; known `after` bars later.
+
+    A turning point is above each of the `before` values before it and not below each of the `after` values after.
+    """
+    return _crest(x, before, after, np.empty_like(x))
+
+
+def extreme_since(x: Floats, since: Conditions) -> Floats:
+    """Largest `x` since the condition was last yes, that bar included; NaN before, or where x was unknown meanwhile."""
+    return _extreme_since(x, since, np.empty_like(x))
+
+
+def recently(c: Conditions, n: int) -> Conditions:
+    """Yes if `c` was yes on this bar or one of the n - 1 before; else unknown if any of them is unknown or missing."""
+    return _recently(c, n, np.empty_like(c))
+
+
+def climbs(x: Floats, n: int) -> Conditions:
+    """Yes if `x` rose strictly on each of the last `n` bars; unknown unless all n + 1 values are known."""
+    return _climbs(x, n, np.empty(x.size, np.int8))
+
+
+def bars_since(c: Conditions) -> Floats:
+    """Bars since `c` was last yes, 0 on such a bar; NaN before the first."""
+    last = np.maximum.accumulate(np.where(c == YES, np.arange(c.size), -1))
+    return np.where(last >= 0, np.arange(c.size) - last, np.nan).astype(np.float64)
+
+
+def count(c: Conditions, n: int) -> Floats:
+    """How many of the last `n` bars were yes; NaN where the window is short or holds an unknown."""
+    return _count(c, n, np.empty(c.size))
+
+
+def hold(x: Floats, when: Conditions) -> Floats:
+    """`x` as it was when the condition was last yes; NaN before the first."""
+    last = np.maximum.accumulate(np.where(when == YES, np.arange(x.size), -1))
+    return np.where(last >= 0, x[np.maximum(last, 0)], np.nan)
+
+
+def once(c: Conditions, reset: Conditions) -> Conditions:
+    """Yes where `c` is yes for the first time since the start or since `reset` was last yes (that bar counts)."""
+    return _once(c, reset, np.empty_like(c))
+
+
+def starts(c: Conditions) -> Conditions:
+    """`c and not prior(c)`, shape (n_bars,)."""
+    return np.minimum(c, np.int8(YES) - prior(c, 1))
+
+
+def cumulate(x: Floats) -> Floats:
+    """Running sum of the known values; NaN where `x` is."""
+    return np.where(x == x, np.cumsum(np.nan_to_num(x, nan=0.0)), np.nan)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _crest(x, before, after, out):
+    latest = np.nan
+    for i in range(x.size):
+        middle = i - after
+        if middle >= before:
+            turns = x[middle] == x[middle]
+            for k in range(middle - before, middle):
+                turns = turns and x[k] < x[middle]
+            for k in range(middle + 1, i + 1):
+                turns = turns and x[k] <= x[middle]
+            if turns:
+                latest = x[middle]
+        out[i] = latest
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _extreme_since(x, since, out):
+    best = np.nan
+    begun = False
+    for i in range(x.size):
+        if since[i] == 2:
+            begun = True
+            best = x[i]
+        elif begun:
+            best = max(best, x[i]) if best == best and x[i] == x[i] else np.nan
+        out[i] = best
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _recently(c, n, out):
+    yes = -1
+    unknown = -1
+    for i in range(c.size):
+        if c[i] == 2:
+            yes = i
+        elif c[i] == 1:
+            unknown = i
+        if yes > i - n and yes >= 0:
+            out[i] = 2
+        elif i < n - 1 or (unknown > i - n and unknown >= 0):
+            out[i] = 1
+        else:
+            out[i] = 0
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _climbs(x, n, out):
+    known = 0
+    rises = 0
+    for i in range(x.size):
+        known = known + 1 if x[i] == x[i] else 0
+        rises = rises + 1 if i > 0 and x[i] > x[i - 1] else 0
+        out[i] = 1 if known < n + 1 else 2 * (rises >= n)
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _count(c, n, out):
+    yes = 0
+    unknown = 0
+    for i in range(c.size):
+        yes += c[i] == 2
+        unknown += c[i] == 1
+        if i >= n:
+            yes -= c[i - n] == 2
+            unknown -= c[i - n] == 1
+        out[i] = yes if i >= n - 1 and unknown == 0 else np.nan
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _once(c, reset, out):
+    armed = True
+    for i in range(c.size):
+        if reset[i] == 2:
+            armed = True
+        out[i] = 0
+        if armed and c[i] == 2:
+            out[i] = 2
+            armed = False
+    return out
+
+
+_X, _C, _LENGTH = Parameter("x", "number"), Parameter("c", "condition"), Parameter("n", "length")
+_AROUND = (Parameter("before", "length"), Parameter("after", "length"))
+_SINCE = (_X, Parameter("since", "condition"))
+_OWN = "A definition of Skelb's own."
+
+STRUCTURE = (
+    Function(
+        "crest", "Structure", _AROUND, "The latest turning point of the highs, known `after` bars later.",
+        "the high above each of the `before` highs before it and not below each of the `after` highs after; held",
+        _OWN, "Unknown before the first turning point.", "at least before + after",
+        lambda frame, before, after: crest(frame.bars.high, before, after),
+    ),
+    Function(
+        "trough", "Structure", _AROUND, "The latest turning point of the lows, known `after` bars later.",
+        "the low below each of the `before` lows before it and not above each of the `after` lows after; held",
+        _OWN, "Unknown before the first turning point.", "at least before + after",
+        lambda frame, before, after: -crest(-frame.bars.low, before, after),
+    ),
+    Function(
+        "peak", "Structure", _SINCE, "The largest x since a condition was last yes.", "max of x from that bar on",
+        _OWN, "Unknown before the condition's first yes.", "the condition's first yes",
+        lambda frame, x, since: extreme_since(x, since),
+    ),
+    Function(
+        "dip", "Structure", _SINCE, "The smallest x since a condition was last yes.", "min of x from that bar on",
+        _OWN, "Unknown before the condition's first yes.", "the condition's first yes",
+        lambda frame, x, since: -extreme_since(-x, since),
+    ),
+    Function(
+        "gap_up", "Structure", (), "Yes where the whole bar lies above the one before.", "low > prior(high)",
+        "Price gap.", "None.", "1",
+        lambda frame: compare(">", frame.bars.low, prior(frame.bars.high, 1)), result="condition",
+    ),
+    Function(
+        "gap_down", "Structure", (), "Yes where the whole bar lies below the one before.", "high < prior(low)",
+        "Price gap.", "None.", "1",
+        lambda frame: compare("<", frame.bars.high, prior(frame.bars.low, 1)), result="condition",
+    ),
+    Function(
+        "recently", "Conditions", (_C, _LENGTH), "Yes if c was yes on this bar or one of the n - 1 before.",
+        "c or prior(c, 1) or … or prior(c, n - 1)", _OWN, "Earlier bars than the first are unknown.", "n - 1",
+        lambda frame, c, n: recently(c, n), result="condition",
+    ),
+    Function(
+        "climbs", "Conditions", (_X, _LENGTH), "Yes if x rose on each of the last n bars.",
+        "x > prior(x, 1) and prior(x, 1) > prior(x, 2) and … (n times)", _OWN, "None: n + 1 values are needed.", "n",
+        lambda frame, x, n: climbs(x, n), result="condition",
+    ),
+    Function(
+        "sinks", "Conditions", (_X, _LENGTH), "Yes if x fell on each of the last n bars.",
+        "x < prior(x, 1) and prior(x, 1) < prior(x, 2) and … (n times)", _OWN, "None: n + 1 values are needed.", "n",
+        lambda frame, x, n: climbs(-x, n), result="condition",
+    ),
+    Function(
+        "bars_since", "Conditions", (_C,), "How many bars ago c was last yes, 0 for this bar.",
+        "the bar's number less that of the latest yes", _OWN, "Unknown before the first yes.", "the first yes",
+        lambda frame, c: bars_since(c),
+    ),
+    Function(
+        "count", "Conditions", (_C, _LENGTH), "How many of the last n bars were yes.", "number of yes in the window",
+        _OWN, "None: a full window is needed.", "n - 1", lambda frame, c, n: count(c, n),
+    ),
+    Function(
+        "hold", "Conditions", (_X, Parameter("when", "condition")), "x as it was when a condition was last yes.",
+        "the value on the latest bar of yes", _OWN, "Unknown before the first yes.", "the first yes",
+        lambda frame, x, when: hold(x, when),
+    ),
+    Function(
+        "once", "Conditions", (_C, Parameter("reset", "condition")), "c without its repeats, until another condition.",
+        "yes where c is yes for the first time since the start or since reset was last yes", _OWN,
+        "Armed on the first bar; an unknown counts as no.", "0",
+        lambda frame, c, reset: once(c, reset), result="condition",
+    ),
+    Function(
+        "starts", "Conditions", (_C,), "Yes on the bar where c becomes yes.", "c and not prior(c)",
+        _OWN, "Unknown or no on the first bar.", "1", lambda frame, c: starts(c), result="condition",
+    ),
+    Function(
+        "ends", "Conditions", (_C,), "Yes on the bar where c is yes no longer.", "not c and prior(c)",
+        _OWN, "Unknown or no on the first bar.", "1",
+        lambda frame, c: starts(np.int8(YES) - c), result="condition",
+    ),
+    Function(
+        "cumulate", "Conditions", (_X,), "The running sum of x.", "previous + x; an unknown adds nothing",
+        "Running sum.", "The first known value.", "the first known value", lambda frame, x: cumulate(x),
+    ),
+)  # fmt: skip
