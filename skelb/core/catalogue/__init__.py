@@ -8,6 +8,7 @@ from skelb.core.catalogue.maths import MATHS
 from skelb.core.catalogue.momentum import MOMENTUM
 from skelb.core.catalogue.names import MONTHS, NAMES, raw_spread
 from skelb.core.catalogue.reserved import PLANNED_NAMES, WORDS
+from skelb.core.catalogue.sequences import all_of, in_sequence
 from skelb.core.catalogue.statistics import STATISTICS
 from skelb.core.catalogue.structure import STRUCTURE
 from skelb.core.catalogue.trend import TREND
@@ -29,9 +30,11 @@ __all__ = [
     "Frame",
     "Function",
     "Parameter",
+    "all_of",
     "between",
     "compare",
     "crosses",
+    "in_sequence",
     "of_bools",
     "power",
     "quotient",

@@ -6,6 +6,7 @@ from skelb.core.language.diagnostics import Diagnostic, LineMap, Mend, Place
 from skelb.core.language.expressions import read_expression
 from skelb.core.language.kinds import Meaning, placed_arguments
 from skelb.core.language.labels import LabelPart, label_parts
+from skelb.core.language.names import names_within
 from skelb.core.language.reader import Reader
 
 __all__ = [
@@ -22,6 +23,7 @@ __all__ = [
     "Setting",
     "check",
     "label_parts",
+    "names_within",
     "placed_arguments",
     "read_expression",
 ]

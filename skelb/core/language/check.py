@@ -2,13 +2,13 @@
 
 from dataclasses import dataclass, field
 
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS, PLANNED_NAMES, WORDS
 from skelb.core.language.diagnostics import Diagnostic, Mistake, moved
 from skelb.core.language.expressions import read_expression
 from skelb.core.language.kinds import (
     Meaning,
     Scope,
     Unsayable,
+    check_free_name,
     input_meaning,
     meaning_of,
     need_condition,
@@ -147,7 +147,7 @@ def _meaning_of_statement(placed: Placed, scope: Scope) -> Meaning | None:
     """
     statement = placed.statement
     if isinstance(statement, (Input, Definition)):
-        _check_new_name(statement.name, statement.name_span, scope)
+        check_free_name(statement.name, statement.name_span, scope)
     held = _outcomes.get(placed.text)
     if held is not None and tuple(map(scope.names.get, held[0])) == held[1]:
         scope.used.update(held[0])
@@ -167,15 +167,6 @@ def _meaning_of_statement(placed: Placed, scope: Scope) -> Meaning | None:
 def _mark_broken(statement: Statement, scope: Scope) -> None:
     if isinstance(statement, (Input, Definition)) and statement.name not in scope.names:
         scope.broken.add(statement.name)
-
-
-def _check_new_name(name: str, span: tuple[int, int], scope: Scope) -> None:
-    if name in WORDS:
-        raise Mistake("S0112", span, f"`{name}` is a word of the language")
-    if name in BUILT_INS or name in FUNCTIONS or name in PLANNED_NAMES:
-        raise Mistake("S0112", span, f"`{name}` is built in", None, f"Choose another name, such as `my_{name}`.")
-    if name in scope.names:
-        raise Mistake("S0206", span, f"`{name}` is defined above already")
 
 
 def _check_statement(statement: Statement, scope: Scope) -> Meaning | None:

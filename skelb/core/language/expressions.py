@@ -1,13 +1,17 @@
 """Reading expressions, loosest operators first."""
 
+from skelb.core.bars import Timeframe
+from skelb.core.errors import SettingsError
 from skelb.core.language.diagnostics import Mend, Mistake
 from skelb.core.language.foreign import truth_of_another_language
 from skelb.core.language.reader import DEEPEST, Reader
 from skelb.core.language.tree import (
+    AllOf,
     Argument,
     Arithmetic,
     Call,
     Clock,
+    Column,
     Comparison,
     Crossing,
     Either,
@@ -21,14 +25,15 @@ from skelb.core.language.tree import (
     Negative,
     Not,
     Number,
+    OnTimeframe,
+    Sequence,
     Text,
+    Total,
     Truth,
 )
 
 _COMPARING = ("<", "<=", ">", ">=", "==", "!=")
 _LATER_FORMS = {
-    "then": "sequences (`then`)",
-    "on": "values on another timeframe (`on`)",
     "from": "values from another market (`from`)",
 }
 _NOT_A_VALUE = frozenset(
@@ -38,8 +43,52 @@ _NOT_A_VALUE = frozenset(
 
 
 def read_expression(reader: Reader) -> Expression:
-    """One whole expression."""
-    return _read_or(reader)
+    """One whole expression: a sequence of steps, or a single one."""
+    found = _read_all_of(reader) if reader.is_word("all") else _read_or(reader)
+    while reader.accept_word("then"):
+        b = _read_or(reader)
+        within, unless = _read_tails(reader)
+        found = Sequence(found, b, within, unless, (found.span[0], reader.last_end))
+    if reader.is_word("unless", "no"):
+        raise Mistake(
+            "S0101",
+            reader.now.span,
+            f"`{reader.now.text}` has no sequence before it",
+            None,
+            "It limits a step: `a then b no later than 5 bars unless c`.",
+        )
+    return found
+
+
+def _read_all_of(reader: Reader) -> Expression:
+    start = reader.advance().start
+    reader.need_word(("of",), "`of` after `all`")
+    opened = reader.need_sign("(", "`(` and the conditions")
+    parts = [read_expression(reader)]
+    while reader.accept_sign(","):
+        parts.append(read_expression(reader))
+    reader.close(opened)
+    within, unless = _read_tails(reader)
+    return AllOf(tuple(parts), within, unless, (start, reader.last_end))
+
+
+def _read_tails(reader: Reader) -> tuple[Expression | None, Expression | None]:
+    """`no later than N bars` and `unless C`, each at most once, in either order."""
+    within = unless = None
+    while reader.is_word("no", "unless"):
+        if reader.accept_word("unless"):
+            if unless is not None:
+                raise reader.missing("the next step")
+            unless = _read_or(reader)
+            continue
+        if within is not None:
+            raise reader.missing("the next step")
+        reader.advance()
+        reader.need_word(("later",), "`later than` after `no`")
+        reader.need_word(("than",), "`than` after `no later`")
+        within = _read_sum(reader)
+        reader.need_word(("bars",), "`bars`")
+    return within, unless
 
 
 def read_value(reader: Reader) -> Expression:
@@ -57,8 +106,6 @@ def _read_or(reader: Reader) -> Expression:
         raise Mistake(
             "S0109", reader.now.span, f"`{reader.now.text}` is written `{right}`", Mend(right, reader.now.span)
         )
-    if reader.is_word("then", "unless"):
-        raise later_form(reader, _LATER_FORMS["then"])
     return found if len(parts) == 1 else Logic("or", tuple(parts), (found.span[0], reader.last_end))
 
 
@@ -209,10 +256,33 @@ def _read_postfix(reader: Reader) -> Expression:
                 raise Mistake("S0110", (found.span[0], name.end), f"functions stand without a prefix: write `{name.text}(…)`",
                               Mend("", (found.span[0], name.start)), f"`{prefix}` is not needed.")  # fmt: skip
             found = Field(found, name.text, name.span, (found.span[0], name.end))
-        elif reader.is_word("on", "from"):
+        elif reader.is_word("on"):
+            found = _read_on(reader, found)
+        elif reader.is_word("from"):
             raise later_form(reader, _LATER_FORMS[reader.now.text])
         else:
             return found
+
+
+def _read_on(reader: Reader, x: Expression) -> Expression:
+    reader.advance()
+    token = reader.now
+    if token.kind != "frame":
+        raise reader.missing("a timeframe such as 4h or 1d")
+    reader.advance()
+    try:
+        minutes = Timeframe.parse(token.text).minutes
+    except SettingsError as exc:
+        raise Mistake(
+            "S0114",
+            token.span,
+            f"`{token.text}` is not a timeframe",
+            None,
+            "Write whole minutes or hours up to a day (5m, 90m, 4h), 1d or 1w.",
+        ) from exc
+    if reader.is_word("forming"):
+        raise later_form(reader, "a higher bar as it forms (`forming`)")
+    return OnTimeframe(x, minutes, (x.span[0], reader.last_end))
 
 
 def _read_primary(reader: Reader) -> Expression:
@@ -235,7 +305,7 @@ def _read_primary(reader: Reader) -> Expression:
 def _read_bracket(reader: Reader) -> Expression:
     opened = reader.advance()
     with_depth(reader)
-    inside = _read_or(reader)
+    inside = read_expression(reader)
     if reader.accept_word("if"):
         condition = _read_or(reader)
         reader.need_word(("else",), "`else` with the other value")
@@ -253,8 +323,18 @@ def _read_named(reader: Reader) -> Expression:
     if token.text in ("yes", "no", "unknown"):
         reader.advance()
         return Truth(token.text, token.span)
-    if token.text in ("all", "total"):
-        raise later_form(reader, "`all of`" if token.text == "all" else "sums over a range (`total`)")
+    if token.text == "all":
+        raise Mistake(
+            "S0101",
+            token.span,
+            "`all of` stands first in a sequence",
+            None,
+            "Elsewhere put it in brackets: `(all of (a, b))`.",
+        )
+    if token.text == "total":
+        return _read_total(reader)
+    if token.text == "column" and reader.ahead().text == "(":
+        return _read_column(reader)
     if token.text in _NOT_A_VALUE:
         raise reader.missing("a value")
     foreign = truth_of_another_language(token)
@@ -277,6 +357,32 @@ def _read_named(reader: Reader) -> Expression:
     closed = reader.close(opened)
     reader.depth -= 1
     return Call(token.text, token.span, tuple(arguments), (token.start, closed.end))
+
+
+def _read_total(reader: Reader) -> Expression:
+    start = reader.advance().start
+    opened = reader.need_sign("(", "`(` and a counter, as in total(k from 0 to 4: prior(close, k))")
+    with_depth(reader)
+    if reader.now.kind != "name":
+        raise reader.missing("the counter's name")
+    name = reader.advance()
+    reader.need_word(("from",), "`from` and the first number")
+    low = _read_sum(reader)
+    reader.need_word(("to",), "`to` and the last number")
+    high = _read_sum(reader)
+    reader.need_sign(":", "`:` and what is summed")
+    term = _read_or(reader)
+    closed = reader.close(opened)
+    reader.depth -= 1
+    return Total(name.text, name.span, low, high, term, (start, closed.end))
+
+
+def _read_column(reader: Reader) -> Expression:
+    start = reader.advance().start
+    opened = reader.advance()
+    name = reader.need_text("the column's name")
+    closed = reader.close(opened)
+    return Column(name, (start, closed.end))
 
 
 def with_depth(reader: Reader) -> None:

@@ -1,16 +1,18 @@
 """What every expression is: a number, a condition, a word, a time, a text or a record."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import assert_never
 
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, PLANNED_NAMES, WORDS, Function, Parameter
 from skelb.core.language.diagnostics import Mend, Mistake, Span
 from skelb.core.language.near import nearest
 from skelb.core.language.tree import (
+    AllOf,
     Argument,
     Arithmetic,
     Call,
     Clock,
+    Column,
     Comparison,
     Crossing,
     Either,
@@ -25,7 +27,10 @@ from skelb.core.language.tree import (
     Negative,
     Not,
     Number,
+    OnTimeframe,
+    Sequence,
     Text,
+    Total,
     Truth,
 )
 
@@ -114,6 +119,20 @@ def meaning_of(node: Expression, scope: Scope) -> Meaning:
             return _CONDITION
         case InRange():
             return _in_range(node, scope)
+        case OnTimeframe():
+            return replace(meaning_of(node.x, scope), constant=False)
+        case Sequence():
+            need_condition(node.a, scope, "`then`")
+            need_condition(node.b, scope, "`then`")
+            return _steps(node, scope)
+        case AllOf():
+            for part in node.parts:
+                need_condition(part, scope, "`all of`")
+            return _steps(node, scope)
+        case Total():
+            return _total(node, scope)
+        case Column():
+            return _NUMBER
         case InSet():
             return _in_set(node, scope)
         case Is():
@@ -384,6 +403,42 @@ def _is(node: Is, scope: Scope) -> Meaning:
         raise Mistake("S0203", node.x.span, f"`is` compares a word, and this is {_ARTICLE[x.kind]}", None, help_text)
     _need_word(node.word, node.word_span, x)
     return Meaning("condition", x.constant or x.series)
+
+
+def _steps(node: Sequence | AllOf, scope: Scope) -> Meaning:
+    """The tails of a sequence."""
+    if node.within is not None:
+        if not need_number(node.within, scope, "`no later than`").constant:
+            raise Mistake("S0205", node.within.span, "`no later than` needs the same number on every bar")
+        if isinstance(node.within, Number) and (node.within.value < 1 or node.within.value != int(node.within.value)):
+            raise Mistake("S0211", node.within.span, "`no later than` needs a whole number of bars from 1")
+    if node.unless is not None:
+        need_condition(node.unless, scope, "`unless`")
+    return _CONDITION
+
+
+def _total(node: Total, scope: Scope) -> Meaning:
+    """A sum over a counter that is a constant in each term."""
+    for end in (node.low, node.high):
+        if not need_number(end, scope, "`total`").constant:
+            raise Mistake("S0205", end.span, "the range of `total` must be the same on every bar")
+    check_free_name(node.name, node.name_span, scope)
+    scope.names[node.name] = Meaning("number", True)
+    try:
+        return need_number(node.term, scope, "`total`")
+    finally:
+        del scope.names[node.name]
+        scope.used.discard(node.name)
+
+
+def check_free_name(name: str, span: Span, scope: Scope) -> None:
+    """That a name can be given a meaning here."""
+    if name in WORDS:
+        raise Mistake("S0112", span, f"`{name}` is a word of the language")
+    if name in BUILT_INS or name in FUNCTIONS or name in PLANNED_NAMES:
+        raise Mistake("S0112", span, f"`{name}` is built in", None, f"Choose another name, such as `my_{name}`.")
+    if name in scope.names:
+        raise Mistake("S0206", span, f"`{name}` is defined above already")
 
 
 def _either(node: Either, scope: Scope) -> Meaning:

@@ -148,9 +148,59 @@ class Either:
     span: Span
 
 
+@dataclass(frozen=True, slots=True)
+class OnTimeframe:
+    """`x on 4h`: x computed on that timeframe's bars, seen once they have closed."""
+
+    x: "Expression"
+    minutes: int
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Sequence:
+    """`a then b`, the step within so many bars and unless something comes between."""
+
+    a: "Expression"
+    b: "Expression"
+    within: "Expression | None"
+    unless: "Expression | None"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class AllOf:
+    """`all of (a, b, …)`: every part, in any order."""
+
+    parts: tuple["Expression", ...]
+    within: "Expression | None"
+    unless: "Expression | None"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Total:
+    """`total(k from 0 to 9: …)`: the sum of `term` with `name` at each whole number of the range."""
+
+    name: str
+    name_span: Span
+    low: "Expression"
+    high: "Expression"
+    term: "Expression"
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """`column("ref")`: an extra column that came with the bars."""
+
+    name: str
+    span: Span
+
+
 Expression = (
     Number | Truth | Clock | Text | Name | Field | Call | Negative | Arithmetic | Not | Logic | Comparison
-    | Crossing | InRange | InSet | Is | Either
+    | Crossing | OnTimeframe | Sequence | AllOf | Total | Column | InRange | InSet | Is | Either
 )  # fmt: skip
 
 

@@ -1,9 +1,13 @@
 """Bars made ready to run on: session bars of one market and timeframe, their calendar and memo."""
 
 from dataclasses import dataclass, field
+from typing import Any
 
-from skelb.core.bars import Bars, Calendar, Market, Timeframe, resample, session_bars
-from skelb.core.catalogue import Frame
+import numpy as np
+from numpy.typing import NDArray
+
+from skelb.core.bars import Bars, Calendar, Ints, Market, Timeframe, resample, session_bars
+from skelb.core.catalogue import UNKNOWN, Frame
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan.memo import Memo
 
@@ -18,6 +22,8 @@ class Dataset:
     left_out: int = 0
     data_version: int = 0
     memo: Memo = field(default_factory=Memo)
+    stored: Bars | None = None
+    _higher: dict[Timeframe, "HigherBars"] = field(default_factory=dict)
 
     @property
     def frame(self) -> Frame:
@@ -26,6 +32,35 @@ class Dataset:
 
     def __len__(self) -> int:
         return len(self.bars)
+
+    def higher(self, timeframe: Timeframe) -> "HigherBars":
+        """This market on a longer timeframe, built from the stored bars, and which of its bars each bar here can see.
+
+        Raises SettingsError when the timeframe is shorter than this one, or cannot be built.
+        """
+        found = self._higher.get(timeframe)
+        if found is None:
+            if timeframe < self.bars.timeframe:
+                raise SettingsError(
+                    f"`on {timeframe}` is finer than the {self.bars.timeframe} bars of this run: use a longer timeframe"
+                )
+            dataset = make_dataset(self.stored or self.bars, self.market, timeframe, self.data_version)
+            seen = np.searchsorted(dataset.calendar.close_time, self.calendar.close_time, side="right") - 1
+            found = self._higher[timeframe] = HigherBars(dataset, seen)
+        return found
+
+
+@dataclass(frozen=True, eq=False)
+class HigherBars:
+    """A longer timeframe's dataset; `seen` is its latest bar closed at or before each lower bar's close, -1 for none."""
+
+    dataset: Dataset
+    seen: Ints
+
+    def align(self, values: NDArray[Any]) -> NDArray[Any]:
+        """Values of the higher bars as each lower bar sees them, unknown before the first close; dtype of `values`."""
+        unknown = UNKNOWN if values.dtype == np.int8 else np.nan
+        return np.where(self.seen >= 0, values[np.maximum(self.seen, 0)], np.asarray(unknown, values.dtype))
 
 
 def make_dataset(stored: Bars, market: Market, timeframe: Timeframe | None = None, data_version: int = 0) -> Dataset:
@@ -45,4 +80,4 @@ def make_dataset(stored: Bars, market: Market, timeframe: Timeframe | None = Non
     if wanted != stored.timeframe:
         bars = resample(bars, calendar, market, wanted)
         bars, calendar, _ = session_bars(bars, market)
-    return Dataset(market, bars, calendar, left_out, data_version)
+    return Dataset(market, bars, calendar, left_out, data_version, stored=stored)

@@ -1,17 +1,33 @@
 """Checked expressions to values: inputs filled in, equal parts computed once."""
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import assert_never
 
 import numpy as np
 
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS, NO, UNKNOWN, YES, between, compare, crosses, power, quotient
+from skelb.core.bars import Timeframe
+from skelb.core.catalogue import (
+    BUILT_INS,
+    FUNCTIONS,
+    NO,
+    UNKNOWN,
+    YES,
+    all_of,
+    between,
+    compare,
+    crosses,
+    in_sequence,
+    power,
+    quotient,
+)
 from skelb.core.errors import SettingsError
-from skelb.core.language import Checked, placed_arguments
+from skelb.core.language import Checked, names_within, placed_arguments
 from skelb.core.language.tree import (
+    AllOf,
     Arithmetic,
     Call,
     Clock,
+    Column,
     Comparison,
     Crossing,
     Either,
@@ -25,7 +41,10 @@ from skelb.core.language.tree import (
     Negative,
     Not,
     Number,
+    OnTimeframe,
+    Sequence,
     Text,
+    Total,
     Truth,
 )
 from skelb.core.plan.dataset import Dataset
@@ -33,21 +52,117 @@ from skelb.core.plan.memo import Key, Value
 
 InputValue = float | bool | str
 LONGEST_LENGTH = 1_000_000
+MOST_TERMS = 1_000
 
 _TRUTHS = {"no": NO, "unknown": UNKNOWN, "yes": YES}
 
 
-class Expressions:
-    """The expressions of one checked script with its inputs filled in, on one dataset."""
+class Evaluation:
+    """Values of a dataset's expressions by their memo numbers."""
 
-    def __init__(self, checked: Checked, inputs: Mapping[str, InputValue], dataset: Dataset) -> None:
-        self._checked = checked
-        self._inputs = inputs
+    def __init__(self, dataset: Dataset) -> None:
         self._dataset = dataset
         self._memo = dataset.memo
+
+    def value(self, number: int) -> Value:
+        """The value of an expression, shape (n,) or (1,) when constant; its parts are computed first, once each."""
+        order, values = self._needed(number)
+        uses = dict.fromkeys(order, 0)
+        for part in order:
+            for inner in _parts(self._memo.keys[part]):
+                uses[inner] = uses.get(inner, 0) + 1
+        for part in order:
+            key = self._memo.keys[part]
+            values[part] = self._memo.value(part, lambda key=key: self._compute(key, values))  # type: ignore[misc]
+            for inner in _parts(key):
+                uses[inner] -= 1
+                if uses[inner] == 0:
+                    values.pop(inner, None)  # the memo may keep it; this evaluation no longer needs it
+        return values[number]
+
+    def _needed(self, number: int) -> tuple[list[int], dict[int, Value]]:
+        """The expressions to compute for `number`, parts before wholes, and the values that are held already."""
+        order: set[int] = set()
+        held: dict[int, Value] = {}
+        waiting = [number]
+        while waiting:
+            part = waiting.pop()
+            if part in order or part in held:
+                continue
+            found = self._memo.peek(part)
+            if found is None:
+                order.add(part)
+                waiting.extend(_parts(self._memo.keys[part]))
+            else:
+                held[part] = found
+        return sorted(order), held
+
+    def _compute(self, key: Key, values: Mapping[int, Value]) -> Value:
+        operation = key[0]
+        parts = [values[part] for part in _parts(key)]
+        if operation == "constant":
+            return np.array([np.nan if key[1] == "unknown" else key[1]], np.float64)
+        if operation == "truth":
+            return np.array([key[1]], np.int8)
+        if operation == "built_in":
+            return BUILT_INS[str(key[1])].compute(self._dataset.frame)
+        if operation == "call":
+            return self._compute_call(key, parts)
+        if operation == "on":
+            return self._compute_on(key)
+        if operation == "column":
+            return self._dataset.bars.columns[str(key[1])]
+        if operation in ("sequence", "all_of"):
+            return self._compute_steps(key, parts)
+        if operation == "field":
+            return parts[0][str(key[2])]
+        return _OPERATIONS[str(operation)](key, parts)
+
+    def _compute_on(self, key: Key) -> Value:
+        higher = self._dataset.higher(key[1])  # type: ignore[arg-type]
+        value = Evaluation(higher.dataset).value(int(key[2]))  # type: ignore[call-overload]
+        if isinstance(value, np.ndarray):
+            return higher.align(value)
+        return {name: higher.align(part) for name, part in value.items()}
+
+    def _compute_steps(self, key: Key, parts: list[Value]) -> Value:
+        whole = [np.broadcast_to(part, len(self._dataset)) for part in parts]
+        within = int(str(key[1])) if key[1] else None
+        unless = np.ascontiguousarray(whole.pop()) if key[2] else None
+        if key[0] == "all_of":
+            return all_of(np.ascontiguousarray(whole), unless, within)
+        return in_sequence(np.ascontiguousarray(whole[0]), np.ascontiguousarray(whole[1]), unless, within)
+
+    def _compute_call(self, key: Key, parts: list[Value]) -> Value:
+        size = len(self._dataset)
+        waiting = iter(parts)
+        arguments = []
+        for argument in key[2:]:
+            if isinstance(argument, tuple):
+                part = next(waiting)
+                arguments.append(np.full(size, part[0], part.dtype) if part.size == 1 else part)
+            else:
+                arguments.append(argument)
+        return FUNCTIONS[str(key[1])].compute(self._dataset.frame, *arguments)
+
+
+class Expressions(Evaluation):
+    """The expressions of one checked script with its inputs filled in, on one dataset."""
+
+    def __init__(
+        self,
+        checked: Checked,
+        inputs: Mapping[str, InputValue],
+        dataset: Dataset,
+        needed: Collection[str] | None = None,
+    ) -> None:
+        self._checked = checked
+        self._inputs = inputs
+        super().__init__(dataset)
         self._names: dict[str, int] = {}
+        self._counters: dict[str, int] = {}  # counters of the sums being built; names like any other
         for name, definition in checked.definitions.items():  # in text order, so that chains do not recurse
-            if checked.meanings[name].kind != "text":
+            if needed is None or name in needed:
                 self._names[name] = self.number(definition.value)
 
     def number(self, node: Expression) -> int:
@@ -81,6 +196,16 @@ class Expressions:
                 return self._make("crosses", node.kind, self.number(node.a), self.number(node.b))
             case InRange():
                 return self._in_range(node)
+            case OnTimeframe():
+                return self._on(node)
+            case Sequence():
+                return self._sequence(node)
+            case AllOf():
+                return self._all_of(node)
+            case Total():
+                return self._total(node)
+            case Column():
+                return self._column(node)
             case InSet():
                 found = self._logic("or", [self._equal(node.x, item) for item in node.items])
                 return self._make("not", found) if node.negated else found
@@ -94,22 +219,6 @@ class Expressions:
                 raise AssertionError("the checker lets no text be a value")
             case _:
                 assert_never(node)
-
-    def value(self, number: int) -> Value:
-        """The value of an expression, shape (n,) or (1,) when constant; its parts are computed first, once each."""
-        order, values = self._needed(number)
-        uses = dict.fromkeys(order, 0)
-        for part in order:
-            for inner in _parts(self._memo.keys[part]):
-                uses[inner] = uses.get(inner, 0) + 1
-        for part in order:
-            key = self._memo.keys[part]
-            values[part] = self._memo.value(part, lambda key=key: self._compute(key, values))  # type: ignore[misc]
-            for inner in _parts(key):
-                uses[inner] -= 1
-                if uses[inner] == 0:
-                    values.pop(inner, None)  # the memo may keep it; this evaluation no longer needs it
-        return values[number]
 
     def of(self, node: Expression) -> Value:
         """The value of `node`."""
@@ -186,6 +295,60 @@ class Expressions:
         found = self._make("in_time" if is_time else "between", *parts)
         return self._make("not", found) if node.negated else found
 
+    def _on(self, node: OnTimeframe) -> int:
+        timeframe = Timeframe(node.minutes)
+        if timeframe == self._dataset.bars.timeframe:
+            return self.number(node.x)
+        needed = names_within(node.x, self._checked.definitions, self._checked.inputs)
+        there = Expressions(self._checked, self._inputs, self._dataset.higher(timeframe).dataset, needed)
+        there._names |= {name: there._memo.number(self._memo.keys[part]) for name, part in self._counters.items()}
+        number = there.number(node.x)
+        if there._is_constant(number):
+            return self._memo.number(there._memo.keys[number])
+        return self._memo.number(("on", timeframe, float(number)))
+
+    def _sequence(self, node: Sequence) -> int:
+        parts = [self.number(node.a), self.number(node.b)]
+        if node.unless is not None:
+            parts.append(self.number(node.unless))
+        return self._memo.number(("sequence", self._within(node), "" if node.unless is None else "unless", *parts))
+
+    def _all_of(self, node: AllOf) -> int:
+        parts = [self.number(part) for part in node.parts]
+        if node.unless is not None:
+            parts.append(self.number(node.unless))
+        return self._memo.number(("all_of", self._within(node), "" if node.unless is None else "unless", *parts))
+
+    def _within(self, node: Sequence | AllOf) -> str:
+        """The bars of `no later than`, as a text so that it is not taken for a part; empty without."""
+        if node.within is None:
+            return ""
+        return str(_length(self.constant(node.within), 1, "`no later than`"))
+
+    def _total(self, node: Total) -> int:
+        low, high = self.constant(node.low), self.constant(node.high)
+        if not (low == int(low) and high == int(high) and low <= high and high - low < MOST_TERMS):
+            raise SettingsError(
+                f"`total` runs over whole numbers upwards, at most {MOST_TERMS:,}; with these inputs from {low:g} to {high:g}"
+            )
+        found: int | None = None
+        for counter in range(int(low), int(high) + 1):
+            self._names[node.name] = self._counters[node.name] = self._memo.number(("constant", float(counter)))
+            term = self.number(node.term)
+            found = term if found is None else self._make("arithmetic", "+", found, term)
+        del self._names[node.name], self._counters[node.name]
+        assert found is not None
+        return found
+
+    def _column(self, node: Column) -> int:
+        columns = self._dataset.bars.columns
+        if node.name not in columns:
+            listed = ", ".join(columns) or "no further columns"
+            raise SettingsError(
+                f"the bars of {self._dataset.market.symbol} have no column `{node.name}`; they have {listed}"
+            )
+        return self._memo.number(("column", node.name))
+
     def _is_time(self, node: Expression) -> bool:
         if isinstance(node, Clock):
             return True
@@ -224,52 +387,6 @@ class Expressions:
         found = self._checked.inputs.get(name)
         return str(self._inputs[name]) if found is not None and found.kind == "choice" else None
 
-    # --- evaluating --------------------------------------------------------------------------------------------
-
-    def _needed(self, number: int) -> tuple[list[int], dict[int, Value]]:
-        """The expressions to compute for `number`, parts before wholes, and the values that are held already."""
-        order: set[int] = set()
-        held: dict[int, Value] = {}
-        waiting = [number]
-        while waiting:
-            part = waiting.pop()
-            if part in order or part in held:
-                continue
-            found = self._memo.peek(part)
-            if found is None:
-                order.add(part)
-                waiting.extend(_parts(self._memo.keys[part]))
-            else:
-                held[part] = found
-        return sorted(order), held
-
-    def _compute(self, key: Key, values: Mapping[int, Value]) -> Value:
-        operation = key[0]
-        parts = [values[part] for part in _parts(key)]
-        if operation == "constant":
-            return np.array([np.nan if key[1] == "unknown" else key[1]], np.float64)
-        if operation == "truth":
-            return np.array([key[1]], np.int8)
-        if operation == "built_in":
-            return BUILT_INS[str(key[1])].compute(self._dataset.frame)
-        if operation == "call":
-            return self._compute_call(key, parts)
-        if operation == "field":
-            return parts[0][str(key[2])]
-        return _OPERATIONS[str(operation)](key, parts)
-
-    def _compute_call(self, key: Key, parts: list[Value]) -> Value:
-        size = len(self._dataset)
-        waiting = iter(parts)
-        arguments = []
-        for argument in key[2:]:
-            if isinstance(argument, tuple):
-                part = next(waiting)
-                arguments.append(np.full(size, part[0], part.dtype) if part.size == 1 else part)
-            else:
-                arguments.append(argument)
-        return FUNCTIONS[str(key[1])].compute(self._dataset.frame, *arguments)
-
 
 def _length(given: float | None, least: int, what: str) -> int:
     if given is None or given != given or given != int(given) or not least <= given <= LONGEST_LENGTH:
@@ -282,7 +399,7 @@ def _length(given: float | None, least: int, what: str) -> int:
 def _parts(key: Key) -> list[int]:
     """The numbers of the expressions that an expression is made of."""
     operation = key[0]
-    if operation in ("constant", "truth", "built_in"):
+    if operation in ("constant", "truth", "built_in", "on", "column"):
         return []
     if operation == "call":
         return [argument[1] for argument in key[2:] if isinstance(argument, tuple)]

@@ -1,0 +1,63 @@
+# mypy: disable-error-code="no-untyped-def"
+"""Conditions over several bars: steps in order, and several things in any order."""
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from skelb.core.catalogue.conditions import Conditions
+
+
+def in_sequence(a: Conditions, b: Conditions, unless: Conditions | None, within: int | None) -> Conditions:
+    """Yes where `b` is yes, `a` was yes on an earlier bar (the latest counts), at most `within` bars before, and
+    `unless` on no bar after that one up to this; then `a` must come again (on the completing bar counts).
+
+    Shape (n,); never unknown: an unknown counts as no.
+    """
+    stop = np.zeros(1, np.int8) if unless is None else unless
+    return _in_sequence(a, b, stop, int(unless is not None), within or 0, np.empty(a.size, np.int8))
+
+
+def all_of(parts: NDArray[np.int8], unless: Conditions | None, within: int | None) -> Conditions:
+    """Yes where the last of several conditions comes true, each having been yes on this bar or one of the `within`
+    before, and `unless` not since the earliest of them; then all must be completed anew.
+
+    `parts` has shape (conditions, n). Never unknown: an unknown counts as no.
+    """
+    stop = np.zeros(1, np.int8) if unless is None else unless
+    return _all_of(parts, stop, int(unless is not None), within or 0, np.empty(parts.shape[1], np.int8))
+
+
+@njit(cache=True, nogil=True)
+def _in_sequence(a, b, unless, has_unless, within, out):
+    armed = -1
+    for i in range(out.size):
+        out[i] = 0
+        if has_unless and unless[i] == 2:
+            armed = -1
+        if armed >= 0 and b[i] == 2 and (within == 0 or i - armed <= within):
+            out[i] = 2
+            armed = -1
+        if a[i] == 2:
+            armed = i
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _all_of(parts, unless, has_unless, within, out):
+    count = parts.shape[0]
+    last = np.full(count, -1)
+    for i in range(out.size):
+        out[i] = 0
+        if has_unless and unless[i] == 2:
+            last[:] = -1
+        fresh = False
+        for k in range(count):
+            if parts[k, i] == 2:
+                last[k] = i
+                fresh = True
+        earliest = last.min()
+        if fresh and earliest >= 0 and (within == 0 or i - earliest <= within):
+            out[i] = 2
+            last[:] = -1
+    return out
