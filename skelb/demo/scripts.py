@@ -29,6 +29,8 @@ DEMO_SCRIPTS: tuple[DemoScript, ...] = (
             "A break of the range before this bar, with a time exit and flat at session end.", "LAMP", "5m"),
     _script("tide_table.skelb", "Tide table", "testing",
             "Turning points of an oscillator in the quiet hours, with stop and target in pips.", "OSC/VEL", "15m"),
+    _script("three_bells.skelb", "Three bells", "idea",
+            "A setup in three steps, each in time, with what cancels it.", "LAMP", "5m"),
     _script("lantern_band.skelb", "Lantern band", "idea",
             "A volatility band left behind and met again, on daily bars, long and short mirrored.", "QUAY12", "1d"),
 )  # fmt: skip

@@ -167,3 +167,60 @@ def test_columns_that_came_with_the_bars():
     assert values('x = column("ref") on 1h', data=data)[-1] in data.bars.columns["ref"]
     with pytest.raises(SettingsError, match="no column `rev`; they have ref"):
         values('x = column("rev")', data=data)
+
+
+def test_a_running_value_is_the_average_it_spells_out():
+    written = "carry m = m + 2 / 11 * (close - m) starting close\nx = m"
+    plain, value = [], None
+    for price in DATA.bars.close.tolist():
+        value = price if value is None else value + 2 / 11 * (price - value)
+        plain.append(value)
+    np.testing.assert_allclose(values(written), plain, rtol=1e-12)
+
+
+def test_a_group_starts_together_and_now_is_this_bars_value():
+    source = """
+reach = atr(10)
+carry side, edge = (-1 if side > 0 and close < edge else 1 if side < 0 and close > edge else side), (max(edge, close - 3 * reach) if now(side) > 0 else min(edge, close + 3 * reach)) starting 1, close - 3 * reach
+x = side
+y = edge
+""".replace("(-1 if side > 0 and close < edge else 1 if side < 0 and close > edge else side)", "(-1 if side > 0 and close < edge else (1 if side < 0 and close > edge else side))")  # fmt: skip
+    reach = values("x = atr(10)")
+    side, edge, sides, edges = None, None, [], []
+    for price, width in zip(DATA.bars.close.tolist(), reach.tolist(), strict=True):
+        if side is None:
+            if width == width:
+                side, edge = 1.0, price - 3 * width
+            sides.append(np.nan if side is None else side), edges.append(np.nan if edge is None else edge)
+            continue
+        fresh = -1.0 if side > 0 and price < edge else 1.0 if side < 0 and price > edge else side
+        edge = max(edge, price - 3 * width) if fresh > 0 else min(edge, price + 3 * width)
+        side = fresh
+        sides.append(side), edges.append(edge)
+    assert_array_equal(values(source), sides)
+    np.testing.assert_allclose(values(source, "y"), edges, rtol=1e-12)
+    assert set(values(source)[20:]) == {1, -1}
+
+
+def test_running_conditions_and_unknowns_go_on_from_the_last_known():
+    source = "carry armed = close > open or (armed and close > prior(low)) starting no\nx = armed"
+    before, plain = None, []
+    for i in range(len(DATA)):
+        bars = DATA.bars
+        before = (
+            False
+            if before is None
+            else bool(bars.close[i] > bars.open[i] or (before and bars.close[i] > bars.low[i - 1]))
+        )
+        plain.append(2 * before)
+    assert_array_equal(values(source), plain)
+    hole = "carry n = (1 / 0 if bar == 5 else n + 1) starting 0\nx = n"
+    assert_array_equal(values(hole)[:8], [0, 1, 2, 3, 4, np.nan, 5, 6])
+
+
+def test_running_values_keep_the_past_and_work_on_a_timeframe():
+    source = "carry top = max(top * 0.999, high) starting high\nx = (close > top * 0.99) on 1h"
+    whole = values(source)
+    part = values(source, data=make_dataset(wave_bars(2000).take(slice(0, 901)), MARKET))
+    assert_array_equal(part, whole[: len(part)])
+    assert {0, 2} <= set(whole)

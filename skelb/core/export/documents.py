@@ -8,6 +8,7 @@ from skelb.core.catalogue import UNKNOWN, YES
 from skelb.core.engine import SKIP_REASONS, Outcome, kernel
 from skelb.core.figures import Figures, Finding
 from skelb.core.language import Checked, LineMap
+from skelb.core.language.tree import Name
 from skelb.core.plan import Dataset, Expressions
 
 Document = dict[str, object]
@@ -62,11 +63,11 @@ def diagnostics_document(checked: Checked) -> Document:
 def series_document(checked: Checked, expressions: Expressions, dataset: Dataset) -> Document:
     """`series --json`: the named numbers and conditions on every bar, a record as `name.field`, unknown as None."""
     series: Document = {}
-    for name, definition in checked.definitions.items():
+    for name in [name for name in checked.meanings if name not in checked.inputs]:
         meaning = checked.meanings[name]
         if meaning.kind not in ("number", "condition", "time", "record"):
             continue
-        value = expressions.of(definition.value)
+        value = expressions.of(Name(name, (0, 0)))
         if meaning.kind == "record":
             for field in meaning.fields:
                 series[f"{name}.{field}"] = _numbers(value[field], len(dataset))

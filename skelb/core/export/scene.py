@@ -10,7 +10,7 @@ from skelb.core.catalogue import YES
 from skelb.core.engine import Outcome, kernel
 from skelb.core.figures import drawdown_of
 from skelb.core.language import Checked, Reader, label_parts, read_expression
-from skelb.core.language.tree import Draw, Expression, Level, Mark, Shade
+from skelb.core.language.tree import Draw, Expression, Level, Mark, Name, Shade
 from skelb.core.plan import Dataset, Expressions, Flag
 
 Document = dict[str, Any]
@@ -103,8 +103,8 @@ def scene_of(checked: Checked, expressions: Expressions, dataset: Dataset) -> Sc
             label = _label(statement, expressions)
             marks.append(MarkRow(expressions.number(statement.when), statement.place, statement.form, color, label))
     lanes = tuple(
-        Lane(name, expressions.number(definition.value))
-        for name, definition in checked.definitions.items()
+        Lane(name, expressions.number(Name(name, (0, 0))))
+        for name in (*checked.definitions, *checked.carries)
         if checked.meanings[name].kind == "condition"
     )
     return Scene(dataset, expressions, tuple(lines), tuple(levels), tuple(shades), tuple(marks), lanes)

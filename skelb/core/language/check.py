@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, field
 
+from skelb.core.language.carries import check_carry
 from skelb.core.language.diagnostics import Diagnostic, Mistake, moved
 from skelb.core.language.expressions import read_expression
 from skelb.core.language.kinds import (
@@ -20,6 +21,7 @@ from skelb.core.language.never import never_yes
 from skelb.core.language.parser import Parsed, parse
 from skelb.core.language.reader import Reader
 from skelb.core.language.tree import (
+    Carry,
     Definition,
     Draw,
     Enter,
@@ -62,6 +64,7 @@ class Checked:
     statements: tuple[Placed, ...]
     inputs: dict[str, Input]
     definitions: dict[str, Definition]
+    carries: dict[str, Carry]
     meanings: dict[str, Meaning]
     diagnostics: tuple[Diagnostic, ...]
 
@@ -91,6 +94,7 @@ class _Work:
     sound: list[Placed] = field(default_factory=list)
     inputs: dict[str, Input] = field(default_factory=dict)
     definitions: dict[str, Definition] = field(default_factory=dict)
+    carries: dict[str, Carry] = field(default_factory=dict)
     placed_names: dict[str, Placed] = field(default_factory=dict)
     found: list[Diagnostic] = field(default_factory=list)
 
@@ -106,7 +110,9 @@ def check(source: str, setting: Setting | None = None) -> Checked:
     for run_pass in PASSES:
         run_pass(work)
     ordered = tuple(sorted(work.found, key=lambda item: (item.span, item.code)))
-    return Checked(source, tuple(work.sound), work.inputs, work.definitions, dict(work.scope.names), ordered)
+    return Checked(
+        source, tuple(work.sound), work.inputs, work.definitions, work.carries, dict(work.scope.names), ordered
+    )
 
 
 def _check_meanings(work: _Work) -> None:
@@ -127,11 +133,22 @@ def _check_meanings(work: _Work) -> None:
             work.inputs[statement.name] = statement
         elif isinstance(statement, Definition):
             work.definitions[statement.name] = statement
+        elif isinstance(statement, Carry):
+            _add_carry(work, placed, statement)
+            continue
         else:
             continue
         assert meaning is not None
         work.scope.names[statement.name] = meaning
         work.placed_names[statement.name] = placed
+
+
+def _add_carry(work: _Work, placed: Placed, statement: Carry) -> None:
+    """Running values become names once the whole statement is sound."""
+    for name, start in zip(statement.names, statement.starts, strict=True):
+        work.scope.names[name] = Meaning(meaning_of(start, work.scope).kind)
+        work.carries[name] = statement
+        work.placed_names[name] = placed
 
 
 _Outcome = tuple[tuple[str, ...], tuple[Meaning, ...], Meaning | None]
@@ -148,6 +165,9 @@ def _meaning_of_statement(placed: Placed, scope: Scope) -> Meaning | None:
     statement = placed.statement
     if isinstance(statement, (Input, Definition)):
         check_free_name(statement.name, statement.name_span, scope)
+    if isinstance(statement, Carry):
+        for name, span in zip(statement.names, statement.name_spans, strict=True):
+            check_free_name(name, span, scope)
     held = _outcomes.get(placed.text)
     if held is not None and tuple(map(scope.names.get, held[0])) == held[1]:
         scope.used.update(held[0])
@@ -165,8 +185,10 @@ def _meaning_of_statement(placed: Placed, scope: Scope) -> Meaning | None:
 
 
 def _mark_broken(statement: Statement, scope: Scope) -> None:
-    if isinstance(statement, (Input, Definition)) and statement.name not in scope.names:
-        scope.broken.add(statement.name)
+    names = statement.names if isinstance(statement, Carry) else ()
+    if isinstance(statement, (Input, Definition)):
+        names = (statement.name,)
+    scope.broken.update(name for name in names if name not in scope.names)
 
 
 def _check_statement(statement: Statement, scope: Scope) -> Meaning | None:
@@ -181,6 +203,8 @@ def _check_statement(statement: Statement, scope: Scope) -> Meaning | None:
             if meaning.kind == "text":
                 raise Mistake("S0203", statement.value.span, "a name stands for numbers or conditions, not for a text")
             return meaning
+        case Carry():
+            check_carry(statement, scope)
         case Draw() | Level() | Shade() | Mark():
             _check_show(statement, scope)
         case _:
@@ -423,8 +447,8 @@ def _check_unused(work: _Work) -> None:
             if not any(isinstance(other, Input) and name in other.options for other in work.inputs.values()):
                 work.report(placed, Diagnostic("S0406", f"the input `{name}` is never used", statement.name_span))
         elif work.scope.names[name].kind != "condition":
-            assert isinstance(statement, Definition)
-            work.report(placed, Diagnostic("S0405", f"`{name}` is never used", statement.name_span))
+            span = statement.name_span if isinstance(statement, Definition) else statement.span
+            work.report(placed, Diagnostic("S0405", f"`{name}` is never used", span))
 
 
 PASSES = (_check_meanings, _check_rules, _check_never, _check_unused)

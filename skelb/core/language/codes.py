@@ -46,6 +46,7 @@ CODES: dict[str, Code] = {
     "S0209": _error("an input that cannot be", "The default, range and step of an input must fit together."),
     "S0210": _error("not a function", "Only functions take arguments in brackets."),
     "S0211": _error("a length out of range", "Lengths are whole numbers of bars; there is no way to reach a later bar."),
+    "S0212": _error("a running value where its history is needed", "Inside its own statement a running value is one number: the one of the bar before."),
     # rules
     "S0301": _error("contradictory rules", "Two lines say different things about the same question."),
     "S0302": _error("`risk` without a stop", "Risking a share of equity needs a stop: the distance to it sets the size."),

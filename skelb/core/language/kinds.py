@@ -61,6 +61,8 @@ class Scope:
     names: dict[str, Meaning] = field(default_factory=dict)
     broken: set[str] = field(default_factory=set)
     used: set[str] = field(default_factory=set)
+    running: dict[str, str] = field(default_factory=dict)  # running values inside their own statement, and their kind
+    settled: int = 0  # how many of them `now(…)` may name here
 
 
 _NUMBER, _CONDITION = Meaning("number"), Meaning("condition")
@@ -181,6 +183,8 @@ def _which_field(node: Expression, found: Meaning) -> Mistake:
 
 def _name(node: Name, scope: Scope) -> Meaning:
     name = node.name
+    if name in scope.running:
+        return Meaning(scope.running[name])
     if name in scope.names:
         scope.used.add(name)
         return scope.names[name]
@@ -222,6 +226,8 @@ def _field(node: Field, scope: Scope) -> Meaning:
 
 
 def _call(node: Call, scope: Scope) -> Meaning:
+    if node.name == "now" and scope.running:
+        return _now(node, scope)
     function = FUNCTIONS.get(node.name)
     if function is None:
         if node.name in scope.broken:
@@ -238,6 +244,16 @@ def _call(node: Call, scope: Scope) -> Meaning:
         help_text = f"Did you mean {' or '.join(f'`{item}`' for item in near)}?" if near else ""
         raise Mistake("S0201", node.name_span, f"there is no function `{node.name}`", mend, help_text)
     return _call_meaning(function, node, scope)
+
+
+def _now(node: Call, scope: Scope) -> Meaning:
+    """`now(side)`: the value of an earlier name of the group, just worked out for this bar."""
+    ready = list(scope.running)[: scope.settled]
+    inner = node.arguments[0].value if len(node.arguments) == 1 else None
+    if not isinstance(inner, Name) or inner.name not in ready:
+        listed = " or ".join(f"`now({name})`" for name in ready) or "a name that stands before this one in the group"
+        raise Mistake("S0204", node.span, f"`now` names a running value that is worked out before this one: {listed}")
+    return Meaning(scope.running[inner.name])
 
 
 def _call_meaning(function: Function, node: Call, scope: Scope) -> Meaning:

@@ -11,7 +11,9 @@ from skelb.core.language.foreign import foreign_mistake, foreign_statement
 from skelb.core.language.lines import STATEMENT_WORDS
 from skelb.core.language.near import nearest
 from skelb.core.language.reader import Reader
+from skelb.core.language.tokens import Token
 from skelb.core.language.tree import (
+    Carry,
     Clock,
     Color,
     Definition,
@@ -43,7 +45,6 @@ _FORMS = ("line", "stairs", "points", "pillars", "wash")
 _PENNANTS = ("pointer", "ring", "pennon", "knot")
 _LATER = {
     "define": "functions of your own (`define`)",
-    "carry": "running values (`carry`)",
     "use": "using another script (`use`)",
     "tint": "coloured bars (`tint`)",
     "alert": "alerts (`alert`)",
@@ -93,6 +94,35 @@ def _read_definition(reader: Reader) -> Definition:
     reader.advance()
     value = read_expression(reader)
     return Definition(name.text, name.span, value, (name.start, reader.last_end))
+
+
+def _read_carry(reader: Reader) -> Carry:
+    names = [_carry_name(reader)]
+    while reader.accept_sign(","):
+        names.append(_carry_name(reader))
+    reader.need_sign("=", "`=` and how the value goes on")
+    values = _read_list(reader)
+    reader.need_word(("starting",), "`starting` and the first value")
+    starts = _read_list(reader)
+    for items, what in ((values, "values"), (starts, "starting values")):
+        if len(items) != len(names):
+            span = (items[0].span[0], items[-1].span[1])
+            raise Mistake(
+                "S0204",
+                span,
+                f"{len(names)} names and {len(items)} {what}",
+                None,
+                "Give one for each name, in their order.",
+            )
+    return Carry(
+        tuple(name.text for name in names), tuple(name.span for name in names), values, starts, (0, reader.last_end)
+    )  # fmt: skip
+
+
+def _carry_name(reader: Reader) -> Token:
+    if reader.now.kind != "name":
+        raise reader.missing("the running value's name")
+    return reader.advance()
 
 
 def _read_title(reader: Reader) -> Title:
@@ -409,6 +439,7 @@ _READERS: dict[str, Callable[[Reader], Statement]] = {
     "title": _read_title,
     "note": _read_note,
     "input": _read_input,
+    "carry": _read_carry,
     "draw": _read_draw,
     "level": _read_level,
     "shade": _read_shade,

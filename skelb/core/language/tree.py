@@ -242,6 +242,17 @@ class Definition:
 
 
 @dataclass(frozen=True, slots=True)
+class Carry:
+    """Running values that start together: inside `values`, each name is its own value one bar earlier."""
+
+    names: tuple[str, ...]
+    name_spans: tuple[Span, ...]
+    values: tuple[Expression, ...]
+    starts: tuple[Expression, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class Color:
     """A colour word, or one of two by a condition."""
 
@@ -378,7 +389,7 @@ class Opposite:
 
 Rule = Enter | Exit | ExitAfter | Protect | Window | Months | Flat | Opposite | Size
 Show = Draw | Level | Shade | Mark
-Statement = Title | Note | Input | Definition | Show | Rule
+Statement = Title | Note | Input | Definition | Carry | Show | Rule
 
 
 @dataclass(frozen=True, slots=True)

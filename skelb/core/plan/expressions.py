@@ -26,10 +26,12 @@ from skelb.core.language.tree import (
     AllOf,
     Arithmetic,
     Call,
+    Carry,
     Clock,
     Column,
     Comparison,
     Crossing,
+    Definition,
     Either,
     Expression,
     Field,
@@ -47,6 +49,7 @@ from skelb.core.language.tree import (
     Total,
     Truth,
 )
+from skelb.core.plan.carries import compile_carry, run_carry
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.memo import Key, Value
 
@@ -114,6 +117,8 @@ class Evaluation:
             return self._dataset.bars.columns[str(key[1])]
         if operation in ("sequence", "all_of"):
             return self._compute_steps(key, parts)
+        if operation == "carry":
+            return self._compute_carry(key, parts)
         if operation == "field":
             return parts[0][str(key[2])]
         return _OPERATIONS[str(operation)](key, parts)
@@ -132,6 +137,15 @@ class Evaluation:
         if key[0] == "all_of":
             return all_of(np.ascontiguousarray(whole), unless, within)
         return in_sequence(np.ascontiguousarray(whole[0]), np.ascontiguousarray(whole[1]), unless, within)
+
+    def _compute_carry(self, key: Key, parts: list[Value]) -> Value:
+        kinds = str(key[1])
+        assert isinstance(key[2], bytes)
+        table = np.empty((len(parts), len(self._dataset)))
+        for row, part in zip(table, parts, strict=True):
+            row[:] = part
+        values = run_carry(key[2], [kind == "c" for kind in kinds], table[: len(kinds)], table[len(kinds) :])
+        return {str(index): value for index, value in enumerate(values)}
 
     def _compute_call(self, key: Key, parts: list[Value]) -> Value:
         size = len(self._dataset)
@@ -161,9 +175,12 @@ class Expressions(Evaluation):
         super().__init__(dataset)
         self._names: dict[str, int] = {}
         self._counters: dict[str, int] = {}  # counters of the sums being built; names like any other
-        for name, definition in checked.definitions.items():  # in text order, so that chains do not recurse
-            if needed is None or name in needed:
-                self._names[name] = self.number(definition.value)
+        for placed in checked.statements:  # in text order, so that chains do not recurse
+            statement = placed.statement
+            if isinstance(statement, Definition) and (needed is None or statement.name in needed):
+                self._names[statement.name] = self.number(statement.value)
+            elif isinstance(statement, Carry) and (needed is None or statement.names[0] in needed):
+                self._carry(statement)
 
     def number(self, node: Expression) -> int:
         """The memo number of `node`; constant parts are folded."""
@@ -299,7 +316,7 @@ class Expressions(Evaluation):
         timeframe = Timeframe(node.minutes)
         if timeframe == self._dataset.bars.timeframe:
             return self.number(node.x)
-        needed = names_within(node.x, self._checked.definitions, self._checked.inputs)
+        needed = names_within(node.x, self._checked)
         there = Expressions(self._checked, self._inputs, self._dataset.higher(timeframe).dataset, needed)
         there._names |= {name: there._memo.number(self._memo.keys[part]) for name, part in self._counters.items()}
         number = there.number(node.x)
@@ -324,6 +341,15 @@ class Expressions(Evaluation):
         if node.within is None:
             return ""
         return str(_length(self.constant(node.within), 1, "`no later than`"))
+
+    def _carry(self, statement: Carry) -> None:
+        """Give each running value its number: a field of the group's own value."""
+        kinds = "".join(self._checked.meanings[name].kind[0] for name in statement.names)
+        program = compile_carry(statement, self.number)
+        starts = [self.number(start) for start in statement.starts]
+        group = self._memo.number(("carry", kinds, program.steps, *starts, *program.columns))
+        for index, name in enumerate(statement.names):
+            self._names[name] = self._memo.number(("field", group, str(index)))
 
     def _total(self, node: Total) -> int:
         low, high = self.constant(node.low), self.constant(node.high)

@@ -76,8 +76,12 @@ export function valueRange(pane: PaneInfo, run: Run, window: ChartWindow, view: 
   }
   if (pane.kind === "equity") {
     const equity = window.equity;
+    const own = spanOf([equity.low ?? equity.value, equity.high ?? equity.value], from, to) ?? [0, 1];
     const peaks = equity.value.map((value, i) => (value === null ? null : value + (window.drawdown[i] ?? 0)));
-    return padded(spanOf([equity.low ?? equity.value, equity.high ?? equity.value, peaks, window.holding], from, to) ?? [0, 1], 0.08, 0.3);
+    const wide = spanOf([peaks, window.holding], from, to) ?? own;
+    // The last peak and holding may be far away: they count as far as they leave the equity's own course readable.
+    const reach = Math.max((own[1] - own[0]) * 2, Math.abs(own[1]) * 0.01);
+    return padded([Math.max(Math.min(own[0], wide[0]), own[0] - reach), Math.min(Math.max(own[1], wide[1]), own[1] + reach)], 0.08, 0.3);
   }
   return [0, 1];
 }
