@@ -62,7 +62,7 @@ class Workbench:
         document: Document = diagnostics_document(checked)
         document["title"] = checked.title
         document["inputs"] = [_input_document(found) for found in checked.inputs.values()]
-        document["names"] = sorted(checked.meanings)
+        document["names"] = sorted(name for name in checked.meanings if name.isidentifier())
         document["run"] = None
         document["problem"] = None
         if checked.is_sound:

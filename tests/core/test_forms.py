@@ -224,3 +224,65 @@ def test_running_values_keep_the_past_and_work_on_a_timeframe():
     part = values(source, data=make_dataset(wave_bars(2000).take(slice(0, 901)), MARKET))
     assert_array_equal(part, whole[: len(part)])
     assert {0, 2} <= set(whole)
+
+
+@pytest.mark.parametrize(
+    ("function", "call", "plain"),
+    [
+        ("define span(a, b) = abs(a - b)", "span(high, low)", "abs(high - low)"),
+        (
+            "define lag(x, n) = ema(x, n) - ema(ema(x, n), m) where m = n * 2",
+            "lag(close, 5)",
+            "ema(close, 5) - ema(ema(close, 5), 10)",
+        ),
+        (
+            "define twice(x) = x * 2\ndefine four(x) = twice(twice(x))",
+            "four(open) + twice(close)",
+            "open * 4 + close * 2",
+        ),
+        ("define up(n) = close > prior(close, n)", "(1 if up(n: 3) else 0)", "(1 if close > prior(close, 3) else 0)"),
+        (
+            "define mean(x, n) = total(k from 0 to n - 1: prior(x, k)) / n",
+            "mean(low, 3)",
+            "total(k from 0 to 2: prior(low, k)) / 3",
+        ),
+        ("define slow(x) = sma(x, 4) on 1h", "slow(high)", "sma(high, 4) on 1h"),
+    ],
+)
+def test_a_function_means_what_it_says_written_out(function, call, plain):
+    np.testing.assert_allclose(values(f"{function}\nx = {call}"), values(f"x = {plain}"))
+
+
+def test_running_locals_belong_to_each_call():
+    source = "define smooth(x, n) = s\n  where k = 2 / (n + 1), carry s = s + k * (x - s) starting x\na = smooth(close, 5)\nx = a - smooth(close, 20) + smooth(high, 5)"
+    plain = "carry p = p + 2 / 6 * (close - p) starting close\ncarry q = q + 2 / 21 * (close - q) starting close\ncarry r = r + 2 / 6 * (high - r) starting high\nx = p - q + r"
+    np.testing.assert_allclose(values(source), values(plain))
+    checked = check(source)
+    assert checked.shown_names == ("a", "x")
+
+
+@pytest.mark.parametrize(
+    ("source", "code"),
+    [
+        ("define f(x) = f(x)\ny = f(close)", "S0210"),
+        ("define f(x) = x\ny = f()", "S0204"),
+        ("define f(x) = x\ny = f(1, 2)", "S0204"),
+        ("define f(x) = x\ny = f + 1", "S0203"),
+        ("define f(x, x) = x", "S0206"),
+        ("define close(x) = x", "S0112"),
+        ("define f(x) = sma(x, x)\ny = f(close)", "S0205"),
+        ("define f(x) = y where x = 3", "S0206"),
+        ("define f(x = 3", "S0101"),
+        ("define g(x) = x * 2\ndefine f(x) = " + "+".join(["g(x)"] * 60) + "\ny = f(f(f(close)))", "S0111"),
+    ],
+)
+def test_mistakes_in_functions_are_one_error(source, code):
+    errors = [item for item in check(source).diagnostics if item.severity == "error"]
+    assert [item.code for item in errors] == [code]
+
+
+def test_a_changed_function_is_noticed_by_the_lines_that_call_it():
+    first = "define f(x) = x + 1\ny = f(close)\nz = y > 3"
+    assert check(first).is_sound
+    second = check(first.replace("x + 1", "x > 1"))
+    assert [item.code for item in second.diagnostics if item.severity == "error"] == ["S0203"]

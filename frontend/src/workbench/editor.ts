@@ -8,9 +8,9 @@ import { EditorView, drawSelection, highlightActiveLine, highlightActiveLineGutt
 import { tags } from "@lezer/highlight";
 import type { Catalogue, Diagnostic } from "@/api";
 
-const STATEMENTS = "title note input carry draw level shade mark enter exit stop target window months flat opposite size".split(" ");
+const STATEMENTS = "title note input define carry draw level shade mark enter exit stop target window months flat opposite size".split(" ");
 const WORDS = new Set(
-  "starting and or not then unless later than all total yes no unknown in is if else on off from to step one of crosses meets above below when only color named as long short at after bars risk equity units cash max pips ticks points R session week end reverse ignore market".split(" "),
+  "where starting and or not then unless later than all total yes no unknown in is if else on off from to step one of crosses meets above below when only color named as long short at after bars risk equity units cash max pips ticks points R session week end reverse ignore market".split(" "),
 );
 
 const language = StreamLanguage.define<{ lineStart: boolean }>({

@@ -63,7 +63,7 @@ def diagnostics_document(checked: Checked) -> Document:
 def series_document(checked: Checked, expressions: Expressions, dataset: Dataset) -> Document:
     """`series --json`: the named numbers and conditions on every bar, a record as `name.field`, unknown as None."""
     series: Document = {}
-    for name in [name for name in checked.meanings if name not in checked.inputs]:
+    for name in checked.shown_names:
         meaning = checked.meanings[name]
         if meaning.kind not in ("number", "condition", "time", "record"):
             continue

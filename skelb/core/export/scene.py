@@ -104,7 +104,7 @@ def scene_of(checked: Checked, expressions: Expressions, dataset: Dataset) -> Sc
             marks.append(MarkRow(expressions.number(statement.when), statement.place, statement.form, color, label))
     lanes = tuple(
         Lane(name, expressions.number(Name(name, (0, 0))))
-        for name in (*checked.definitions, *checked.carries)
+        for name in checked.shown_names
         if checked.meanings[name].kind == "condition"
     )
     return Scene(dataset, expressions, tuple(lines), tuple(levels), tuple(shades), tuple(marks), lanes)

@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 
 from skelb.core.language.carries import check_carry
 from skelb.core.language.diagnostics import Diagnostic, Mistake, moved
+from skelb.core.language.expand import Expander
 from skelb.core.language.expressions import read_expression
 from skelb.core.language.kinds import (
     Meaning,
@@ -22,6 +23,7 @@ from skelb.core.language.parser import Parsed, parse
 from skelb.core.language.reader import Reader
 from skelb.core.language.tree import (
     Carry,
+    Define,
     Definition,
     Draw,
     Enter,
@@ -79,6 +81,12 @@ class Checked:
         return next((item.statement.text for item in self.statements if isinstance(item.statement, Title)), "")
 
     @property
+    def shown_names(self) -> tuple[str, ...]:
+        """The names that stand for values on every bar, in text order; running locals of functions are not shown."""
+        values = (name for name in self.meanings if name in self.definitions or name in self.carries)
+        return tuple(name for name in values if name.isidentifier())
+
+    @property
     def has_entries(self) -> bool:
         """Whether this is a strategy script."""
         return any(isinstance(item.statement, Enter) for item in self.statements)
@@ -95,6 +103,7 @@ class _Work:
     inputs: dict[str, Input] = field(default_factory=dict)
     definitions: dict[str, Definition] = field(default_factory=dict)
     carries: dict[str, Carry] = field(default_factory=dict)
+    functions: dict[str, Define] = field(default_factory=dict)
     placed_names: dict[str, Placed] = field(default_factory=dict)
     found: list[Diagnostic] = field(default_factory=list)
 
@@ -117,10 +126,12 @@ def check(source: str, setting: Setting | None = None) -> Checked:
 
 def _check_meanings(work: _Work) -> None:
     """Resolve names and kinds, statement by statement in the order of the text."""
-    for placed in work.parsed.statements:
-        statement = placed.statement
+    for original in work.parsed.statements:
+        placed, statement = original, original.statement
         try:
-            meaning = _meaning_of_statement(placed, work.scope)
+            placed, called = _without_calls(original, work)
+            statement = placed.statement
+            meaning = _meaning_of_statement(placed, work.scope, called)
         except Mistake as mistake:
             work.report(placed, mistake.diagnostic)
             _mark_broken(statement, work.scope)
@@ -136,11 +147,38 @@ def _check_meanings(work: _Work) -> None:
         elif isinstance(statement, Carry):
             _add_carry(work, placed, statement)
             continue
+        elif isinstance(statement, Define):
+            work.functions[statement.name] = statement
+            work.scope.names[statement.name] = Meaning("function", words=(placed.text,))
+            work.placed_names[statement.name] = placed
+            continue
         else:
             continue
         assert meaning is not None
         work.scope.names[statement.name] = meaning
         work.placed_names[statement.name] = placed
+
+
+def _without_calls(placed: Placed, work: _Work) -> tuple[Placed, set[str]]:
+    """The statement with calls of the script's own functions replaced; their running locals are added before it.
+
+    Besides, the functions that were called.
+    """
+    if not work.functions or isinstance(placed.statement, Define):
+        return placed, set()
+    expander = Expander(work.functions, str(placed.start))
+    statement = expander.statement(placed.statement)
+    for number, carry in enumerate(expander.carries):
+        # The text only tells the statements apart; places are those of the call.
+        hidden = Placed(carry, f"{placed.text} {sorted(expander.called)} {number}", placed.start)
+        check_carry(carry, work.scope)
+        work.sound.append(hidden)
+        for name, start in zip(carry.names, carry.starts, strict=True):
+            work.scope.names[name] = Meaning(meaning_of(start, work.scope).kind)
+            work.carries[name] = carry
+    if not expander.called:
+        return placed, set()
+    return Placed(statement, placed.text, placed.start), expander.called
 
 
 def _add_carry(work: _Work, placed: Placed, statement: Carry) -> None:
@@ -156,15 +194,17 @@ _outcomes: dict[str, _Outcome] = {}
 _MOST_OUTCOMES = 32_768
 
 
-def _meaning_of_statement(placed: Placed, scope: Scope) -> Meaning | None:
+def _meaning_of_statement(placed: Placed, scope: Scope, called: set[str]) -> Meaning | None:
     """Check one statement; what its name means, when it defines one.
 
     A sound statement stays sound while the names it uses mean the same, so after a change of one line the others
     are looked up. Mistakes are found anew: they depend on every name there is.
     """
     statement = placed.statement
-    if isinstance(statement, (Input, Definition)):
+    if isinstance(statement, (Input, Definition, Define)):
         check_free_name(statement.name, statement.name_span, scope)
+    if isinstance(statement, Define):
+        _check_local_names(statement, scope)
     if isinstance(statement, Carry):
         for name, span in zip(statement.names, statement.name_spans, strict=True):
             check_free_name(name, span, scope)
@@ -172,7 +212,7 @@ def _meaning_of_statement(placed: Placed, scope: Scope) -> Meaning | None:
     if held is not None and tuple(map(scope.names.get, held[0])) == held[1]:
         scope.used.update(held[0])
         return held[2]
-    outer, scope.used = scope.used, set()
+    outer, scope.used = scope.used, set(called)
     try:
         meaning = _check_statement(statement, scope)
         names = tuple(sorted(scope.used))
@@ -186,14 +226,27 @@ def _meaning_of_statement(placed: Placed, scope: Scope) -> Meaning | None:
 
 def _mark_broken(statement: Statement, scope: Scope) -> None:
     names = statement.names if isinstance(statement, Carry) else ()
-    if isinstance(statement, (Input, Definition)):
+    if isinstance(statement, (Input, Definition, Define)):
         names = (statement.name,)
     scope.broken.update(name for name in names if name not in scope.names)
 
 
+def _check_local_names(statement: Define, scope: Scope) -> None:
+    """Parameters and locals have names of their own; what they mean is checked where the function is called."""
+    seen: set[str] = set()
+    for name in statement.parameters:
+        check_free_name(name, statement.name_span, scope)
+        seen.add(name)
+    for local in statement.locals:
+        check_free_name(local.name, local.name_span, scope)
+        if local.name in seen:
+            raise Mistake("S0206", local.name_span, f"`{local.name}` has a meaning in this function already")
+        seen.add(local.name)
+
+
 def _check_statement(statement: Statement, scope: Scope) -> Meaning | None:
     match statement:
-        case Title() | Note():
+        case Title() | Note() | Define():
             pass
         case Input():
             _check_input(statement)
@@ -447,7 +500,7 @@ def _check_unused(work: _Work) -> None:
             if not any(isinstance(other, Input) and name in other.options for other in work.inputs.values()):
                 work.report(placed, Diagnostic("S0406", f"the input `{name}` is never used", statement.name_span))
         elif work.scope.names[name].kind != "condition":
-            span = statement.name_span if isinstance(statement, Definition) else statement.span
+            span = statement.name_span if isinstance(statement, (Definition, Define)) else statement.span
             work.report(placed, Diagnostic("S0405", f"`{name}` is never used", span))
 
 

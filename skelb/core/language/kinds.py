@@ -67,7 +67,7 @@ class Scope:
 
 _NUMBER, _CONDITION = Meaning("number"), Meaning("condition")
 _ARTICLE = {"number": "a number", "condition": "a condition", "word": "a word", "time": "a time of day",
-            "text": "a text", "record": "a record of numbers"}  # fmt: skip
+            "text": "a text", "record": "a record of numbers", "function": "a function of your own"}  # fmt: skip
 
 
 def input_meaning(found: Input, scope: Scope) -> Meaning:
@@ -232,6 +232,14 @@ def _call(node: Call, scope: Scope) -> Meaning:
     if function is None:
         if node.name in scope.broken:
             raise Unsayable
+        if node.name in scope.names and scope.names[node.name].kind == "function":
+            raise Mistake(
+                "S0210",
+                node.name_span,
+                f"`{node.name}` cannot be called here",
+                None,
+                "A function calls only those defined above it, never itself.",
+            )
         if node.name in scope.names or node.name in BUILT_INS:
             help_text = f"For an earlier value write `prior({node.name}, n)`." if node.name in BUILT_INS else ""
             raise Mistake("S0210", node.name_span, f"`{node.name}` takes no arguments", None, help_text)

@@ -16,6 +16,7 @@ from skelb.core.language.tree import (
     Carry,
     Clock,
     Color,
+    Define,
     Definition,
     Distance,
     Draw,
@@ -26,6 +27,7 @@ from skelb.core.language.tree import (
     Flat,
     Input,
     Level,
+    Local,
     Mark,
     Months,
     Name,
@@ -44,7 +46,6 @@ COLORS = ("ink", "soft", "long", "short", "gain", "loss", "brass", "deep", "shal
 _FORMS = ("line", "stairs", "points", "pillars", "wash")
 _PENNANTS = ("pointer", "ring", "pennon", "knot")
 _LATER = {
-    "define": "functions of your own (`define`)",
     "use": "using another script (`use`)",
     "tint": "coloured bars (`tint`)",
     "alert": "alerts (`alert`)",
@@ -123,6 +124,47 @@ def _carry_name(reader: Reader) -> Token:
     if reader.now.kind != "name":
         raise reader.missing("the running value's name")
     return reader.advance()
+
+
+def _read_define(reader: Reader) -> Define:
+    if reader.now.kind != "name":
+        raise reader.missing("the function's name")
+    name = reader.advance()
+    opened = reader.need_sign("(", "`(` and the function's parameters")
+    parameters: list[str] = []
+    while not reader.is_sign(")"):
+        if reader.now.kind != "name":
+            raise reader.missing("a parameter's name")
+        if reader.now.text in parameters:
+            raise Mistake("S0206", reader.now.span, f"the parameter `{reader.now.text}` stands here twice")
+        parameters.append(reader.advance().text)
+        if not reader.accept_sign(","):
+            break
+    if not reader.is_sign(")"):
+        raise reader.missing("`)` after the parameters")
+    reader.close(opened)
+    reader.need_sign("=", "`=` and what the function means")
+    value = read_expression(reader)
+    found = []
+    if reader.accept_word("where"):
+        found.append(_read_local(reader))
+        while reader.accept_sign(","):
+            found.append(_read_local(reader))
+    return Define(name.text, name.span, tuple(parameters), value, tuple(found), (0, reader.last_end))
+
+
+def _read_local(reader: Reader) -> Local:
+    running = reader.accept_word("carry")
+    if reader.now.kind != "name":
+        raise reader.missing("a local name")
+    name = reader.advance()
+    reader.need_sign("=", "`=` and its meaning")
+    value = read_expression(reader)
+    start = None
+    if running:
+        reader.need_word(("starting",), "`starting` and the first value")
+        start = read_expression(reader)
+    return Local(name.text, name.span, value, start)
 
 
 def _read_title(reader: Reader) -> Title:
@@ -440,6 +482,7 @@ _READERS: dict[str, Callable[[Reader], Statement]] = {
     "note": _read_note,
     "input": _read_input,
     "carry": _read_carry,
+    "define": _read_define,
     "draw": _read_draw,
     "level": _read_level,
     "shade": _read_shade,

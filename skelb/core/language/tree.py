@@ -253,6 +253,28 @@ class Carry:
 
 
 @dataclass(frozen=True, slots=True)
+class Local:
+    """A local name of a function; with `start`, a running value."""
+
+    name: str
+    name_span: Span
+    value: Expression
+    start: Expression | None
+
+
+@dataclass(frozen=True, slots=True)
+class Define:
+    """A function of the script's own; each call is replaced by its meaning before anything is checked."""
+
+    name: str
+    name_span: Span
+    parameters: tuple[str, ...]
+    value: Expression
+    locals: tuple[Local, ...]
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class Color:
     """A colour word, or one of two by a condition."""
 
@@ -389,7 +411,7 @@ class Opposite:
 
 Rule = Enter | Exit | ExitAfter | Protect | Window | Months | Flat | Opposite | Size
 Show = Draw | Level | Shade | Mark
-Statement = Title | Note | Input | Definition | Carry | Show | Rule
+Statement = Title | Note | Input | Definition | Carry | Define | Show | Rule
 
 
 @dataclass(frozen=True, slots=True)
