@@ -89,3 +89,15 @@ def test_engine_agrees_with_the_plain_simulator(batch):
         reasons |= {trade["reason"] for trade in expected.trades}
     assert traded > 100  # the random strategies do trade, or agreement would say little
     assert {"stop", "target", "reverse", "flat", "time", "end of data"} <= reasons
+
+
+@pytest.mark.parametrize("seed", [9462, 4424])
+def test_the_night_of_the_clock_change(seed):
+    """A flat time after the session's end, on the night when the clock jumps over both."""
+    rng = np.random.default_rng(seed)
+    market, account = random_market(rng), random_account(rng)
+    minutes = int(rng.choice([15, 30, 60]))
+    bars = random_bars(rng, market, minutes, int(rng.integers(1, 9)), float(rng.choice([0, 0.2])))
+    script, rules = random_strategy(rng, bars)
+    outcome = engine_outcome(script, bars, market, account, minutes)
+    assert_same(outcome, Simulator(bars, rules, market, account, minutes * 60).run(), f"seed {seed}")

@@ -22,6 +22,7 @@ class Calendar:
     close_time : the moment the bar closes, seconds since 1970 UTC
     open_minute : local time of the bar's opening, minutes from the trading day's midnight (may be negative or
         past 1440 in sessions that cross midnight)
+    close_day_minute : local time of the close, minutes from the trading day's midnight, as the clock shows it
     close_minute : local clock time of the close, 1..1440; midnight at a day's end is 1440
     session_minute : minutes from the session day's start to the close
     ends_day : the close reaches the scheduled end of the session
@@ -31,6 +32,7 @@ class Calendar:
     day: Ints
     close_time: Ints
     open_minute: Ints
+    close_day_minute: Ints
     close_minute: Ints
     session_minute: Ints
     ends_day: Bools
@@ -142,6 +144,7 @@ def _calendar(bars: Bars, day: Ints, market: Market) -> Calendar:
         day=day,
         close_time=close_time,
         open_minute=(local_open - day * _DAY_S) // 60,
+        close_day_minute=(local_close - day * _DAY_S) // 60,
         close_minute=np.where(close_minute == 0, 1440, close_minute),
         session_minute=(close_time - day_start) // 60,
         ends_day=ends_day,

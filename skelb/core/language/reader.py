@@ -17,12 +17,8 @@ class Reader:
         self.text = text
         self.tokens = tokenize(text)
         self.at = 0
+        self.now = self.tokens[0]  # the next token to read; an attribute, as it is asked for very often
         self.depth = 0
-
-    @property
-    def now(self) -> Token:
-        """The next token to read."""
-        return self.tokens[self.at]
 
     def ahead(self, count: int = 1) -> Token:
         """The token `count` places on, the end token past the last."""
@@ -31,11 +27,11 @@ class Reader:
     def advance(self) -> Token:
         """Read one token."""
         token = self.now
-        broken = unreadable(token)
-        if broken:
-            raise broken
+        if token.kind in ("quote", "stray"):
+            raise unreadable(token) or AssertionError
         if token.kind != "end":
             self.at += 1
+            self.now = self.tokens[self.at]
         return token
 
     @property
@@ -45,19 +41,19 @@ class Reader:
 
     def is_word(self, *words: str) -> bool:
         """Whether the next token is one of these words."""
-        return self.now.kind == "name" and self.now.text in words
+        return self.now.text in words and self.now.kind == "name"
 
     def is_sign(self, *signs: str) -> bool:
         """Whether the next token is one of these signs."""
-        return self.now.kind == "op" and self.now.text in signs
+        return self.now.text in signs and self.now.kind == "op"
 
     def accept_word(self, *words: str) -> Token | None:
         """Read the next token if it is one of these words."""
-        return self.advance() if self.is_word(*words) else None
+        return self.advance() if self.now.text in words and self.now.kind == "name" else None
 
     def accept_sign(self, *signs: str) -> Token | None:
         """Read the next token if it is one of these signs."""
-        return self.advance() if self.is_sign(*signs) else None
+        return self.advance() if self.now.text in signs and self.now.kind == "op" else None
 
     def missing(self, what: str, help: str = "") -> Mistake:
         """The mistake of something else standing where `what` is needed."""

@@ -254,13 +254,10 @@ class _Planner:
                 self._raise_flat(flags, blocks, new_day, calendar.ends_day, calendar.ends_day)
             else:
                 at = self._trading_minute(self.expressions.constant(rule.at))
-                close_minute = calendar.open_minute + (calendar.close_time - self._open_time()) // 60
                 opens_after = calendar.open_minute >= at
-                self._raise_flat(flags, blocks, new_day | opens_after, calendar.ends_day, close_minute >= at)
-
-    def _open_time(self) -> NDArray[np.int64]:
-        bars = self.dataset.bars
-        return self.calendar.close_time - self.calendar.session_minute * 60 if bars.dated else bars.time
+                self._raise_flat(
+                    flags, blocks, new_day | opens_after, calendar.ends_day, calendar.close_day_minute >= at
+                )
 
     def _trading_minute(self, clock: float) -> float:
         """A clock time in minutes from the trading day's midnight, for sessions that cross midnight too."""
