@@ -243,6 +243,14 @@ def test_completion_offers_names_and_fields(page):
     expect(page.locator(".cm-tooltip-autocomplete")).to_contain_text("upper")
 
 
+def test_pointing_at_a_function_says_what_it_means(page):
+    page.goto("/")
+    settled(page)
+    page.locator(".cm-line", has_text="adx(14)").first.get_by_text("adx", exact=True).first.hover()
+    expect(page.locator(".cm-tooltip-hover")).to_contain_text("Wilder")
+    expect(page.locator(".cm-tooltip-hover")).to_contain_text("First known bar")
+
+
 def test_the_shelf_opens_versions_and_keeps_status(page):
     page.goto("/shelf")
     page.get_by_role("button", name="New script").click()

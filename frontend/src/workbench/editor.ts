@@ -4,7 +4,7 @@ import { HighlightStyle, StreamLanguage, bracketMatching, syntaxHighlighting } f
 import { setDiagnostics, type Diagnostic as Underline } from "@codemirror/lint";
 import { highlightSelectionMatches, searchKeymap } from "@codemirror/search";
 import { EditorState } from "@codemirror/state";
-import { EditorView, drawSelection, highlightActiveLine, highlightActiveLineGutter, keymap, lineNumbers } from "@codemirror/view";
+import { EditorView, drawSelection, highlightActiveLine, highlightActiveLineGutter, hoverTooltip, keymap, lineNumbers, type Tooltip } from "@codemirror/view";
 import { tags } from "@lezer/highlight";
 import type { Catalogue, Diagnostic } from "@/api";
 
@@ -83,6 +83,7 @@ export class ScriptEditor {
           autocompletion({ override: [complete], icons: false }),
           language,
           syntaxHighlighting(colors),
+          hoverTooltip((view, at) => this.documentation(view, at, catalogue)),
           EditorView.contentAttributes.of({ "aria-label": "Script text" }),
           keymap.of([{ key: "Mod-s", preventDefault: true, run: () => (handlers.onSave(), true) }, ...completionKeymap, ...historyKeymap, ...searchKeymap, ...defaultKeymap]),
           EditorView.updateListener.of((update) => {
@@ -142,6 +143,37 @@ export class ScriptEditor {
     if (line > doc.lines) return doc.length;
     const found = doc.line(Math.max(1, line));
     return found.from + [...found.text].slice(0, column - 1).join("").length;
+  }
+
+  /** What a built-in name or function under the pointer means. */
+  private documentation(view: EditorView, at: number, catalogue: Catalogue): Tooltip | null {
+    const word = view.state.wordAt(at);
+    const entry = word && catalogue.entries.find((item) => item.name === view.state.sliceDoc(word.from, word.to));
+    if (!word || !entry || this.names.includes(entry.name)) return null;
+    return {
+      pos: word.from,
+      end: word.to,
+      create: () => {
+        const dom = document.createElement("div");
+        dom.className = "max-w-md px-3 py-2";
+        const lines: [string, string][] = [
+          [entry.form, "num font-semibold"],
+          [entry.summary, ""],
+          [entry.formula, "num text-[12px] text-soft"],
+          [entry.first_known && `First known bar: ${entry.first_known}`, "text-[12px] text-soft"],
+          [entry.fields.length > 0 ? `Fields: ${entry.fields.map((field) => `.${field}`).join(" ")}` : "", "num text-[12px] text-soft"],
+          [entry.source && `Source: ${entry.source}`, "text-[12px] text-soft"],
+        ];
+        for (const [text, style] of lines) {
+          if (!text) continue;
+          const line = document.createElement("div");
+          line.textContent = text;
+          line.className = style;
+          dom.append(line);
+        }
+        return { dom };
+      },
+    };
   }
 
   private fields(match: { from: number; to: number; text: string }, catalogue: Catalogue) {
