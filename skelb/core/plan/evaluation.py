@@ -1,0 +1,178 @@
+"""Values of numbered expressions: parts before wholes, each computed once."""
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from skelb.core.catalogue import (
+    BUILT_INS,
+    FUNCTIONS,
+    UNKNOWN,
+    YES,
+    all_of,
+    between,
+    compare,
+    crosses,
+    in_sequence,
+    power,
+    quotient,
+)
+from skelb.core.plan.carries import run_carry
+from skelb.core.plan.dataset import Dataset
+from skelb.core.plan.memo import Key, Value
+
+
+class Evaluation:
+    """Values of a dataset's expressions by their memo numbers."""
+
+    def __init__(self, dataset: Dataset) -> None:
+        self._dataset = dataset
+        self._memo = dataset.memo
+
+    def value(self, number: int) -> Value:
+        """The value of an expression, shape (n,) or (1,) when constant; its parts are computed first, once each."""
+        order, values = self._needed(number)
+        uses = dict.fromkeys(order, 0)
+        for part in order:
+            for inner in parts_of(self._memo.keys[part]):
+                uses[inner] = uses.get(inner, 0) + 1
+        for part in order:
+            key = self._memo.keys[part]
+            values[part] = self._memo.value(part, lambda key=key: self._compute(key, values))  # type: ignore[misc]
+            for inner in parts_of(key):
+                uses[inner] -= 1
+                if uses[inner] == 0:
+                    values.pop(inner, None)  # the memo may keep it; this evaluation no longer needs it
+        return values[number]
+
+    def _needed(self, number: int) -> tuple[list[int], dict[int, Value]]:
+        """The expressions to compute for `number`, parts before wholes, and the values that are held already."""
+        order: set[int] = set()
+        held: dict[int, Value] = {}
+        waiting = [number]
+        while waiting:
+            part = waiting.pop()
+            if part in order or part in held:
+                continue
+            found = self._memo.peek(part)
+            if found is None:
+                order.add(part)
+                waiting.extend(parts_of(self._memo.keys[part]))
+            else:
+                held[part] = found
+        return sorted(order), held
+
+    def _compute(self, key: Key, values: Mapping[int, Value]) -> Value:
+        operation = key[0]
+        parts = [values[part] for part in parts_of(key)]
+        if operation == "constant":
+            return np.array([np.nan if key[1] == "unknown" else key[1]], np.float64)
+        if operation == "truth":
+            return np.array([key[1]], np.int8)
+        if operation == "built_in":
+            return BUILT_INS[str(key[1])].compute(self._dataset.frame)
+        if operation == "call":
+            return self._compute_call(key, parts)
+        if operation == "on":
+            return self._compute_on(key)
+        if operation == "column":
+            return self._dataset.bars.columns[str(key[1])]
+        if operation in ("sequence", "all_of"):
+            return self._compute_steps(key, parts)
+        if operation == "carry":
+            return self._compute_carry(key, parts)
+        if operation == "field":
+            return parts[0][str(key[2])]
+        return _OPERATIONS[str(operation)](key, parts)
+
+    def _compute_on(self, key: Key) -> Value:
+        higher = self._dataset.higher(key[1])  # type: ignore[arg-type]
+        value = Evaluation(higher.dataset).value(int(key[2]))  # type: ignore[call-overload]
+        if isinstance(value, np.ndarray):
+            return higher.align(value)
+        return {name: higher.align(part) for name, part in value.items()}
+
+    def _compute_steps(self, key: Key, parts: list[Value]) -> Value:
+        whole = [np.broadcast_to(part, len(self._dataset)) for part in parts]
+        within = int(str(key[1])) if key[1] else None
+        unless = np.ascontiguousarray(whole.pop()) if key[2] else None
+        if key[0] == "all_of":
+            return all_of(np.ascontiguousarray(whole), unless, within)
+        return in_sequence(np.ascontiguousarray(whole[0]), np.ascontiguousarray(whole[1]), unless, within)
+
+    def _compute_carry(self, key: Key, parts: list[Value]) -> Value:
+        kinds = str(key[1])
+        assert isinstance(key[2], bytes)
+        table = np.empty((len(parts), len(self._dataset)))
+        for row, part in zip(table, parts, strict=True):
+            row[:] = part
+        values = run_carry(key[2], [kind == "c" for kind in kinds], table[: len(kinds)], table[len(kinds) :])
+        return {str(index): value for index, value in enumerate(values)}
+
+    def _compute_call(self, key: Key, parts: list[Value]) -> Value:
+        size = len(self._dataset)
+        waiting = iter(parts)
+        arguments = []
+        for argument in key[2:]:
+            if isinstance(argument, tuple):
+                part = next(waiting)
+                arguments.append(np.full(size, part[0], part.dtype) if part.size == 1 else part)
+            else:
+                arguments.append(argument)
+        return FUNCTIONS[str(key[1])].compute(self._dataset.frame, *arguments)
+
+
+def parts_of(key: Key) -> list[int]:
+    """The numbers of the expressions that an expression is made of."""
+    operation = key[0]
+    if operation in ("constant", "truth", "built_in", "on", "column"):
+        return []
+    if operation == "call":
+        return [argument[1] for argument in key[2:] if isinstance(argument, tuple)]
+    if operation == "field":
+        return [key[1]]  # type: ignore[list-item]
+    return [part for part in key[1:] if isinstance(part, int)]
+
+
+def _arithmetic(key: Key, parts: list[Value]) -> Value:
+    a, b = parts
+    if key[1] == "+":
+        return a + b
+    if key[1] == "-":
+        return a - b
+    if key[1] == "*":
+        return a * b
+    return quotient(a, b) if key[1] == "/" else power(a, b)
+
+
+def _logic(key: Key, parts: list[Value]) -> Value:
+    join = np.minimum if key[1] == "and" else np.maximum
+    found = parts[0]
+    for part in parts[1:]:
+        found = join(found, part)
+    return found
+
+
+def _in_time(key: Key, parts: list[Value]) -> Value:
+    x, low, high = parts
+    after, before = compare("<=", low, x), compare("<", x, high)
+    return np.maximum(after, before) if high[0] <= low[0] else np.minimum(after, before)
+
+
+def _either(key: Key, parts: list[Value]) -> Value:
+    condition, yes, no = parts
+    unknown = np.int8(UNKNOWN) if yes.dtype == np.int8 else np.float64(np.nan)
+    return np.where(condition == UNKNOWN, unknown, np.where(condition == YES, yes, no))
+
+
+_OPERATIONS = {
+    "negative": lambda key, parts: -parts[0],
+    "arithmetic": _arithmetic,
+    "not": lambda key, parts: np.int8(YES) - parts[0],
+    "logic": _logic,
+    "compare": lambda key, parts: compare(str(key[1]), parts[0], parts[1]),
+    "crosses": lambda key, parts: crosses(str(key[1]), parts[0], parts[1]),
+    "between": lambda key, parts: between(parts[0], parts[1], parts[2]),
+    "in_time": _in_time,
+    "either": _either,
+}
