@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from pathlib import Path
 
-from skelb.core.bars import Timeframe
+from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.engine import Account
 from skelb.core.errors import BarsError, SettingsError, SkelbError
 from skelb.core.language import Checked
@@ -40,10 +40,26 @@ def settings_of(items: list[str] | None) -> dict[str, object]:
 
 
 def read_dataset(bars: list[str], markets: list[Path] | None, timeframe: str | None) -> Dataset:
-    """The dataset of the market to trade: the first of the bars given."""
-    if len(bars) > 1:
-        raise UsageError("several markets cannot be run by this version yet: give --bars once")
-    symbol, sign, name = bars[0].partition("=")
+    """The dataset of the market to trade, the first of the bars given; the others serve `from`."""
+    if len(markets or []) > len(bars):
+        raise UsageError("give --market at most once for each --bars, in the same order")
+    read = [_read_market(item, (markets or [])[index : index + 1]) for index, item in enumerate(bars)]
+    by_symbol = dict(zip([market.symbol for market, _ in read], read, strict=True))
+
+    def other(symbol: str, wanted: Timeframe) -> Dataset:
+        if symbol not in by_symbol:
+            raise SettingsError(f"there are no bars of `{symbol}`; given are: {', '.join(by_symbol)}")
+        market, found = by_symbol[symbol]
+        return made.setdefault((symbol, wanted), make_dataset(found, market, wanted, others=other))
+
+    made: dict[tuple[str, Timeframe], Dataset] = {}
+    market, traded = read[0]
+    return make_dataset(traded, market, Timeframe.parse(timeframe) if timeframe else None, others=other)
+
+
+def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
+    """One of the bars given as [SYMBOL=]CSV, with its market's description."""
+    symbol, sign, name = item.partition("=")
     path = Path(name if sign else symbol)
     file = read_bars_csv(path)
     if file.refused_count:
@@ -52,11 +68,8 @@ def read_dataset(bars: list[str], markets: list[Path] | None, timeframe: str | N
             f"{path.name} line {first.line}: {first.reason} ({file.refused_count:,} rows refused); `skelb import` leaves them out"
         )
     fallback = symbol if sign else path.stem
-    settings = market_settings(read_settings_file(markets[0]) if markets else {})
-    if len(markets or []) > 1:
-        raise UsageError("give --market once for each market traded")
-    market = settings.market(fallback)
-    return make_dataset(file.bars, market, Timeframe.parse(timeframe) if timeframe else None)
+    settings = market_settings(read_settings_file(settings_file[0]) if settings_file else {})
+    return settings.market(fallback), file.bars
 
 
 @dataclass(frozen=True)

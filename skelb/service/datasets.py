@@ -24,11 +24,12 @@ class Datasets:
         stored = self._library.market(symbol)
         source = _source(stored, timeframe)
         wanted = timeframe or Timeframe(source.timeframe_minutes)
-        key = (symbol, wanted.minutes, source.id, stored.settings.model_dump_json())
+        # A script may look at other markets too, so new bars of any market make every dataset anew.
+        key = (symbol, wanted.minutes, source.id, stored.settings.model_dump_json(), self._library.bars_revision())
         with self._lock:
             found = self._kept.get(key)
             if found is None:
-                found = make_dataset(self._library.bars(source), stored.market, wanted, source.version)
+                found = make_dataset(self._library.bars(source), stored.market, wanted, source.version, self.get)
                 self._kept[key] = found
                 while len(self._kept) > MOST_KEPT:
                     self._kept.popitem(last=False)

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
 from skelb.core.bars import Bars, Market
@@ -163,6 +163,11 @@ class Library:
                 save_bars(session, record, item)
             session.refresh(record)
             return _market(record)
+
+    def bars_revision(self) -> int:
+        """A number that grows whenever any market gets new bars."""
+        with self._database.session() as session:
+            return session.scalar(select(func.max(BarsRecord.id))) or 0
 
     def bars(self, stored: StoredBars) -> Bars:
         """The bars of one stored timeframe."""

@@ -150,7 +150,7 @@ def test_the_demo_opens_computed_and_trades_fly(page):
     rows = page.get_by_label("List of trades").locator("[role=option]")
     rows.nth(5).click()
     expect(rows.nth(5)).to_have_attribute("aria-selected", "true")
-    stamp = rows.nth(5).locator("span").nth(1).inner_text().rsplit(" ", 1)[0]
+    stamp = rows.nth(5).locator("span").nth(1).inner_text().rsplit(" ", 2)[0]  # day and month
     legend = page.get_by_test_id("chart").locator(".legend").first
     box = page.get_by_test_id("chart").bounding_box()
     page.mouse.move(box["x"] + (box["width"] - 58) / 2, box["y"] + 200)

@@ -78,6 +78,19 @@ def test_series_gives_every_name_with_nulls(folder):
     assert found["series"]["up"][0] is None and set(found["series"]["up"][3:]) == {True, False}
 
 
+def test_other_markets_serve_from(folder):
+    write_csv(folder / "other.csv", wave_bars(600, seed=9))
+    (folder / "both.skelb").write_text(
+        'x = close from "OTHER"\ny = close\nenter long when x > prior(x)\nexit after 3 bars'
+    )
+    both = ("--bars", "WAVE=wave.csv", "--bars", "OTHER=other.csv")
+    series = document(folder, "series", "both.skelb", *both)["series"]
+    assert series["x"] != series["y"] and None not in series["x"]
+    found = document(folder, "backtest", "both.skelb", *both)
+    assert {trade["market"] for trade in found["trades"]} == {"WAVE"}
+    assert "no bars of `OTHER`" in skelb(folder, "series", "both.skelb", "--bars", "WAVE=wave.csv", expect=2).stderr
+
+
 def test_check_exits_1_on_errors_and_counts_from_1(folder):
     assert document(folder, "check", "sway.skelb") == {"diagnostics": []}
     (folder / "bad.skelb").write_text("up = close > smaa(close, 5)\n")

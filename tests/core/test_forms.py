@@ -148,6 +148,25 @@ def test_cutting_the_future_off_changes_no_past_value(source):
         assert_array_equal(part, whole[: len(part)])
 
 
+def test_another_market_as_it_was_known():
+    other = make_dataset(wave_bars(900, seed=8).take(np.arange(900) % 3 != 1), MARKET)
+    data = make_dataset(
+        wave_bars(700), MARKET, others=lambda symbol, timeframe: make_dataset(other.bars, MARKET, timeframe)
+    )
+    found = values('x = close from "OTHER"', data=data)
+    expected = []
+    for moment in data.calendar.close_time:
+        closed = np.flatnonzero(other.calendar.close_time <= moment)
+        expected.append(other.bars.close[closed[-1]] if closed.size else np.nan)
+    assert_array_equal(found, expected)
+    hourly = values('n = ema(close, 3)\nx = (close > n) from "OTHER" on 1h', data=data)
+    assert {0, 2} <= set(hourly)
+    with pytest.raises(SettingsError, match="not at hand"):
+        values('x = close from "OTHER"')
+    with pytest.raises(SettingsError, match="finer"):
+        values('x = close from "OTHER" on 5m', data=data)
+
+
 def test_total_is_the_sum_written_out():
     written = "x = prior(close, 0) * 4 + prior(close, 1) * 3 + prior(close, 2) * 2 + prior(close, 3) * 1"
     assert_array_equal(values("input n = 4\nx = total(k from 0 to n - 1: prior(close, k) * (n - k))"), values(written))

@@ -50,13 +50,14 @@ export function difference(info: FigureInfo, value: number | null | undefined, p
 const cache = new Map<string, Intl.DateTimeFormat>();
 
 /** Time parts in a market's zone. */
-export function timeText(moment: number, zone: string, parts: "time" | "day" | "month" | "year" | "full"): string {
+export function timeText(moment: number, zone: string, parts: "time" | "day" | "date" | "month" | "year" | "full"): string {
   const key = `${zone} ${parts}`;
   let format = cache.get(key);
   if (!format) {
     const options: Record<typeof parts, Intl.DateTimeFormatOptions> = {
       time: { hour: "2-digit", minute: "2-digit", hourCycle: "h23" },
       day: { day: "numeric", month: "short" },
+      date: { day: "numeric", month: "short", year: "2-digit" },
       month: { month: "short", year: "numeric" },
       year: { year: "numeric" },
       full: { day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit", hourCycle: "h23" },

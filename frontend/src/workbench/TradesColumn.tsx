@@ -42,7 +42,7 @@ export function TradesColumn({ run, chosen, onChoose }: Props) {
       </button>
     );
   return (
-    <aside aria-label="Trades" className="flex w-[190px] flex-none flex-col border-l border-line bg-base-100">
+    <aside aria-label="Trades" className="flex w-[212px] flex-none flex-col border-l border-line bg-base-100">
       <div className="flex h-9 flex-none items-center gap-1 border-b border-line px-3">
         <h2>Trades</h2>
         <span className="num text-soft">{plain(trades.net.length, 0)}</span>
@@ -91,7 +91,7 @@ export function TradesColumn({ run, chosen, onChoose }: Props) {
                   <span className={`num font-semibold ${isLong ? "text-long" : "text-short"}`} title={isLong ? "long" : "short"}>
                     {isLong ? "L" : "S"}
                   </span>
-                  <span className="num text-[12px]">{timeText(trades.entry_time[row]!, run.zone, "day")} {timeText(trades.entry_time[row]!, run.zone, "time")}</span>
+                  <span className="num text-[12px]">{timeText(trades.entry_time[row]!, run.zone, "date")} {timeText(trades.entry_time[row]!, run.zone, "time")}</span>
                   <span className={`num ml-auto font-semibold ${net > 0 ? "text-gain" : "text-loss"}`}>{signed(net, 0)}</span>
                 </div>
                 <div className="flex gap-2 text-[11.5px] text-soft">

@@ -17,6 +17,7 @@ from skelb.core.language.tree import (
     Either,
     Expression,
     Field,
+    FromMarket,
     InRange,
     InSet,
     Is,
@@ -33,9 +34,6 @@ from skelb.core.language.tree import (
 )
 
 _COMPARING = ("<", "<=", ">", ">=", "==", "!=")
-_LATER_FORMS = {
-    "from": "values from another market (`from`)",
-}
 _NOT_A_VALUE = frozenset(
     "and or then unless if else forming to crosses meets above below when only where starting carry"
     " bars is in on off from R".split()
@@ -259,13 +257,25 @@ def _read_postfix(reader: Reader) -> Expression:
         elif reader.is_word("on"):
             found = _read_on(reader, found)
         elif reader.is_word("from"):
-            raise later_form(reader, _LATER_FORMS[reader.now.text])
+            found = _read_from(reader, found)
         else:
             return found
 
 
+def _read_from(reader: Reader, x: Expression) -> Expression:
+    reader.advance()
+    symbol = reader.need_text("the other market's symbol")
+    minutes = _read_timeframe(reader) if reader.accept_word("on") else None
+    return FromMarket(x, symbol, minutes, (x.span[0], reader.last_end))
+
+
 def _read_on(reader: Reader, x: Expression) -> Expression:
     reader.advance()
+    minutes = _read_timeframe(reader)
+    return OnTimeframe(x, minutes, (x.span[0], reader.last_end))
+
+
+def _read_timeframe(reader: Reader) -> int:
     token = reader.now
     if token.kind != "frame":
         raise reader.missing("a timeframe such as 4h or 1d")
@@ -282,7 +292,7 @@ def _read_on(reader: Reader, x: Expression) -> Expression:
         ) from exc
     if reader.is_word("forming"):
         raise later_form(reader, "a higher bar as it forms (`forming`)")
-    return OnTimeframe(x, minutes, (x.span[0], reader.last_end))
+    return minutes
 
 
 def _read_primary(reader: Reader) -> Expression:

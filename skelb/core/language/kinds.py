@@ -18,6 +18,7 @@ from skelb.core.language.tree import (
     Either,
     Expression,
     Field,
+    FromMarket,
     Input,
     InRange,
     InSet,
@@ -121,7 +122,7 @@ def meaning_of(node: Expression, scope: Scope) -> Meaning:
             return _CONDITION
         case InRange():
             return _in_range(node, scope)
-        case OnTimeframe():
+        case OnTimeframe() | FromMarket():
             return replace(meaning_of(node.x, scope), constant=False)
         case Sequence():
             need_condition(node.a, scope, "`then`")

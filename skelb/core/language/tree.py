@@ -158,6 +158,16 @@ class OnTimeframe:
 
 
 @dataclass(frozen=True, slots=True)
+class FromMarket:
+    """`x from "KELP"`: x computed on another market's bars, of the same timeframe unless `minutes` says another."""
+
+    x: "Expression"
+    symbol: str
+    minutes: int | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class Sequence:
     """`a then b`, the step within so many bars and unless something comes between."""
 
@@ -200,7 +210,7 @@ class Column:
 
 Expression = (
     Number | Truth | Clock | Text | Name | Field | Call | Negative | Arithmetic | Not | Logic | Comparison
-    | Crossing | OnTimeframe | Sequence | AllOf | Total | Column | InRange | InSet | Is | Either
+    | Crossing | OnTimeframe | FromMarket | Sequence | AllOf | Total | Column | InRange | InSet | Is | Either
 )  # fmt: skip
 
 

@@ -1,5 +1,6 @@
 """Bars made ready to run on: session bars of one market and timeframe, their calendar and memo."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -23,7 +24,9 @@ class Dataset:
     data_version: int = 0
     memo: Memo = field(default_factory=Memo)
     stored: Bars | None = None
+    others: "Others | None" = None
     _higher: dict[Timeframe, "HigherBars"] = field(default_factory=dict)
+    _others: dict[tuple[str, Timeframe], "HigherBars"] = field(default_factory=dict)
 
     @property
     def frame(self) -> Frame:
@@ -44,15 +47,39 @@ class Dataset:
                 raise SettingsError(
                     f"`on {timeframe}` is finer than the {self.bars.timeframe} bars of this run: use a longer timeframe"
                 )
-            dataset = make_dataset(self.stored or self.bars, self.market, timeframe, self.data_version)
+            dataset = make_dataset(self.stored or self.bars, self.market, timeframe, self.data_version, self.others)
             seen = np.searchsorted(dataset.calendar.close_time, self.calendar.close_time, side="right") - 1
             found = self._higher[timeframe] = HigherBars(dataset, seen)
         return found
 
+    def other(self, symbol: str, timeframe: Timeframe) -> "HigherBars":
+        """Another market's bars, and which of them each bar here can see.
+
+        Raises SettingsError when the timeframe is finer than this one or no other markets are at hand, and what
+        the provider raises when there is no such market.
+        """
+        if timeframe < self.bars.timeframe:
+            raise SettingsError(
+                f'`from "{symbol}" on {timeframe}` is finer than the {self.bars.timeframe} bars of this run'
+            )
+        found = self._others.get((symbol, timeframe))
+        if found is None:  # kept, so that the numbers of its memo mean the same for as long as this dataset lives
+            if self.others is None:
+                raise SettingsError(
+                    f"the bars of `{symbol}` are not at hand: give them besides those of {self.market.symbol}"
+                )
+            dataset = self.others(symbol, timeframe)
+            seen = np.searchsorted(dataset.calendar.close_time, self.calendar.close_time, side="right") - 1
+            found = self._others[(symbol, timeframe)] = HigherBars(dataset, seen)
+        return found
+
+
+Others = Callable[[str, Timeframe], Dataset]
+
 
 @dataclass(frozen=True, eq=False)
 class HigherBars:
-    """A longer timeframe's dataset; `seen` is its latest bar closed at or before each lower bar's close, -1 for none."""
+    """Bars of a longer timeframe or another market; `seen` is the latest one closed at or before each bar's close, -1 for none."""
 
     dataset: Dataset
     seen: Ints
@@ -63,8 +90,14 @@ class HigherBars:
         return np.where(self.seen >= 0, values[np.maximum(self.seen, 0)], np.asarray(unknown, values.dtype))
 
 
-def make_dataset(stored: Bars, market: Market, timeframe: Timeframe | None = None, data_version: int = 0) -> Dataset:
-    """The dataset of stored bars on `timeframe` (the bars' own when None).
+def make_dataset(
+    stored: Bars,
+    market: Market,
+    timeframe: Timeframe | None = None,
+    data_version: int = 0,
+    others: Others | None = None,
+) -> Dataset:
+    """The dataset of stored bars on `timeframe` (the bars' own when None); `others` hands out other markets.
 
     Raises SettingsError when the timeframe cannot be built from the stored one, BarsError when no bar lies in
     the session.
@@ -80,4 +113,4 @@ def make_dataset(stored: Bars, market: Market, timeframe: Timeframe | None = Non
     if wanted != stored.timeframe:
         bars = resample(bars, calendar, market, wanted)
         bars, calendar, _ = session_bars(bars, market)
-    return Dataset(market, bars, calendar, left_out, data_version, stored=stored)
+    return Dataset(market, bars, calendar, left_out, data_version, stored=stored, others=others)

@@ -4,6 +4,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
+from skelb.core.bars import Timeframe
 from skelb.core.catalogue import (
     BUILT_INS,
     FUNCTIONS,
@@ -73,8 +74,8 @@ class Evaluation:
             return BUILT_INS[str(key[1])].compute(self._dataset.frame)
         if operation == "call":
             return self._compute_call(key, parts)
-        if operation == "on":
-            return self._compute_on(key)
+        if operation in ("on", "from"):
+            return self._compute_elsewhere(key)
         if operation == "column":
             return self._dataset.bars.columns[str(key[1])]
         if operation in ("sequence", "all_of"):
@@ -85,9 +86,11 @@ class Evaluation:
             return parts[0][str(key[2])]
         return _OPERATIONS[str(operation)](key, parts)
 
-    def _compute_on(self, key: Key) -> Value:
-        higher = self._dataset.higher(key[1])  # type: ignore[arg-type]
-        value = Evaluation(higher.dataset).value(int(key[2]))  # type: ignore[call-overload]
+    def _compute_elsewhere(self, key: Key) -> Value:
+        number, timeframe = key[1], key[2]
+        assert isinstance(number, float) and isinstance(timeframe, Timeframe)
+        higher = self._dataset.higher(timeframe) if key[0] == "on" else self._dataset.other(str(key[3]), timeframe)
+        value = Evaluation(higher.dataset).value(int(number))
         if isinstance(value, np.ndarray):
             return higher.align(value)
         return {name: higher.align(part) for name, part in value.items()}
@@ -125,7 +128,7 @@ class Evaluation:
 def parts_of(key: Key) -> list[int]:
     """The numbers of the expressions that an expression is made of."""
     operation = key[0]
-    if operation in ("constant", "truth", "built_in", "on", "column"):
+    if operation in ("constant", "truth", "built_in", "on", "from", "column"):
         return []
     if operation == "call":
         return [argument[1] for argument in key[2:] if isinstance(argument, tuple)]

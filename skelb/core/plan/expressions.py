@@ -1,6 +1,6 @@
 """Checked expressions to values: inputs filled in, equal parts computed once."""
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Hashable, Mapping
 from typing import assert_never
 
 import numpy as np
@@ -28,6 +28,7 @@ from skelb.core.language.tree import (
     Either,
     Expression,
     Field,
+    FromMarket,
     InRange,
     InSet,
     Is,
@@ -109,6 +110,8 @@ class Expressions(Evaluation):
                 return self._in_range(node)
             case OnTimeframe():
                 return self._on(node)
+            case FromMarket():
+                return self._from(node)
             case Sequence():
                 return self._sequence(node)
             case AllOf():
@@ -210,13 +213,22 @@ class Expressions(Evaluation):
         timeframe = Timeframe(node.minutes)
         if timeframe == self._dataset.bars.timeframe:
             return self.number(node.x)
-        needed = names_within(node.x, self._checked)
-        there = Expressions(self._checked, self._inputs, self._dataset.higher(timeframe).dataset, needed)
+        return self._elsewhere(node.x, self._dataset.higher(timeframe).dataset, "on", timeframe)
+
+    def _from(self, node: FromMarket) -> int:
+        timeframe = self._dataset.bars.timeframe if node.minutes is None else Timeframe(node.minutes)
+        other = self._dataset.other(node.symbol, timeframe).dataset
+        return self._elsewhere(node.x, other, "from", timeframe, node.symbol)
+
+    def _elsewhere(self, x: Expression, dataset: Dataset, *place: Hashable) -> int:
+        """The number of `x` worked out on another dataset and seen from here."""
+        there = Expressions(self._checked, self._inputs, dataset, names_within(x, self._checked))
         there._names |= {name: there._memo.number(self._memo.keys[part]) for name, part in self._counters.items()}
-        number = there.number(node.x)
+        number = there.number(x)
         if there._is_constant(number):
             return self._memo.number(there._memo.keys[number])
-        return self._memo.number(("on", timeframe, float(number)))
+        # Numbers of another memo are floats in keys, so that they are not taken for parts of this one.
+        return self._memo.number((place[0], float(number), *place[1:]))
 
     def _sequence(self, node: Sequence) -> int:
         parts = [self.number(node.a), self.number(node.b)]
