@@ -4,15 +4,14 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from alembic import command
-from alembic.config import Config
-from sqlalchemy import create_engine, event
+from sqlalchemy import create_engine, event, inspect, text
 from sqlalchemy.exc import DatabaseError
 from sqlalchemy.orm import Session
 
 from skelb.core.errors import SkelbError
 
 FILE_NAME = "skelb.sqlite3"
+_MIGRATIONS = Path(__file__).parent / "migrations"
 
 
 class StoreError(SkelbError):
@@ -37,9 +36,16 @@ class Database:
             ) from exc
 
     def _migrate(self) -> None:
-        config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        """Bring the tables up to date; the migration library, slow to load, only when they are not."""
         with self.engine.begin() as connection:
+            known = inspect(connection).has_table("alembic_version")
+            if known and connection.scalar(text("SELECT version_num FROM alembic_version")) == _newest_revision():
+                return
+            from alembic import command
+            from alembic.config import Config
+
+            config = Config()
+            config.set_main_option("script_location", str(_MIGRATIONS))
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
 
@@ -52,6 +58,11 @@ class Database:
     def close(self) -> None:
         """Let go of the file."""
         self.engine.dispose()
+
+
+def _newest_revision() -> str:
+    """The revision of the newest migration: files are named by their number, which is also the revision."""
+    return max(path.name.split("_")[0] for path in (_MIGRATIONS / "versions").glob("[0-9]*_*.py"))
 
 
 def _prepare_connection(connection: object, _record: object) -> None:

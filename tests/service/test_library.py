@@ -79,6 +79,16 @@ def test_a_file_that_is_no_database_is_left_alone(tmp_path):
     assert (tmp_path / "skelb.sqlite3").read_text().startswith("my diary")
 
 
+def test_migrations_make_the_tables_of_the_models(application):
+    from alembic.autogenerate import compare_metadata
+    from alembic.migration import MigrationContext
+
+    from skelb.store.models import Base
+
+    with application.database.engine.connect() as connection:
+        assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
+
+
 def wait_for(condition, seconds=60):
     deadline = time.monotonic() + seconds
     while not condition():
