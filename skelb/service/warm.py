@@ -13,8 +13,9 @@ a = ema(close, 3) + sma(close, 3) + wilder(close, 3) + rsi(close, 3) + macd(clos
 b = bollinger(close, 3, 2).upper / keltner(3, 3, 2).upper + adx(2).adx + highest(high, 3) + lowest(low, 3)
 c = a > b or a >= b or a == 1 or a != 2 or 1 < a or 1 <= a or a < 3 or a <= 3
 carry m = (max(m, close) if known(m) and m > 0 or c else abs(-m) / 2) starting close
+t = close on 5m
 s = a > b then c no later than 3 bars unless a < 1 then (all of (a > b, c))
-enter long when close crosses above open or c or s or m > 3
+enter long when close crosses above open or c or s or m > t
 enter short when close meets 3 or close crosses below prior(close)
 stop 2 * atr(3)
 target 2 R

@@ -7,6 +7,7 @@ from starlette.datastructures import Headers
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 _LOCAL = {"127.0.0.1", "localhost", "[::1]"}
+_EVERYWHERE = {"0.0.0.0", "::"}
 
 
 class Guard:
@@ -14,7 +15,8 @@ class Guard:
 
     def __init__(self, app: ASGIApp, host: str, token: str | None) -> None:
         self._app = app
-        self._hosts = _LOCAL | {host}
+        # Bound to every address, the machine may be called by any of its names; the token is required then.
+        self._hosts = None if host in _EVERYWHERE else _LOCAL | {host}
         self._token = token
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
@@ -40,7 +42,7 @@ class Guard:
 
     def _refusal(self, headers: Headers, scope: Scope) -> str | None:
         host = headers.get("host", "")
-        if host.rsplit(":", 1)[0] not in self._hosts:
+        if self._hosts is not None and host.rsplit(":", 1)[0] not in self._hosts:
             return "this address is not served here"
         origin = headers.get("origin")
         if origin is not None and urlsplit(origin).netloc != host:

@@ -50,8 +50,8 @@ async def live(socket: WebSocket) -> None:
             if isinstance(question, dict) and question.get("ask") in _ANSWERS:
                 waiting[question["ask"]] = question
                 wake.set()
-    except (WebSocketDisconnect, ValueError):
-        pass
+    except (WebSocketDisconnect, ValueError, KeyError):
+        pass  # gone, or not speaking JSON: either way there is nobody left to answer
     finally:
         answering.cancel()
         with contextlib.suppress(asyncio.CancelledError):

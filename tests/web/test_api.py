@@ -132,6 +132,13 @@ def test_a_token_is_required_where_one_is_set(tmp_path):
         assert guarded.get("/api/start").status_code == 200  # the page's further requests carry the cookie
 
 
+def test_bound_to_every_address_any_name_is_served_with_the_token_only(tmp_path):
+    app = make_app(Application(tmp_path), host="0.0.0.0", token="secret")
+    with TestClient(app, base_url="http://lighthouse.local") as guarded:
+        assert guarded.get("/api/start").status_code == 403
+        assert guarded.get("/api/start?token=secret").status_code == 200
+
+
 def test_answers_forbid_foreign_scripts_and_errors_are_problem_json(client):
     answer = client.post("/api/scripts", json={"text": "x = 3"})
     assert "script-src 'self'" in answer.headers["content-security-policy"]

@@ -1,3 +1,4 @@
+# mypy: disable-error-code="no-untyped-def"
 """Trading days, session moments and local clock times of bars, aware of daylight saving."""
 
 from dataclasses import dataclass
@@ -6,6 +7,7 @@ from functools import cached_property
 from zoneinfo import ZoneInfo
 
 import numpy as np
+from numba import njit
 
 from skelb.core.bars.bars import Bars, Bools, Ints
 from skelb.core.bars.market import Market
@@ -170,25 +172,41 @@ def resample(bars: Bars, calendar: Calendar, market: Market, timeframe: Timefram
     if timeframe == bars.timeframe or len(bars) == 0:
         return bars
     days, position = _distinct(calendar.day)
-    day_start = to_utc(days * _DAY_S + market.ranges[0].start * 60, market.zone)[position]
-    if timeframe.is_intraday:
-        bucket = (bars.time - day_start) // timeframe.seconds
-        fresh = (calendar.day[1:] != calendar.day[:-1]) | (bucket[1:] != bucket[:-1])
-        open_time = day_start + bucket * timeframe.seconds
-    else:
-        group = calendar.week if timeframe.minutes == WEEK_MINUTES else calendar.day
-        fresh = group[1:] != group[:-1]
-        open_time = bars.time if bars.dated else day_start
-    first = np.concatenate(([0], np.flatnonzero(fresh) + 1))
-    last = np.append(first[1:], len(bars)) - 1
-    return Bars(
-        timeframe,
-        open_time[first],
-        bars.open[first],
-        np.maximum.reduceat(bars.high, first),
-        np.minimum.reduceat(bars.low, first),
-        bars.close[last],
-        np.add.reduceat(bars.volume, first),
-        {name: values[last] for name, values in bars.columns.items()},
-        bars.dated,
-    )
+    day_start = to_utc(days * _DAY_S + market.ranges[0].start * 60, market.zone)
+    group = calendar.week if timeframe.minutes == WEEK_MINUTES else position
+    length = timeframe.seconds if timeframe.is_intraday else 0
+    made = np.empty((5, len(bars)))
+    times, last = np.empty(len(bars), np.int64), np.empty(len(bars), np.int64)
+    count = _gather(
+        bars.time, group, position, day_start, length, int(bars.dated),
+        bars.open, bars.high, bars.low, bars.close, bars.volume, made, times, last,
+    )  # fmt: skip
+    names = ("open", "high", "low", "close", "volume")
+    prices = {name: made[row, :count].copy() for row, name in enumerate(names)}
+    extra = {name: values[last[:count]] for name, values in bars.columns.items()}
+    return Bars(timeframe, times[:count].copy(), **prices, columns=extra, dated=bars.dated)
+
+
+@njit(cache=True, nogil=True)
+def _gather(time, group, position, day_start, length, dated, opens, highs, lows, closes, volumes, made, times, last):
+    """Higher bars in one pass: a new one where the group changes, or, within a day, the stretch of `length` seconds."""
+    count = 0
+    stretch = 0
+    for i in range(time.size):
+        begins = day_start[position[i]]
+        here = (time[i] - begins) // length if length else 0
+        if i == 0 or group[i] != group[i - 1] or here != stretch:
+            made[0, count] = opens[i]
+            made[1, count] = highs[i]
+            made[2, count] = lows[i]
+            made[4, count] = 0.0
+            times[count] = begins + here * length if length or not dated else time[i]
+            stretch = here
+            count += 1
+        row = count - 1
+        made[1, row] = max(made[1, row], highs[i])
+        made[2, row] = min(made[2, row], lows[i])
+        made[3, row] = closes[i]
+        made[4, row] += volumes[i]
+        last[row] = i
+    return count
