@@ -54,7 +54,7 @@ class Server:
         environment = {**os.environ, "SKELB_HOME": str(self.home)}
         command = [sys.executable, "-m", "skelb.program", "serve", "--port", str(self.port)]
         self.process = subprocess.Popen(command, env=environment, stdout=subprocess.DEVNULL)
-        deadline = time.monotonic() + 120
+        deadline = time.monotonic() + 300
         while time.monotonic() < deadline:
             try:
                 urllib.request.urlopen(f"{self.url}/api/start", timeout=1)

@@ -1,7 +1,7 @@
 """Debian's Chromium on the running application; a page that reports an error fails its test."""
 
 import pytest
-from playwright.sync_api import sync_playwright
+from playwright.sync_api import expect, sync_playwright
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip
@@ -9,6 +9,7 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "-
 
 @pytest.fixture(scope="session")
 def browser():
+    expect.set_options(timeout=60_000)  # a busy machine is slow, not wrong
     with sync_playwright() as playwright:
         found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         yield found
@@ -21,7 +22,7 @@ def page(browser, server):
     found = context.new_page()
     errors = []
     found.on("pageerror", lambda error: errors.append(str(error)))
-    found.set_default_timeout(20_000)
+    found.set_default_timeout(90_000)
     yield found
     context.close()
     assert errors == []

@@ -187,20 +187,22 @@ def test_wheel_zooms_at_the_pointer_and_drag_pans(page):
     x, y = box["x"] + 300, box["y"] + 250
     page.mouse.move(x, y)
     expect(legend).to_contain_text("close")
-    stamp = lambda: legend.locator("span").nth(1).inner_text()  # noqa: E731
-    under = stamp()
-    page.mouse.wheel(0, -400)
-    page.wait_for_timeout(300)
-    page.mouse.move(x + 1, y)
+    stamp = legend.locator("span").nth(1)
+    page.mouse.move(x + 200, y)
+    expect(stamp).not_to_have_text("")
+    far = stamp.inner_text()
     page.mouse.move(x, y)
-    assert stamp()[:11] == under[:11]  # the bar under the pointer stays there
+    expect(stamp).not_to_have_text(far)
+    day = re.compile("^" + re.escape(stamp.inner_text()[:11]))
+    page.mouse.wheel(0, -400)
+    page.mouse.move(x + 200, y)
+    expect(stamp).not_to_have_text(far)  # the bars stand further apart now
+    page.mouse.move(x, y)
+    expect(stamp).to_have_text(day)  # and the one under the pointer stayed there
     page.mouse.down()
     page.mouse.move(x + 250, y, steps=5)
     page.mouse.up()
-    page.mouse.move(x + 249, y)
-    page.mouse.move(x + 250, y)
-    page.wait_for_timeout(200)
-    assert stamp()[:11] == under[:11]  # it moved along with the hand
+    expect(stamp).to_have_text(day)  # it moved along with the hand
 
 
 def test_a_script_that_never_trades_says_why_and_mistakes_keep_the_old_figures(page):

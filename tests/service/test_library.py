@@ -89,7 +89,7 @@ def test_migrations_make_the_tables_of_the_models(application):
         assert compare_metadata(MigrationContext.configure(connection), Base.metadata) == []
 
 
-def wait_for(condition, seconds=60):
+def wait_for(condition, seconds=240):
     deadline = time.monotonic() + seconds
     while not condition():
         assert time.monotonic() < deadline, "waited in vain"

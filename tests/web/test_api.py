@@ -97,7 +97,7 @@ def test_a_trial_from_plan_to_open_cell(client):
     body = {"setup": SETUP, "vary": ["n"], "objective": "net_profit", "min_trades": 1}
     assert client.post("/api/trials/plan", json=body).json()["total"] == 4
     number = client.post("/api/trials", json=body).json()["id"]
-    for _ in range(500):
+    for _ in range(6000):
         state = client.get(f"/api/trials/{number}").json()
         if state["state"] == "done":
             break
