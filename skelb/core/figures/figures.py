@@ -56,7 +56,7 @@ def drawdown_of(equity: Floats, capital: float) -> Floats:
 
 def _trade_figures(outcome: Outcome, chosen: Bools) -> Figures:
     trades = outcome.trades
-    sums = _trade_sums(trades.whole, trades.numbers, chosen)
+    sums = _trade_sums(trades.numbers[:, _SUMMED], trades.bars_held, trades.ambiguous, chosen)
     count, wins, won, lost = int(sums[_COUNT]), int(sums[_WINS]), float(sums[_WON]), float(sums[_LOST])
     losses, net = count - wins, won - lost
     costs = float(sums[_FEES] + sums[_SPREADS] + sums[_SLIPPED] + sums[_NIGHTS])
@@ -153,6 +153,11 @@ def _relative_changes(values: Floats, before: float) -> Floats | None:
     return np.asarray(whole[1:] / whole[:-1] - 1.0)
 
 
+# The ledger's columns that `_trade_sums` reads, picked here: compiled code must not freeze another file's layout.
+_SUMMED = [
+    kernel.TF_NET, kernel.TF_GROSS, kernel.TF_COMMISSION, kernel.TF_SPREAD, kernel.TF_SLIPPAGE, kernel.TF_FINANCING,
+    kernel.TF_R,
+]  # fmt: skip
 # What `_trade_sums` counts.
 (
     _COUNT, _WINS, _WON, _LOST, _GROSS, _FEES, _SPREADS, _SLIPPED, _NIGHTS, _IN_R, _WITH_R, _BEST, _WORST, _HELD,
@@ -161,15 +166,15 @@ def _relative_changes(values: Floats, before: float) -> Floats | None:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _trade_sums(whole, numbers, chosen):
-    """All that the trade figures are made of, in one pass over the chosen trades."""
+def _trade_sums(numbers, bars_held, ambiguous, chosen):
+    """All that the trade figures are made of, in one pass over the chosen trades; `numbers` in the order of `_SUMMED`."""
     sums = np.zeros(17)
     winning = 0
     losing = 0
-    for t in range(whole.shape[0]):
+    for t in range(chosen.size):
         if not chosen[t]:
             continue
-        net = numbers[t, kernel.TF_NET]
+        net = numbers[t, 0]
         sums[_COUNT] += 1
         if net > 0.0:
             sums[_WINS] += 1
@@ -184,18 +189,17 @@ def _trade_sums(whole, numbers, chosen):
         sums[_LOSING] = max(sums[_LOSING], losing)
         sums[_BEST] = max(sums[_BEST], net)
         sums[_WORST] = min(sums[_WORST], net)
-        sums[_GROSS] += numbers[t, kernel.TF_GROSS]
-        sums[_FEES] += numbers[t, kernel.TF_COMMISSION]
-        sums[_SPREADS] += numbers[t, kernel.TF_SPREAD]
-        sums[_SLIPPED] += numbers[t, kernel.TF_SLIPPAGE]
-        sums[_NIGHTS] += numbers[t, kernel.TF_FINANCING]
-        in_r = numbers[t, kernel.TF_R]
+        sums[_GROSS] += numbers[t, 1]
+        sums[_FEES] += numbers[t, 2]
+        sums[_SPREADS] += numbers[t, 3]
+        sums[_SLIPPED] += numbers[t, 4]
+        sums[_NIGHTS] += numbers[t, 5]
+        in_r = numbers[t, 6]
         if in_r == in_r:
             sums[_IN_R] += in_r
             sums[_WITH_R] += 1
-        sums[_AMBIGUOUS] += whole[t, kernel.TI_AMBIGUOUS]
-        bars = whole[t, kernel.TI_EXIT_BAR] - whole[t, kernel.TI_ENTRY_BAR]
-        sums[_HELD] += bars + (whole[t, kernel.TI_MOMENT] != kernel.AT_OPEN)
+        sums[_AMBIGUOUS] += ambiguous[t]
+        sums[_HELD] += bars_held[t]
     return sums
 
 
