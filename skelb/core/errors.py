@@ -5,8 +5,7 @@
     |-- BarsError          bars cannot be read or used
     |-- ScriptError        a script has errors and therefore cannot be run
     |-- NotFoundError      a named thing is not there
-    |-- ConflictError      a named thing is there already, or is busy
-    `-- Cancelled          somebody asked for the work to stop
+    `-- ConflictError      a named thing is there already, or is busy
 
 A mistake in a user's script is data (`Diagnostic`), not an exception; `ScriptError` is raised only when
 a caller tries to run such a script.
@@ -14,7 +13,6 @@ a caller tries to run such a script.
 
 __all__ = [
     "BarsError",
-    "Cancelled",
     "ConflictError",
     "NotFoundError",
     "ScriptError",
@@ -45,7 +43,3 @@ class NotFoundError(SkelbError):
 
 class ConflictError(SkelbError):
     """The name is taken, or the thing is busy with something else."""
-
-
-class Cancelled(SkelbError):  # noqa: N818 - not a failure, but a wish that was carried out
-    """The work was stopped on request; what had been committed is kept."""

@@ -10,9 +10,9 @@ _INSTEAD = {
     ";": ("", "statements end with the line, without `;`"),
     "!": ("not ", "`!` is written `not`"),
 }
-_DECLARING = frozenset("var let const float int double bool string series simple varip real".split())
+_DECLARING = frozenset("var let const float int double bool string".split())
 _BLOCKS = frozenset("if for while def function func return class import else elif switch begin end fun method".split())
-_TRUTHS = {"true": "yes", "false": "no", "null": "unknown", "na": "unknown", "None": "unknown", "NaN": "unknown"}
+_TRUTHS = {"true": "yes", "false": "no", "null": "unknown", "None": "unknown", "NaN": "unknown"}
 
 
 def foreign_mistake(text: str, tokens: tuple[Token, ...], at: int) -> Mistake | None:
