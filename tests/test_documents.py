@@ -8,7 +8,7 @@ import pytest
 
 from scripts.reference import PAGES
 from skelb.cli import app
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS, PLANNED_NAMES, WORDS
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
 from skelb.core.language import check
 
 ROOT = Path(__file__).parent.parent
@@ -40,9 +40,9 @@ def test_every_picture_is_shown_and_every_link_leads_somewhere():
     assert pictures and pictures == set(re.findall(r"screenshots/([\w-]+\.png)", text))
 
 
-def test_names_are_computed_or_reserved_never_both():
-    assert not PLANNED_NAMES & (set(FUNCTIONS) | set(BUILT_INS))
-    assert not WORDS & (set(FUNCTIONS) | set(BUILT_INS) | PLANNED_NAMES)
+def test_a_name_has_one_meaning():
+    assert not set(POSITION_NAMES) & (set(FUNCTIONS) | set(BUILT_INS))
+    assert not WORDS & (set(FUNCTIONS) | set(BUILT_INS) | set(POSITION_NAMES))
 
 
 def test_lock_files_name_no_hosts():

@@ -6,7 +6,7 @@ from pathlib import Path
 from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.engine import Account
 from skelb.core.errors import BarsError, SettingsError, SkelbError
-from skelb.core.language import Checked
+from skelb.core.language import Checked, SavedScript, Scripts, parsed_title
 from skelb.core.plan import Dataset, input_values, make_dataset
 from skelb.core.trials import Sweep
 from skelb.service.backtest import Choices, checked_or_error, read_date, setting_for
@@ -26,6 +26,19 @@ def read_script(path: Path) -> str:
         raise UsageError(f"{path} cannot be read: {exc.strerror}") from exc
     except UnicodeDecodeError as exc:
         raise UsageError(f"{path} is not UTF-8 text (byte {exc.start})") from exc
+
+
+def scripts_beside(path: Path) -> Scripts:
+    """Scripts by title among the .skelb files beside this one; versions are not kept there."""
+
+    def find(title: str, version: int | None) -> SavedScript | None:
+        for file in sorted(path.parent.glob("*.skelb")):
+            text = read_script(file)
+            if parsed_title(text) == title:
+                return SavedScript(title, version or 1, text)
+        return None
+
+    return find
 
 
 def settings_of(items: list[str] | None) -> dict[str, object]:
@@ -88,7 +101,7 @@ class CliRun:
     ) -> "CliRun":  # fmt: skip
         """Read all of it. Raises SkelbError on whatever cannot be read."""
         dataset = read_dataset(bars, market, timeframe)
-        checked = checked_or_error(read_script(file), setting_for(dataset.bars, dataset.market))
+        checked = checked_or_error(read_script(file), setting_for(dataset.bars, dataset.market, scripts_beside(file)))
         conditions = account_settings(read_settings_file(account) if account else {}).account()
         if sides not in ("both", "long", "short"):
             raise SettingsError(f"--sides is long, short or both, not `{sides}`")

@@ -9,11 +9,11 @@ import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
-from skelb.cli.inputs import CliRun, read_dataset, read_script, settings_of
+from skelb.cli.inputs import CliRun, read_dataset, read_script, scripts_beside, settings_of
 from skelb.core.errors import SkelbError
 from skelb.core.export import backtest_document, diagnostics_document, series_document
 from skelb.core.figures import FIGURES
-from skelb.core.language import LineMap, check
+from skelb.core.language import LineMap, Setting, check
 from skelb.core.plan import Expressions, input_values
 from skelb.service import backtest as backtests
 from skelb.service.application import Application, data_folder
@@ -72,7 +72,7 @@ def _print_json(document: object) -> None:
 def check_command(file: FileArgument, json: JsonOption = False) -> None:
     """Say what is wrong with a script; exit code 1 when it has errors."""
     text = read_script(file)
-    checked = check(text)
+    checked = check(text, Setting(scripts=scripts_beside(file)))
     if json:
         _print_json(diagnostics_document(checked))
     else:
@@ -98,7 +98,9 @@ def series(
 ) -> None:  # fmt: skip
     """Print the values of every name in a script, bar by bar."""
     dataset = read_dataset(bars, market, timeframe)
-    checked = backtests.checked_or_error(read_script(file), backtests.setting_for(dataset.bars, dataset.market))
+    checked = backtests.checked_or_error(
+        read_script(file), backtests.setting_for(dataset.bars, dataset.market, scripts_beside(file))
+    )
     expressions = Expressions(checked, input_values(checked, settings_of(set_)), dataset)
     document = series_document(checked, expressions, dataset)
     if json:

@@ -8,7 +8,7 @@ from skelb.core.bars import Bars, Market
 from skelb.core.engine import Account, Outcome, run
 from skelb.core.errors import ScriptError, SettingsError
 from skelb.core.figures import Figures, Finding, figures_of, findings_of
-from skelb.core.language import Checked, LineMap, Setting, check
+from skelb.core.language import Checked, LineMap, Scripts, Setting, check
 from skelb.core.plan import Dataset, input_values, make_plan
 
 SIDES = ("both", "long", "short")
@@ -33,9 +33,9 @@ class Choices:
     to_date: date | None = None
 
 
-def setting_for(bars: Bars, market: Market, daily: bool | None = None) -> Setting:
+def setting_for(bars: Bars, market: Market, scripts: Scripts | None = None) -> Setting:
     """What the checker may know of the place where a script will run."""
-    return Setting(daily=not bars.timeframe.is_intraday if daily is None else daily, has_pips=market.pip is not None)
+    return Setting(not bars.timeframe.is_intraday, market.pip is not None, scripts)
 
 
 def checked_or_error(text: str, setting: Setting | None = None) -> Checked:

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session, selectinload
 
 from skelb.core.bars import Bars, Market
 from skelb.core.errors import NotFoundError, SettingsError
-from skelb.core.language import check
+from skelb.core.language import SavedScript, check
 from skelb.service.settings import AccountSettings, MarketSettings, account_settings, market_settings
 from skelb.store import (
     AccountRecord,
@@ -98,6 +98,15 @@ class Library:
         """One script. Raises NotFoundError when there is none of that title."""
         with self._database.session() as session:
             return _script(_script_record(session, title))
+
+    def saved_script(self, title: str, version: int | None) -> SavedScript | None:
+        """A version of a script (the newest when None) as other scripts use it; None when there is none."""
+        with self._database.session() as session:
+            query = select(VersionRecord).join(ScriptRecord).where(ScriptRecord.title == title)
+            if version is not None:
+                query = query.where(VersionRecord.number == version)
+            record = session.scalar(query.order_by(VersionRecord.number.desc()).limit(1))
+            return None if record is None else SavedScript(title, record.number, record.text)
 
     def save_script(self, text: str, status: str = "idea", lesson: str = "") -> StoredScript:
         """The script named by the text's own title, with `text` as its newest version (unless it already is).

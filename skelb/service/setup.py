@@ -42,9 +42,9 @@ class Setup(BaseModel):
         """The account to run on."""
         return library.account(self.account).account()
 
-    def checked(self, dataset: Dataset) -> Checked:
+    def checked(self, library: Library, dataset: Dataset) -> Checked:
         """The sound script. Raises ScriptError when it has errors."""
-        return checked_or_error(self.text, setting_for(dataset.bars, dataset.market))
+        return checked_or_error(self.text, setting_for(dataset.bars, dataset.market, library.saved_script))
 
     def known_inputs(self, checked: Checked) -> dict[str, Any]:
         """The inputs that the script has; others are left from an earlier text and mean nothing."""
@@ -53,6 +53,6 @@ class Setup(BaseModel):
     def sweep(self, library: Library, datasets: Datasets) -> Sweep:
         """The same setup for many runs."""
         dataset = self.dataset(datasets)
-        checked = self.checked(dataset)
+        checked = self.checked(library, dataset)
         fixed = input_values(checked, self.known_inputs(checked))
         return Sweep(checked, dataset, self.conditions(library), fixed, self.sides, self.from_date, self.to_date)

@@ -58,7 +58,7 @@ class Workbench:
         started = time.perf_counter()
         dataset = setup.dataset(self._datasets)
         conditions = setup.conditions(self._library)
-        checked = check(setup.text, setting_for(dataset.bars, dataset.market))
+        checked = check(setup.text, setting_for(dataset.bars, dataset.market, self._library.saved_script))
         document: Document = diagnostics_document(checked)
         document["title"] = checked.title
         document["inputs"] = [_input_document(found) for found in checked.inputs.values()]
@@ -111,7 +111,7 @@ class Workbench:
 def keep_run(library: Library, datasets: Datasets, setup: Setup) -> tuple[int, Result]:
     """Run a setup once more and keep it; its number and result."""
     dataset = setup.dataset(datasets)
-    checked = setup.checked(dataset)
+    checked = setup.checked(library, dataset)
     choices = Choices(setup.known_inputs(checked), setup.sides, setup.from_date, setup.to_date)
     result = backtest(checked, dataset, setup.conditions(library), choices)
     number = library.keep_run(setup.model_dump(mode="json"), result.figures, dataset.data_version, __version__)

@@ -7,8 +7,9 @@ from skelb.core.catalogue.entry import BuiltIn, Frame, Function, Parameter
 from skelb.core.catalogue.maths import MATHS
 from skelb.core.catalogue.momentum import MOMENTUM
 from skelb.core.catalogue.names import MONTHS, NAMES, raw_spread
-from skelb.core.catalogue.reserved import PLANNED_NAMES, WORDS
-from skelb.core.catalogue.sequences import all_of, in_sequence
+from skelb.core.catalogue.position import POSITION_NAMES
+from skelb.core.catalogue.reserved import WORDS
+from skelb.core.catalogue.sequences import all_of, awaited, in_sequence, share_seen
 from skelb.core.catalogue.statistics import STATISTICS
 from skelb.core.catalogue.structure import STRUCTURE
 from skelb.core.catalogue.trend import TREND
@@ -21,7 +22,7 @@ __all__ = [
     "FUNCTIONS",
     "MONTHS",
     "NO",
-    "PLANNED_NAMES",
+    "POSITION_NAMES",
     "UNKNOWN",
     "WORDS",
     "YES",
@@ -31,6 +32,7 @@ __all__ = [
     "Function",
     "Parameter",
     "all_of",
+    "awaited",
     "between",
     "compare",
     "crosses",
@@ -39,6 +41,7 @@ __all__ = [
     "power",
     "quotient",
     "raw_spread",
+    "share_seen",
 ]
 
 FAMILY_ORDER = ("Averages", "Momentum", "Trend", "Volatility", "Volume", "Windows", "Structure", "Conditions", "Maths")

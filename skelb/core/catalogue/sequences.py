@@ -5,6 +5,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+from skelb.core.bars import Floats
 from skelb.core.catalogue.conditions import Conditions
 
 
@@ -26,6 +27,21 @@ def all_of(parts: NDArray[np.int8], unless: Conditions | None, within: int | Non
     """
     stop = np.zeros(1, np.int8) if unless is None else unless
     return _all_of(parts, stop, int(unless is not None), within or 0, np.empty(parts.shape[1], np.int8))
+
+
+def awaited(a: Conditions, b: Conditions, unless: Conditions | None, within: int | None) -> Conditions:
+    """Yes while a step of a sequence waits for `b`: `a` was yes, and `b` may still complete it on the next bar.
+
+    Arguments and shape as for `in_sequence`; never unknown.
+    """
+    stop = np.zeros(1, np.int8) if unless is None else unless
+    return _awaited(a, b, stop, int(unless is not None), within or 0, np.empty(a.size, np.int8))
+
+
+def share_seen(parts: NDArray[np.int8], unless: Conditions | None, within: int | None) -> Floats:
+    """The share (0 to 1) of the conditions of an `all of` that still count after each bar, shape (n,)."""
+    stop = np.zeros(1, np.int8) if unless is None else unless
+    return _share_seen(parts, stop, int(unless is not None), within or 0, np.empty(parts.shape[1]))
 
 
 @njit(cache=True, nogil=True)
@@ -59,5 +75,39 @@ def _all_of(parts, unless, has_unless, within, out):
         earliest = last.min()
         if fresh and earliest >= 0 and (within == 0 or i - earliest <= within):
             out[i] = 2
+            last[:] = -1
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _awaited(a, b, unless, has_unless, within, out):
+    armed = -1
+    for i in range(out.size):
+        if has_unless and unless[i] == 2:
+            armed = -1
+        if armed >= 0 and b[i] == 2 and (within == 0 or i - armed <= within):
+            armed = -1
+        if a[i] == 2:
+            armed = i
+        out[i] = 2 if armed >= 0 and (within == 0 or i + 1 - armed <= within) else 0
+    return out
+
+
+@njit(cache=True, nogil=True)
+def _share_seen(parts, unless, has_unless, within, out):
+    count = parts.shape[0]
+    last = np.full(count, -1)
+    for i in range(out.size):
+        if has_unless and unless[i] == 2:
+            last[:] = -1
+        for k in range(count):
+            if parts[k, i] == 2:
+                last[k] = i
+        held = 0
+        for k in range(count):
+            if last[k] >= 0 and (within == 0 or i - last[k] <= within):
+                held += 1
+        out[i] = held / count
+        if held == count:
             last[:] = -1
     return out

@@ -9,8 +9,8 @@ from skelb.core.bars import Floats
 from skelb.core.catalogue import YES
 from skelb.core.engine import Outcome, kernel
 from skelb.core.figures import drawdown_of
-from skelb.core.language import Checked, Reader, label_parts, read_expression
-from skelb.core.language.tree import Draw, Expression, Level, Mark, Name, Shade
+from skelb.core.language import Checked, label_parts
+from skelb.core.language.tree import Alert, Draw, Expression, Level, Mark, Name, Shade, Tint
 from skelb.core.plan import Dataset, Expressions, Flag
 
 Document = dict[str, Any]
@@ -54,10 +54,19 @@ class MarkRow:
 
 @dataclass(frozen=True)
 class Lane:
-    """A named condition's strip."""
+    """A named condition's strip; `progress` are the waiting steps of a sequence, or the share seen of an `all of`."""
 
     name: str
     value: int
+    progress: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True)
+class TintRow:
+    """Bars coloured where a condition is yes."""
+
+    condition: int
+    color: str
 
 
 @dataclass(frozen=True, eq=False)
@@ -71,6 +80,7 @@ class Scene:
     shades: tuple[ShadedArea, ...]
     marks: tuple[MarkRow, ...]
     lanes: tuple[Lane, ...]
+    tints: tuple[TintRow, ...]
 
 
 def scene_of(checked: Checked, expressions: Expressions, dataset: Dataset) -> Scene:
@@ -79,6 +89,8 @@ def scene_of(checked: Checked, expressions: Expressions, dataset: Dataset) -> Sc
     levels: list[tuple[str | None, float]] = []
     shades: list[ShadedArea] = []
     marks: list[MarkRow] = []
+    tinted: list[TintRow] = []
+    alerts: list[Lane] = []
     tints = ("deep", "brass", "soft", "long", "short")
     for placed in checked.statements:
         statement = placed.statement
@@ -100,24 +112,35 @@ def scene_of(checked: Checked, expressions: Expressions, dataset: Dataset) -> Sc
             shades.append(ShadedArea(f"shade{len(shades)}", a, b, statement.color, when))
         elif isinstance(statement, Mark):
             color = statement.color or ("long" if statement.place == "below" else "short")
-            label = _label(statement, expressions)
+            label = _label(statement, checked, expressions)
             marks.append(MarkRow(expressions.number(statement.when), statement.place, statement.form, color, label))
-    lanes = tuple(
-        Lane(name, expressions.number(Name(name, (0, 0))))
-        for name in checked.shown_names
-        if checked.meanings[name].kind == "condition"
-    )
-    return Scene(dataset, expressions, tuple(lines), tuple(levels), tuple(shades), tuple(marks), lanes)
+        elif isinstance(statement, Tint):
+            tinted.append(TintRow(expressions.number(statement.when), statement.color or "brass"))
+        elif isinstance(statement, Alert):
+            alerts.append(Lane(f"alert {_written(statement.when, placed.text)}", expressions.number(statement.when)))
+    lanes = (*_lanes(checked, expressions), *alerts)
+    return Scene(dataset, expressions, tuple(lines), tuple(levels), tuple(shades), tuple(marks), lanes, tuple(tinted))
+
+
+def _lanes(checked: Checked, expressions: Expressions) -> list[Lane]:
+    """A lane for every named condition."""
+    found = []
+    for name in checked.shown_names:
+        if checked.meanings[name].kind == "condition":
+            meant = checked.definitions.get(name)
+            progress = expressions.progress(meant.value) if meant else ()
+            found.append(Lane(name, expressions.number(Name(name, (0, 0))), progress))
+    return found
 
 
 def _written(node: Expression, text: str) -> str:
     return " ".join(text[node.span[0] : node.span[1]].split())
 
 
-def _label(statement: Mark, expressions: Expressions) -> tuple[str | int, ...]:
+def _label(statement: Mark, checked: Checked, expressions: Expressions) -> tuple[str | int, ...]:
     pieces: list[str | int] = []
     for part in label_parts(statement.label or ""):
-        pieces.append(expressions.number(read_expression(Reader(part.text))) if part.is_value else part.text)
+        pieces.append(expressions.number(checked.label_value(part.text)) if part.is_value else part.text)
     return tuple(pieces)
 
 
@@ -132,6 +155,7 @@ def scene_document(scene: Scene) -> Document:
         "levels": [{"panel": panel, "value": value} for panel, value in scene.levels],
         "shades": [{"key": shade.key, "color": shade.color} for shade in scene.shades],
         "lanes": [{"name": lane.name} for lane in scene.lanes],
+        "tints": [tint.color for tint in scene.tints],
     }
 
 
@@ -174,6 +198,7 @@ def window_document(scene: Scene, outcome: Outcome, first: int, last: int, colum
             a = np.where(shown, a, np.nan)
         shades[shade.key] = {"a": _plain(a), "b": _plain(b)}
     lanes = {lane.name: cut.share(_spread(value(lane.value), size) == YES) for lane in scene.lanes}
+    progress = {lane.name: _plain(cut.ends(_progress(scene, lane))) for lane in scene.lanes if lane.progress}
     blocked = (outcome.plan.flags & Flag.BLOCKED) != 0
     document: Document = {
         "first": int(cut.first),
@@ -188,11 +213,26 @@ def window_document(scene: Scene, outcome: Outcome, first: int, last: int, colum
         "lines": lines,
         "shades": shades,
         "lanes": lanes,
+        "progress": progress,
+        "tints": [cut.share(_spread(value(tint.condition), size) == YES) for tint in scene.tints],
         "blocked": cut.share(blocked),
         "marks": _marks(scene, cut),
     }
     document |= _account_rows(outcome, cut, size)
     return document
+
+
+def _progress(scene: Scene, lane: Lane) -> Floats:
+    """How far the lane's sequence has come at each close, 0 to 1, shape (n,)."""
+    size = len(scene.dataset)
+    done = np.zeros(size)
+    for index, number in enumerate(lane.progress):
+        value = _spread(scene.expressions.value(number), size)
+        if value.dtype == np.float64:
+            np.maximum(done, value, out=done)
+        else:
+            done[value == YES] = (index + 1) / (len(lane.progress) + 1)
+    return done
 
 
 def _account_rows(outcome: Outcome, cut: "_Cut", size: int) -> Document:

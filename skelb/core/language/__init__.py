@@ -7,7 +7,11 @@ from skelb.core.language.expressions import read_expression
 from skelb.core.language.kinds import Meaning, placed_arguments
 from skelb.core.language.labels import LabelPart, label_parts
 from skelb.core.language.names import names_within
+from skelb.core.language.parser import parsed_title
+from skelb.core.language.pass_loose_ends import forms_in
 from skelb.core.language.reader import Reader
+from skelb.core.language.stepwise import names_in
+from skelb.core.language.used import SavedScript, Scripts
 from skelb.core.language.work import Setting
 
 __all__ = [
@@ -21,10 +25,15 @@ __all__ = [
     "Mend",
     "Place",
     "Reader",
+    "SavedScript",
+    "Scripts",
     "Setting",
     "check",
+    "forms_in",
     "label_parts",
+    "names_in",
     "names_within",
+    "parsed_title",
     "placed_arguments",
     "read_expression",
 ]

@@ -3,28 +3,31 @@
 from dataclasses import dataclass
 
 from skelb.core.language.diagnostics import Diagnostic
-from skelb.core.language.kinds import (
-    Meaning,
-    Scope,
-)
+from skelb.core.language.expressions import read_expression
+from skelb.core.language.kinds import Meaning, Scope
 from skelb.core.language.parser import parse
-from skelb.core.language.pass_loose_ends import check_never, check_unused
+from skelb.core.language.pass_loose_ends import check_drawn, check_never, check_unused
 from skelb.core.language.pass_meanings import check_meanings
 from skelb.core.language.pass_rules import check_rules
+from skelb.core.language.reader import Reader
 from skelb.core.language.tree import (
     Carry,
     Definition,
     Enter,
+    Expression,
     Input,
     Placed,
     Title,
 )
+from skelb.core.language.used import SavedScript, joined
 from skelb.core.language.work import Setting, Work
 
 
 @dataclass(frozen=True)
 class Checked:
     """A checked script: its sound statements in order, what its names mean, and what was found.
+
+    Names of used scripts stand in it as `swell.up`; `used` says which texts those were, by their names here.
 
     `diagnostics` are in text order. Only a script without errors (`is_sound`) can be run.
     """
@@ -35,6 +38,7 @@ class Checked:
     definitions: dict[str, Definition]
     carries: dict[str, Carry]
     meanings: dict[str, Meaning]
+    used: dict[str, SavedScript]
     diagnostics: tuple[Diagnostic, ...]
 
     @property
@@ -49,9 +53,20 @@ class Checked:
 
     @property
     def shown_names(self) -> tuple[str, ...]:
-        """The names that stand for values on every bar, in text order; running locals of functions are not shown."""
-        values = (name for name in self.meanings if name in self.definitions or name in self.carries)
+        """The names that stand for values on every bar, in text order; without running locals of functions.
+
+        Names that depend on the position have no value by themselves.
+        """
+        values = (
+            name
+            for name, meaning in self.meanings.items()
+            if (name in self.definitions or name in self.carries) and not meaning.position
+        )
         return tuple(name for name in values if name.isidentifier())
+
+    def label_value(self, text: str) -> Expression:
+        """The expression that stands in braces in a label of this script."""
+        return joined(read_expression(Reader(text)), self.used)
 
     @property
     def has_entries(self) -> bool:
@@ -68,8 +83,15 @@ def check(source: str, setting: Setting | None = None) -> Checked:
         run_pass(work)
     ordered = tuple(sorted(work.found, key=lambda item: (item.span, item.code)))
     return Checked(
-        source, tuple(work.sound), work.inputs, work.definitions, work.carries, dict(work.scope.names), ordered
+        source,
+        tuple(work.sound),
+        work.inputs,
+        work.definitions,
+        work.carries,
+        dict(work.scope.names),
+        work.used,
+        ordered,
     )
 
 
-PASSES = (check_meanings, check_rules, check_never, check_unused)
+PASSES = (check_meanings, check_rules, check_never, check_drawn, check_unused)

@@ -33,7 +33,8 @@ CODES: dict[str, Code] = {
     "S0112": _error("a reserved word as a name", "This word has a fixed meaning, so it cannot be given another."),
     "S0113": _error("a script too long", "A script holds at most 20,000 lines and 1,000,000 characters."),
     "S0114": _error("not a clock time or number", "Times run from 00:00 to 24:00."),
-    "S0190": _error("not in this version", "The language has this form, but this version of Skelb cannot run it yet."),
+    "S0115": _error("not a date", "Dates are written 2024-03-31, the first before the last."),
+    "S0116": _error("not a zone", "Zones carry the names of the time zone database: Area/City."),
     # names and kinds
     "S0201": _error("an unknown name", "A name must be built in, or defined above the line that uses it."),
     "S0202": _error("an unknown field", "A record has only the fields its function lists."),
@@ -47,12 +48,19 @@ CODES: dict[str, Code] = {
     "S0210": _error("not a function", "Only functions take arguments in brackets."),
     "S0211": _error("a length out of range", "Lengths are whole numbers of bars; there is no way to reach a later bar."),
     "S0212": _error("a running value where its history is needed", "Inside its own statement a running value is one number: the one of the bar before."),
+    "S0213": _error("another script that is not there", "`use` names a saved script by its title, and perhaps its version."),
+    "S0214": _error("another script with mistakes", "A used script must check without errors itself."),
+    "S0215": _error("scripts that use each other", "A script cannot stand on itself, directly or through others."),
     # rules
     "S0301": _error("contradictory rules", "Two lines say different things about the same question."),
     "S0302": _error("`risk` without a stop", "Risking a share of equity needs a stop: the distance to it sets the size."),
     "S0303": _error("R without a stop", "R is the distance from entry to the first stop, so a stop must exist."),
     "S0304": _error("`only if` on something that moves", "Whether a rule exists is decided once, by inputs alone."),
     "S0305": _error("pips on a market without pips", "The market's description states no pip."),
+    "S0306": _error("a position outside rules", "What is known of the position exists only while a strategy runs, so only rules and names used in rules can ask for it."),
+    "S0307": _error("a position where its history is needed", "The position is known as it stands at this bar's close; functions of many bars cannot look back at it."),
+    "S0308": _error("more than the whole position", "Parts are percent of the original units, so together they make at most 100 %."),
+    "S0309": _error("lots of an entry that does not exist", "`lots` closes what the entry of that name opened."),
     # warnings and notes
     "S0401": Code("warning", "can never be yes", "A rule that waits for it will never act."),
     "S0402": Code("warning", "clock times on daily bars", "A daily bar closes once, at the session's end."),
@@ -60,4 +68,7 @@ CODES: dict[str, Code] = {
     "S0404": Code("note", "one side only", "Many ideas have a mirrored other side; leaving it out is a choice worth making on purpose."),
     "S0405": Code("note", "a name never used", "Nothing draws it, and no rule or other line depends on it."),
     "S0406": Code("note", "an input never used", "Changing it changes nothing."),
+    "S0407": Code("note", "an oscillator drawn over price", "Its values are far from the price, so the line lies outside the picture."),
+    "S0408": Code("note", "a value that moves while its bar forms", "It does not look ahead, but what stood there at one moment may be gone when the higher bar closes."),
+    "S0409": Code("warning", "both sides at once", "When entries of both sides are yes on one bar, neither happens."),
 }  # fmt: skip

@@ -5,6 +5,7 @@ from skelb.core.errors import SettingsError
 from skelb.core.language.diagnostics import Mend, Mistake
 from skelb.core.language.foreign import truth_of_another_language
 from skelb.core.language.reader import DEEPEST, Reader
+from skelb.core.language.tokens import Token
 from skelb.core.language.tree import (
     AllOf,
     Argument,
@@ -179,8 +180,10 @@ def _read_item(reader: Reader) -> Expression:
 
 
 def _read_is(reader: Reader, a: Expression) -> Expression:
-    reader.advance()
+    is_word = reader.advance()
     negated = reader.accept_word("not") is not None
+    if reader.now.kind == "number" and not negated:
+        raise Mistake("S0109", is_word.span, "a number is compared with `==`", Mend("==", is_word.span))
     if reader.now.kind != "name":
         raise reader.missing("a word", "`is` compares with a word, as in `weekday is fri`; numbers compare with `==`.")
     word = reader.advance()
@@ -264,24 +267,40 @@ def _read_postfix(reader: Reader) -> Expression:
 
 def _read_from(reader: Reader, x: Expression) -> Expression:
     reader.advance()
-    symbol = reader.need_text("the other market's symbol")
-    minutes = _read_timeframe(reader) if reader.accept_word("on") else None
-    return FromMarket(x, symbol, minutes, (x.span[0], reader.last_end))
+    symbol: str | Name
+    if reader.now.kind == "name":
+        token = reader.advance()
+        symbol = Name(token.text, token.span)
+    else:
+        symbol = reader.need_text("the other market's symbol")
+    minutes, forming = _read_timeframe(reader) if reader.accept_word("on") else (None, False)
+    return FromMarket(x, symbol, minutes, forming, (x.span[0], reader.last_end))
 
 
 def _read_on(reader: Reader, x: Expression) -> Expression:
     reader.advance()
-    minutes = _read_timeframe(reader)
-    return OnTimeframe(x, minutes, (x.span[0], reader.last_end))
+    minutes, forming = _read_timeframe(reader)
+    return OnTimeframe(x, minutes, forming, (x.span[0], reader.last_end))
 
 
-def _read_timeframe(reader: Reader) -> int:
+def _read_timeframe(reader: Reader) -> tuple[int | Name, bool]:
+    """A timeframe or an input that holds one, and whether the forming bar is meant."""
     token = reader.now
-    if token.kind != "frame":
+    minutes: int | Name
+    if token.kind == "name" and token.text not in _NOT_A_VALUE:
+        minutes = Name(token.text, token.span)
+    elif token.kind == "frame":
+        minutes = frame_minutes(token)
+    else:
         raise reader.missing("a timeframe such as 4h or 1d")
     reader.advance()
+    return minutes, reader.accept_word("forming") is not None
+
+
+def frame_minutes(token: Token) -> int:
+    """The minutes of a timeframe such as `4h`."""
     try:
-        minutes = Timeframe.parse(token.text).minutes
+        return Timeframe.parse(token.text).minutes
     except SettingsError as exc:
         raise Mistake(
             "S0114",
@@ -290,9 +309,6 @@ def _read_timeframe(reader: Reader) -> int:
             None,
             "Write whole minutes or hours up to a day (5m, 90m, 4h), 1d or 1w.",
         ) from exc
-    if reader.is_word("forming"):
-        raise later_form(reader, "a higher bar as it forms (`forming`)")
-    return minutes
 
 
 def _read_primary(reader: Reader) -> Expression:
@@ -402,11 +418,6 @@ def with_depth(reader: Reader) -> None:
         raise Mistake(
             "S0111", reader.now.span, f"this is nested more than {DEEPEST} deep", None, "Name the inner parts."
         )
-
-
-def later_form(reader: Reader, what: str) -> Mistake:
-    """The mistake of using a form that the language has and this version cannot run."""
-    return Mistake("S0190", reader.now.span, f"{what} cannot be run by this version yet")
 
 
 def clock_minutes(text: str, span: tuple[int, int]) -> int:

@@ -10,9 +10,44 @@ _INSTEAD = {
     ";": ("", "statements end with the line, without `;`"),
     "!": ("not ", "`!` is written `not`"),
 }
+# Two signs side by side that other languages read as one.
+_PAIRS = {
+    ("=", ">"): (">=", "`=>` is written `>=`"),
+    ("=", "<"): ("<=", "`=<` is written `<=`"),
+    ("<", ">"): ("!=", "`<>` is written `!=`"),
+    ("*", "*"): ("^", "`**` is written `^`"),
+}
+_CHANGING = (("+", "+"), ("-", "-"), ("+", "="), ("-", "="), ("*", "="), ("/", "="))
+# Everyday words for what Skelb says otherwise.
+_STATEMENTS = {
+    "buy": ("enter long", "`enter long when …`"),
+    "sell": ("", "`exit long when …`, or `enter short when …` to open a short position"),
+    "short": ("enter short", "`enter short when …`"),
+    "cover": ("exit short", "`exit short when …`"),
+    "close": ("", "`exit when …`"),
+    "stoploss": ("stop", "`stop 2%` or another distance"),
+    "stop_loss": ("stop", "`stop 2%` or another distance"),
+    "takeprofit": ("target", "`target 3 R` or another distance"),
+    "take_profit": ("target", "`target 3 R` or another distance"),
+    "plot": ("draw", "`draw …`"),
+    "show": ("draw", "`draw …`"),
+}
+_FORMS = {
+    "between": "A range is asked with `in`: `x in 3..5`.",
+    "percent": "Percent is written `%`.",
+    "pct": "Percent is written `%`.",
+    "am": "Times run over 24 hours: 09:30, 16:00.",
+    "pm": "Times run over 24 hours: 09:30, 16:00.",
+    "lambda": "A function of your own is `define f(x) = …`.",
+}
+CROSSINGS = {
+    "crossover": "above", "cross_over": "above", "crossabove": "above", "crosses_above": "above", "crossed_above": "above",
+    "crossunder": "below", "cross_under": "below", "crossbelow": "below", "crosses_below": "below", "crossed_below": "below",
+}  # fmt: skip
 _DECLARING = frozenset("var let const float int double bool string".split())
 _BLOCKS = frozenset("if for while def function func return class import else elif switch begin end fun method".split())
-_TRUTHS = {"true": "yes", "false": "no", "null": "unknown", "None": "unknown", "NaN": "unknown"}
+_TRUTHS = {"true": "yes", "false": "no"}
+_NOTHINGS = ("null", "none", "nan", "na", "nil")
 
 
 def foreign_mistake(text: str, tokens: tuple[Token, ...], at: int) -> Mistake | None:
@@ -27,14 +62,28 @@ def foreign_mistake(text: str, tokens: tuple[Token, ...], at: int) -> Mistake | 
         if token.text in _INSTEAD:
             right, message = _INSTEAD[token.text]
             return Mistake("S0110", token.span, message, Mend(right, token.span))
+        pair = _pair(tokens, token)
+        if pair:
+            return pair
         if token.text in "{}":
             return Mistake("S0110", token.span, f"Skelb has no blocks, so no `{token.text}`", None,
                            "Name the condition (`up = …`) and use it in a rule: `enter long when up`.")  # fmt: skip
         if token.text == "?":
             return Mistake("S0110", token.span, "`c ? a : b` is written `(a if c else b)`")
+    for token in (now, *tokens):
+        if token.kind == "stray":
+            foreign = _stray(text, token)
+            if foreign:
+                return foreign
+    if now.kind == "name" and now.text.lower() in _FORMS:
+        return Mistake("S0110", now.span, f"`{now.text}` is not written so", None, _FORMS[now.text.lower()])
+    if now.text == "cross" and tokens[at + 1].text in ("above", "below"):
+        return Mistake("S0109", now.span, "`cross` is written `crosses`", Mend("crosses", now.span))
     index = next((i for i, token in enumerate(tokens) if token.kind == "op" and token.text == "["), None)
     if index is not None:
         return _bars_back(text, tokens, index)
+    if tokens[0].text == "/" and tokens[1].text == "*":
+        return Mistake("S0110", (tokens[0].start, tokens[1].end), "comments start with `#`, one on each line")
     if tokens[0].text == "/" and tokens[1].text == "/":
         return Mistake(
             "S0110",
@@ -48,6 +97,13 @@ def foreign_mistake(text: str, tokens: tuple[Token, ...], at: int) -> Mistake | 
 def foreign_statement(tokens: tuple[Token, ...]) -> Mistake | None:
     """The same for a line whose first word is no statement of Skelb."""
     first, second = tokens[0], tokens[1]
+    if first.text in _STATEMENTS and second.kind in ("name", "number"):
+        right, form = _STATEMENTS[first.text]
+        mend = Mend(right, first.span) if right and (second.text == "when" or second.kind == "number") else None
+        return Mistake("S0110", first.span, f"`{first.text}` is written otherwise", mend, f"Write {form}.")
+    if (second.text, tokens[2].text if len(tokens) > 2 else "") in _CHANGING:
+        return Mistake("S0110", (first.start, tokens[2].end), "a name is not changed once it has a meaning", None,
+                       "A running value is `carry n = n + 1 starting 0`; inside, `n` is its value one bar earlier.")  # fmt: skip
     if first.text in _DECLARING and second.kind == "name":
         return Mistake("S0110", first.span, f"names are not declared with `{first.text}`",
                        Mend("", (first.start, second.start)), "Write `name = expression`.")  # fmt: skip
@@ -58,9 +114,39 @@ def foreign_statement(tokens: tuple[Token, ...]) -> Mistake | None:
     return None
 
 
+def _pair(tokens: tuple[Token, ...], token: Token) -> Mistake | None:
+    """Two signs side by side that are one elsewhere."""
+    index = tokens.index(token)
+    after = tokens[index + 1]
+    if token.end != after.start or (token.text, after.text) not in _PAIRS:
+        return None
+    right, message = _PAIRS[(token.text, after.text)]
+    span = (token.start, after.end)
+    if token.text == "=" and index and tokens[index - 1].text == ")":
+        return Mistake(
+            "S0110", span, "functions are not written with `=>`", None, "A function of your own is `define f(x) = …`."
+        )
+    return Mistake("S0110", span, message, Mend(right, span))
+
+
+def _stray(text: str, token: Token) -> Mistake | None:
+    """Quotes and line ends of other languages."""
+    if token.text == "\\" and not text[token.end :].strip():
+        return Mistake("S0110", token.span, "a line goes on without a sign at its end", Mend("", token.span),
+                       "It goes on after a comma, an operator, `and`, `or`, or inside brackets.")  # fmt: skip
+    end = text.find("'", token.end)
+    if token.text == "'" and end >= 0 and '"' not in text[token.start : end]:
+        span = (token.start, end + 1)
+        return Mistake("S0110", span, "texts stand in double quotes", Mend(f'"{text[token.end : end]}"', span))
+    return None
+
+
 def truth_of_another_language(token: Token) -> Mistake | None:
     """The mistake of writing `true` for `yes` and the like."""
     right = _TRUTHS.get(token.text) or _TRUTHS.get(token.text.lower())
+    if token.text.lower() in _NOTHINGS:
+        return Mistake("S0110", token.span, f"`{token.text}` has no form of its own", None,
+                       "What cannot be computed is unknown by itself; `known(x)` asks.")  # fmt: skip
     if right is None:
         return None
     return Mistake("S0109", token.span, f"`{token.text}` is written `{right}`", Mend(right, token.span))

@@ -3,8 +3,9 @@
 from dataclasses import dataclass, field, replace
 from typing import assert_never
 
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS, PLANNED_NAMES, WORDS, Function, Parameter
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS, Function, Parameter
 from skelb.core.language.diagnostics import Mend, Mistake, Span
+from skelb.core.language.foreign import CROSSINGS
 from skelb.core.language.near import nearest
 from skelb.core.language.tree import (
     AllOf,
@@ -41,7 +42,7 @@ class Meaning:
     """The kind of a value; `constant` when it is the same on every bar.
 
     `words` are those a word can be. A choice among series (`one of open, close`) has `series` set and may stand
-    for a number.
+    for a number. `position` when it depends on the position, so that only rules may use it.
     """
 
     kind: str
@@ -49,6 +50,7 @@ class Meaning:
     words: tuple[str, ...] = ()
     fields: tuple[str, ...] = ()
     series: bool = False
+    position: bool = False
 
 
 class Unsayable(Exception):  # noqa: N818 - stops one statement silently: its cause is reported elsewhere
@@ -64,11 +66,14 @@ class Scope:
     used: set[str] = field(default_factory=set)
     running: dict[str, str] = field(default_factory=dict)  # running values inside their own statement, and their kind
     settled: int = 0  # how many of them `now(…)` may name here
+    aliases: set[str] = field(default_factory=set)  # names of used scripts
+    asks_position: bool = False  # whether the statement being checked uses what is known of the position
 
 
 _NUMBER, _CONDITION = Meaning("number"), Meaning("condition")
 _ARTICLE = {"number": "a number", "condition": "a condition", "word": "a word", "time": "a time of day",
-            "text": "a text", "record": "a record of numbers", "function": "a function of your own"}  # fmt: skip
+            "text": "a text", "record": "a record of numbers", "function": "a function of your own",
+            "timeframe": "a timeframe", "market": "a market", "script": "a used script"}  # fmt: skip
 
 
 def input_meaning(found: Input, scope: Scope) -> Meaning:
@@ -76,7 +81,7 @@ def input_meaning(found: Input, scope: Scope) -> Meaning:
     if found.kind == "choice":
         series = all(_is_series(word, scope) for word in found.options)
         return Meaning("word", not series, found.options, series=series)
-    return Meaning({"number": "number", "switch": "condition", "time": "time"}[found.kind], True)
+    return Meaning("condition" if found.kind == "switch" else found.kind, True)
 
 
 def _is_series(word: str, scope: Scope) -> bool:
@@ -123,7 +128,7 @@ def meaning_of(node: Expression, scope: Scope) -> Meaning:
         case InRange():
             return _in_range(node, scope)
         case OnTimeframe() | FromMarket():
-            return replace(meaning_of(node.x, scope), constant=False)
+            return _elsewhere(node, scope)
         case Sequence():
             need_condition(node.a, scope, "`then`")
             need_condition(node.b, scope, "`then`")
@@ -188,9 +193,15 @@ def _name(node: Name, scope: Scope) -> Meaning:
         return Meaning(scope.running[name])
     if name in scope.names:
         scope.used.add(name)
+        scope.asks_position |= scope.names[name].position
+        if "." in name:
+            scope.used.add(name.partition(".")[0])
         return scope.names[name]
     if name in scope.broken:
         raise Unsayable
+    if name in POSITION_NAMES:
+        scope.asks_position = True
+        return _NUMBER
     if name in BUILT_INS:
         entry = BUILT_INS[name]
         if entry.fields:
@@ -203,9 +214,7 @@ def _name(node: Name, scope: Scope) -> Meaning:
 
 def unknown_name(name: str, span: Span, scope: Scope) -> Mistake:
     """The mistake of a name that means nothing here, with the nearest ones that do."""
-    if name in PLANNED_NAMES:
-        return Mistake("S0190", span, f"`{name}` cannot be computed by this version yet")
-    near = nearest(name, [*scope.names, *BUILT_INS, *FUNCTIONS])
+    near = nearest(name, [*scope.names, *BUILT_INS, *FUNCTIONS, *POSITION_NAMES])
     help_text = f"Did you mean {' or '.join(f'`{item}`' for item in near)}?" if near else ""
     sure = len(near) == 1 or (len(near) > 1 and near[0].lower() == name.lower())
     mend = Mend(near[0], span) if near and sure else None
@@ -214,6 +223,8 @@ def unknown_name(name: str, span: Span, scope: Scope) -> Mistake:
 
 def _field(node: Field, scope: Scope) -> Meaning:
     found = meaning_of(node.record, scope)
+    if found.kind == "script":
+        raise AssertionError("names of used scripts are joined before anything is checked")
     if found.kind != "record":
         raise Mistake("S0202", node.name_span, f"this is {_ARTICLE[found.kind]} and has no field `{node.name}`")
     if node.name not in found.fields:
@@ -241,13 +252,14 @@ def _call(node: Call, scope: Scope) -> Meaning:
                 None,
                 "A function calls only those defined above it, never itself.",
             )
-        if node.name in scope.names or node.name in BUILT_INS:
+        if node.name in scope.names or node.name in BUILT_INS or node.name in POSITION_NAMES:
             help_text = f"For an earlier value write `prior({node.name}, n)`." if node.name in BUILT_INS else ""
             raise Mistake("S0210", node.name_span, f"`{node.name}` takes no arguments", None, help_text)
         if node.name in WORDS:
             raise Mistake("S0210", node.name_span, f"`{node.name}` is a word of the language, not a function")
-        if node.name in PLANNED_NAMES:
-            raise Mistake("S0190", node.name_span, f"`{node.name}` cannot be computed by this version yet")
+        if node.name.lower() in CROSSINGS:
+            word = CROSSINGS[node.name.lower()]
+            raise Mistake("S0110", node.name_span, "crossing is not a function", None, f"Write `a crosses {word} b`.")
         near = nearest(node.name, FUNCTIONS)
         mend = Mend(near[0], node.name_span) if len(near) == 1 else None
         help_text = f"Did you mean {' or '.join(f'`{item}`' for item in near)}?" if near else ""
@@ -430,6 +442,24 @@ def _is(node: Is, scope: Scope) -> Meaning:
     return Meaning("condition", x.constant or x.series)
 
 
+def _elsewhere(node: OnTimeframe | FromMarket, scope: Scope) -> Meaning:
+    """What `on` and `from` make of their expression, and that inputs there hold what is needed."""
+    if isinstance(node.minutes, Name):
+        _need_held(node.minutes, "timeframe", scope, "`on` needs a timeframe such as 4h, or an input that holds one")
+    if isinstance(node, FromMarket) and isinstance(node.symbol, Name):
+        _need_held(node.symbol, "market", scope, '`from` needs a market such as "KELP", or an input that holds one')
+    return replace(meaning_of(node.x, scope), constant=False)
+
+
+def _need_held(name: Name, kind: str, scope: Scope, message: str) -> None:
+    if name.name not in scope.names and name.name not in scope.broken:
+        if kind == "market":
+            raise Mistake("S0203", name.span, "a market stands in quotes", Mend(f'"{name.name}"', name.span))
+        raise Mistake("S0114", name.span, f"`{name.name}` is not a timeframe", None, "Write 5m, 90m, 4h, 1d or 1w.")
+    if _name(name, scope).kind != kind:
+        raise Mistake("S0203", name.span, message)
+
+
 def _steps(node: Sequence | AllOf, scope: Scope) -> Meaning:
     """The tails of a sequence."""
     if node.within is not None:
@@ -460,7 +490,7 @@ def check_free_name(name: str, span: Span, scope: Scope) -> None:
     """That a name can be given a meaning here."""
     if name in WORDS:
         raise Mistake("S0112", span, f"`{name}` is a word of the language")
-    if name in BUILT_INS or name in FUNCTIONS or name in PLANNED_NAMES:
+    if name in BUILT_INS or name in FUNCTIONS or name in POSITION_NAMES:
         raise Mistake("S0112", span, f"`{name}` is built in", None, f"Choose another name, such as `my_{name}`.")
     if name in scope.names:
         raise Mistake("S0206", span, f"`{name}` is defined above already")

@@ -6,7 +6,7 @@ from functools import lru_cache
 from skelb.core.language.diagnostics import Diagnostic, Mistake, moved
 from skelb.core.language.lines import logical_lines
 from skelb.core.language.statements import read_statement
-from skelb.core.language.tree import Placed, Statement
+from skelb.core.language.tree import Placed, Statement, Title
 
 LONGEST_LINES = 20_000
 LONGEST_CHARACTERS = 1_000_000
@@ -38,6 +38,12 @@ def parse(source: str) -> Parsed:
         else:
             statements.append(Placed(outcome, line.text, line.start))
     return Parsed(tuple(statements), tuple(diagnostics), frozenset(broken))
+
+
+def parsed_title(source: str) -> str:
+    """The title that a script gives itself, or an empty text; nothing is checked."""
+    titles = (placed.statement.text for placed in parse(source).statements if isinstance(placed.statement, Title))
+    return next(titles, "")
 
 
 @lru_cache(maxsize=32_768)

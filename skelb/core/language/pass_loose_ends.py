@@ -1,11 +1,23 @@
 """Last passes: what is allowed and surely not meant: conditions never yes, names never used."""
 
+from collections.abc import Iterator, Mapping
+from dataclasses import fields, is_dataclass
+
+from skelb.core.catalogue import FUNCTIONS
 from skelb.core.language.diagnostics import Diagnostic
-from skelb.core.language.never import never_yes
+from skelb.core.language.never import never_yes, resolved
 from skelb.core.language.tree import (
+    Call,
     Define,
     Definition,
+    Draw,
+    Expression,
+    Field,
+    FromMarket,
     Input,
+    Name,
+    OnTimeframe,
+    Use,
 )
 from skelb.core.language.work import Work
 
@@ -15,11 +27,51 @@ def check_never(work: Work) -> None:
     meanings = {name: found.value for name, found in work.definitions.items()}
     for placed in work.sound:
         statement = placed.statement
+        if isinstance(statement, Definition) and "." in statement.name:
+            continue  # a used script's: its own check says so
         node = statement.value if isinstance(statement, Definition) else getattr(statement, "when", None)
         if node is not None:
             warning = never_yes(node, placed.text, meanings)
             if warning:
                 work.report(placed, warning)
+
+
+def check_drawn(work: Work) -> None:
+    """Oscillators drawn over price, and values of bars that are still forming."""
+    meanings = {name: found.value for name, found in work.definitions.items()}
+    for placed in work.sound:
+        statement = placed.statement
+        if isinstance(statement, Draw) and statement.panel is None:
+            for value in statement.values:
+                name = _oscillator(value, meanings)
+                if name:
+                    help_text = f'Give it a panel: `draw … in "{name}"`.'
+                    work.report(placed, Diagnostic("S0407", f"`{name}` swings in a range of its own", value.span, None, help_text))  # fmt: skip
+        for part in forms_in(statement):
+            work.report(placed, Diagnostic("S0408", "this reads a higher bar while it is still forming", part.span))
+
+
+def _oscillator(node: Expression, meanings: Mapping[str, Expression]) -> str | None:
+    found = resolved(node, meanings)
+    if isinstance(found, Field):
+        found = resolved(found.record, meanings)
+    function = FUNCTIONS.get(found.name) if isinstance(found, (Call, Name)) else None
+    if function is None:
+        return None
+    return function.name if function.bounded or function.family == "Momentum" else None
+
+
+def forms_in(node: object) -> Iterator[OnTimeframe | FromMarket]:
+    """Every place within a tree that reads a forming bar."""
+    waiting = [node]
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, (OnTimeframe, FromMarket)) and part.forming:
+            yield part
+        if isinstance(part, tuple):
+            waiting.extend(part)
+        elif is_dataclass(part) and not isinstance(part, type):
+            waiting.extend(getattr(part, item.name) for item in fields(part))
 
 
 def check_unused(work: Work) -> None:
@@ -34,5 +86,5 @@ def check_unused(work: Work) -> None:
             if not any(isinstance(other, Input) and name in other.options for other in work.inputs.values()):
                 work.report(placed, Diagnostic("S0406", f"the input `{name}` is never used", statement.name_span))
         elif work.scope.names[name].kind != "condition":
-            span = statement.name_span if isinstance(statement, (Definition, Define)) else statement.span
+            span = statement.name_span if isinstance(statement, (Definition, Define, Use)) else statement.span
             work.report(placed, Diagnostic("S0405", f"`{name}` is never used", span))

@@ -1,9 +1,10 @@
 """First pass: names and kinds, statement by statement in the order of the text."""
 
 from skelb.core.language.carries import check_carry
+from skelb.core.language.check_rule import check_position, check_rule
+from skelb.core.language.check_shows import check_show
 from skelb.core.language.diagnostics import Mistake
 from skelb.core.language.expand import Expander
-from skelb.core.language.expressions import read_expression
 from skelb.core.language.kinds import (
     Meaning,
     Scope,
@@ -11,82 +12,64 @@ from skelb.core.language.kinds import (
     check_free_name,
     input_meaning,
     meaning_of,
-    need_condition,
-    need_number,
-    need_time,
 )
-from skelb.core.language.labels import label_parts
-from skelb.core.language.reader import Reader
+from skelb.core.language.pass_uses import add_used
 from skelb.core.language.tree import (
+    Alert,
     Carry,
     Define,
     Definition,
     Draw,
-    Enter,
-    Exit,
-    ExitAfter,
-    Expression,
-    Flat,
     Input,
     Level,
     Mark,
+    Name,
     Note,
     Placed,
-    Protect,
     Shade,
-    Size,
     Statement,
+    Text,
+    Tint,
     Title,
-    Window,
+    Use,
+    Zone,
 )
+from skelb.core.language.used import joined
 from skelb.core.language.work import Work
 
 
 def check_meanings(work: Work) -> None:
     """Resolve names and kinds, statement by statement in the order of the text."""
     for original in work.parsed.statements:
-        placed, statement = original, original.statement
+        placed = original
         try:
-            placed, called = _without_calls(original, work)
-            statement = placed.statement
+            placed, called = _written_out(original, work)
+            if isinstance(placed.statement, Use):
+                add_used(work, placed, placed.statement, check_meanings)
             meaning = _meaning_of_statement(placed, work.scope, called)
         except Mistake as mistake:
             work.report(placed, mistake.diagnostic)
-            _mark_broken(statement, work.scope)
-            continue
+            _mark_broken(placed.statement, work.scope)
         except Unsayable:
-            _mark_broken(statement, work.scope)
-            continue
-        work.sound.append(placed)
-        if isinstance(statement, Input):
-            work.inputs[statement.name] = statement
-        elif isinstance(statement, Definition):
-            work.definitions[statement.name] = statement
-        elif isinstance(statement, Carry):
-            _add_carry(work, placed, statement)
-            continue
-        elif isinstance(statement, Define):
-            work.functions[statement.name] = statement
-            work.scope.names[statement.name] = Meaning("function", words=(placed.text,))
-            work.placed_names[statement.name] = placed
-            continue
+            _mark_broken(placed.statement, work.scope)
         else:
-            continue
-        assert meaning is not None
-        work.scope.names[statement.name] = meaning
-        work.placed_names[statement.name] = placed
+            work.sound.append(placed)
+            _add_names(work, placed, meaning)
 
 
-def _without_calls(placed: Placed, work: Work) -> tuple[Placed, set[str]]:
-    """The statement with calls of the script's own functions replaced; their running locals are added before it.
+def _written_out(placed: Placed, work: Work) -> tuple[Placed, set[str]]:
+    """The statement with names of used scripts joined and calls of the script's own functions replaced.
 
-    Besides, the functions that were called.
+    Running locals of those are added before it. Besides, the functions that were called.
     """
-    if not work.functions or isinstance(placed.statement, Define):
+    if isinstance(placed.statement, Define) or not (work.functions or work.used):
         return placed, set()
+    statement = joined(placed.statement, work.used) if work.used else placed.statement
     expander = Expander(work.functions, str(placed.start))
-    statement = expander.statement(placed.statement)
+    if work.functions:
+        statement = expander.statement(statement)
     for number, carry in enumerate(expander.carries):
+        carry = joined(carry, work.used)
         # The text only tells the statements apart; places are those of the call.
         hidden = Placed(carry, f"{placed.text} {sorted(expander.called)} {number}", placed.start)
         check_carry(carry, work.scope)
@@ -94,9 +77,31 @@ def _without_calls(placed: Placed, work: Work) -> tuple[Placed, set[str]]:
         for name, start in zip(carry.names, carry.starts, strict=True):
             work.scope.names[name] = Meaning(meaning_of(start, work.scope).kind)
             work.carries[name] = carry
-    if not expander.called:
-        return placed, set()
+    if work.used and expander.called:
+        statement = joined(statement, work.used)
     return Placed(statement, placed.text, placed.start), expander.called
+
+
+def _add_names(work: Work, placed: Placed, meaning: Meaning | None) -> None:
+    """The names that a sound statement defines."""
+    match placed.statement:
+        case Input(name=name) as statement:
+            work.inputs[name] = statement
+        case Definition(name=name) as statement:
+            work.definitions[name] = statement
+        case Carry() as statement:
+            _add_carry(work, placed, statement)
+            return
+        case Define(name=name) as statement:
+            work.functions[name] = statement
+            meaning = Meaning("function", words=(placed.text,))
+        case Use(name=name):
+            meaning = Meaning("script")
+        case _:
+            return
+    assert meaning is not None
+    work.scope.names[name] = meaning
+    work.placed_names[name] = placed
 
 
 def _add_carry(work: Work, placed: Placed, statement: Carry) -> None:
@@ -119,7 +124,7 @@ def _meaning_of_statement(placed: Placed, scope: Scope, called: set[str]) -> Mea
     are looked up. Mistakes are found anew: they depend on every name there is.
     """
     statement = placed.statement
-    if isinstance(statement, (Input, Definition, Define)):
+    if isinstance(statement, (Input, Definition, Define, Use)):
         check_free_name(statement.name, statement.name_span, scope)
     if isinstance(statement, Define):
         _check_local_names(statement, scope)
@@ -131,8 +136,11 @@ def _meaning_of_statement(placed: Placed, scope: Scope, called: set[str]) -> Mea
         scope.used.update(held[0])
         return held[2]
     outer, scope.used = scope.used, set(called)
+    scope.asks_position = False
     try:
         meaning = _check_statement(statement, scope)
+        if scope.asks_position:
+            meaning = check_position(statement, meaning, scope)
         names = tuple(sorted(scope.used))
     finally:
         scope.used |= outer
@@ -144,7 +152,7 @@ def _meaning_of_statement(placed: Placed, scope: Scope, called: set[str]) -> Mea
 
 def _mark_broken(statement: Statement, scope: Scope) -> None:
     names = statement.names if isinstance(statement, Carry) else ()
-    if isinstance(statement, (Input, Definition, Define)):
+    if isinstance(statement, (Input, Definition, Define, Use)):
         names = (statement.name,)
     scope.broken.update(name for name in names if name not in scope.names)
 
@@ -164,22 +172,26 @@ def _check_local_names(statement: Define, scope: Scope) -> None:
 
 def _check_statement(statement: Statement, scope: Scope) -> Meaning | None:
     match statement:
-        case Title() | Note() | Define():
+        case Title() | Note() | Define() | Zone():
             pass
+        case Use():
+            for item in statement.inputs:
+                if not isinstance(item.value, (Name, Text)):
+                    meaning_of(item.value, scope)
         case Input():
             _check_input(statement)
             return input_meaning(statement, scope)
         case Definition():
             meaning = meaning_of(statement.value, scope)
-            if meaning.kind == "text":
-                raise Mistake("S0203", statement.value.span, "a name stands for numbers or conditions, not for a text")
+            if meaning.kind in ("text", "timeframe", "market", "script"):
+                raise Mistake("S0203", statement.value.span, "a name stands for numbers or conditions")
             return meaning
         case Carry():
             check_carry(statement, scope)
-        case Draw() | Level() | Shade() | Mark():
-            _check_show(statement, scope)
+        case Draw() | Level() | Shade() | Mark() | Tint() | Alert():
+            check_show(statement, scope)
         case _:
-            _check_rule(statement, scope)
+            check_rule(statement, scope)
     return None
 
 
@@ -204,92 +216,3 @@ def _check_input(found: Input) -> None:
         )
     if found.step is not None and found.step <= 0:
         raise Mistake("S0209", found.span, "the step must be above 0")
-
-
-def _check_show(statement: Draw | Level | Shade | Mark, scope: Scope) -> None:
-    match statement:
-        case Draw():
-            for value in statement.values:
-                need_number(value, scope, "`draw`")
-            if statement.color and statement.color.when:
-                need_condition(statement.color.when, scope, "`color … when`")
-        case Level():
-            for value in statement.values:
-                if not need_number(value, scope, "`level`").constant:
-                    raise Mistake(
-                        "S0205",
-                        value.span,
-                        "a level is the same on every bar",
-                        None,
-                        "To draw a moving line, write `draw`.",
-                    )
-        case Shade():
-            need_number(statement.a, scope, "`shade`")
-            need_number(statement.b, scope, "`shade`")
-            if statement.when:
-                need_condition(statement.when, scope, "`when`")
-        case Mark():
-            need_condition(statement.when, scope, "`mark`")
-            for part in label_parts(statement.label or ""):
-                if part.is_value:
-                    _check_label_value(part.text, statement, scope)
-
-
-def _check_label_value(text: str, statement: Mark, scope: Scope) -> None:
-    try:
-        reader = Reader(text)
-        need_number(read_expression(reader), scope, "a label")
-        reader.finish()
-    except Mistake as mistake:
-        raise Mistake(
-            mistake.diagnostic.code, statement.span, f"in the label: {mistake.diagnostic.message}"
-        ) from mistake
-
-
-def _check_rule(statement: Statement, scope: Scope) -> None:
-    only_if = getattr(statement, "only_if", None)
-    if only_if is not None and not need_condition(only_if, scope, "`only if`").constant:
-        raise Mistake(
-            "S0304",
-            only_if.span,
-            "this changes from bar to bar",
-            None,
-            "Use inputs only, or put it into the rule's condition.",
-        )
-    match statement:
-        case Enter():
-            need_condition(statement.when, scope, f"`enter {statement.side} when`")
-            if statement.size:
-                _check_size(statement.size, scope)
-        case Exit():
-            need_condition(statement.when, scope, "`exit when`")
-        case ExitAfter():
-            _need_constant(statement.bars, scope, "`exit after`")
-        case Protect():
-            need_number(statement.distance.amount, scope, f"`{statement.kind}`")
-            if statement.kind == "stop" and statement.distance.unit == "R":
-                raise Mistake(
-                    "S0303", statement.distance.span, "a stop cannot be measured in R, which it defines itself"
-                )
-        case Window():
-            for start, end in statement.times:
-                need_time(start, scope, "`window`")
-                need_time(end, scope, "`window`")
-        case Flat():
-            if statement.at is not None:
-                need_time(statement.at, scope, "`flat at`")
-        case Size():
-            _check_size(statement, scope)
-        case _:
-            pass
-
-
-def _check_size(size: Size, scope: Scope) -> None:
-    need_number(size.amount, scope, "`size`")
-    if size.most is not None:
-        need_number(size.most, scope, "`max`")
-
-
-def _need_constant(node: Expression, scope: Scope, what: str) -> None:
-    if not need_number(node, scope, what).constant:
-        raise Mistake("S0205", node.span, f"{what} needs the same number on every bar")

@@ -2,6 +2,7 @@
 
 from collections.abc import Collection
 
+from skelb.core.catalogue import WORDS
 from skelb.core.language.diagnostics import Mend, Mistake, Span
 from skelb.core.language.foreign import foreign_mistake
 from skelb.core.language.tokens import Token, tokenize, unreadable
@@ -126,6 +127,9 @@ class Reader:
             raise self.lone_equals()
         if self.is_sign(")", "]", "}"):
             raise Mistake("S0103", self.now.span, f"this `{self.now.text}` closes nothing", Mend("", self.now.span))
+        word = self.now.text.lower()
+        if self.now.kind == "name" and word != self.now.text and word in WORDS:
+            raise Mistake("S0109", self.now.span, f"`{self.now.text}` is written `{word}`", Mend(word, self.now.span))
         span: Span = (self.now.start, self.tokens[-1].end)
         raise Mistake(
             "S0105",

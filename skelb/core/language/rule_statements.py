@@ -1,40 +1,80 @@
-"""Reading statements that rule: entries, exits, protection, windows, size."""
+"""Reading rules that act: entries, exits, what an opposite signal does, size."""
 
-from collections.abc import Callable
-
-from skelb.core.bars import WEEKDAYS
-from skelb.core.catalogue import MONTHS
-from skelb.core.language.diagnostics import Mend, Mistake
-from skelb.core.language.expressions import clock_minutes, read_expression, read_value
+from skelb.core.language.diagnostics import Mistake
+from skelb.core.language.expressions import read_expression, read_value
 from skelb.core.language.reader import Reader
-from skelb.core.language.tree import (
-    Clock,
-    Distance,
-    Enter,
-    Exit,
-    ExitAfter,
-    Expression,
-    Flat,
-    Months,
-    Name,
-    Opposite,
-    Protect,
-    Side,
-    Size,
-    Window,
-)
+from skelb.core.language.tree import Enter, Exit, ExitAfter, Expression, Opposite, Order, Side, Size
+
+_MARKET = Order("market", None, None, (0, 0))
 
 
-def _read_only_if(reader: Reader) -> Expression | None:
+def read_only_if(reader: Reader) -> Expression | None:
+    """The tail `only if …`, when there is one."""
     if not reader.accept_word("only"):
         return None
     reader.need_word(("if",), "`if` after `only`")
     return read_expression(reader)
 
 
-def _read_side(reader: Reader) -> Side | None:
+def read_side(reader: Reader) -> Side | None:
+    """`long` or `short`, when one stands here."""
     word = reader.accept_word("long", "short")
     return word.text if word else None  # type: ignore[return-value]
+
+
+class _Tails:
+    """The tails of an enter or exit rule, in any order, each at most once."""
+
+    def __init__(self, reader: Reader, allowed: tuple[str, ...]) -> None:
+        self.order = _MARKET
+        self.bars: Expression | None = None
+        self.size: Size | None = None
+        self.take: Expression | None = None
+        self.lots: str | None = None
+        self.named: str | None = None
+        self.only_if: Expression | None = None
+        seen: set[str] = set()
+        while reader.now.kind == "name" and reader.now.text in allowed:
+            word = reader.now
+            if word.text in seen:
+                raise Mistake("S0105", word.span, f"a second `{word.text}` in one rule", None, "Keep one of them.")
+            seen.add(word.text)
+            self._read(reader, word.text)
+        if self.bars is not None:
+            if self.order.price is None:
+                raise Mistake("S0105", self.bars.span, "`for … bars` has no resting order before it", None,
+                              "It says how long an order `at limit P` or `at stop P` waits.")  # fmt: skip
+            self.order = Order(self.order.form, self.order.price, self.bars, self.order.span)
+
+    def _read(self, reader: Reader, word: str) -> None:
+        if word == "only":
+            self.only_if = read_only_if(reader)
+            return
+        start = reader.advance().start
+        if word == "at":
+            form = reader.need_word(("market", "close", "limit", "stop"), "`market`, `close`, `limit` or `stop`").text
+            price = read_value(reader) if form in ("limit", "stop") else None
+            self.order = Order(form, price, None, (start, reader.last_end))  # type: ignore[arg-type]
+        elif word == "for":
+            self.bars = read_value(reader)
+            reader.need_word(("bars",), "`bars`")
+        elif word == "size":
+            self.size = _read_amount(reader)
+        elif word == "take":
+            self.take = read_value(reader)
+            reader.need_sign("%", "`%`")
+        elif word == "lots":
+            self.lots = reader.need_text("the name of the entry whose lots it closes")
+        else:
+            self.named = reader.need_text("the name")
+
+
+def read_enter(reader: Reader) -> Enter:
+    """An `enter` statement, after its first word. Raises Mistake when it is none."""
+    side = reader.need_word(("long", "short"), "`long` or `short`").text
+    when = _read_when(reader)
+    tails = _Tails(reader, ("at", "for", "size", "named", "only"))
+    return Enter(side, when, tails.order, tails.size, tails.named, tails.only_if, (0, reader.last_end))  # type: ignore[arg-type]
 
 
 def _read_when(reader: Reader) -> Expression:
@@ -42,148 +82,37 @@ def _read_when(reader: Reader) -> Expression:
     return read_expression(reader)
 
 
-def _refuse_later(reader: Reader) -> None:
-    """Refuse the tails of rules that the language has and this version cannot run."""
-    if reader.is_word("at") and reader.ahead().text == "market":
-        reader.advance()
-        reader.advance()
-    for word in ("at", "for", "take", "lots"):
-        if reader.is_word(word):
-            what = f"at {reader.ahead().text}" if word == "at" else word
-            raise Mistake("S0190", reader.now.span, f"`{what}` in a rule cannot be run by this version yet")
-
-
-def read_enter(reader: Reader) -> Enter:
-    """A `enter` statement, after its first word. Raises Mistake when it is none."""
-    side = reader.need_word(("long", "short"), "`long` or `short`").text
-    when = _read_when(reader)
-    size, named, only_if = None, None, None
-    while reader.now.kind != "end":
-        _refuse_later(reader)
-        if reader.accept_word("size"):
-            size = _read_amount(reader)
-        elif reader.accept_word("named"):
-            named = reader.need_text("the name")
-        elif reader.is_word("only"):
-            only_if = _read_only_if(reader)
-        else:
-            break
-    return Enter(side, when, size, named, only_if, (0, reader.last_end))  # type: ignore[arg-type]
-
-
 def read_exit(reader: Reader) -> Exit | ExitAfter:
-    """A `exit` statement, after its first word. Raises Mistake when it is none."""
-    side = _read_side(reader)
+    """An `exit` statement, after its first word. Raises Mistake when it is none."""
+    side = read_side(reader)
     if reader.accept_word("after"):
-        bars = read_value(reader)
-        if reader.is_word("days"):
-            raise Mistake("S0190", reader.now.span, "`exit after … days` cannot be run by this version yet")
-        reader.need_word(("bars",), "`bars`")
-        _refuse_later(reader)
-        return ExitAfter(side, bars, _read_only_if(reader), (0, reader.last_end))
+        return _read_exit_after(reader, side)
     if reader.is_word("at"):
         raise reader.missing("`when` and a condition", "To leave at a time, write `flat at 16:45`.")
     when = _read_when(reader)
-    _refuse_later(reader)
-    named = reader.need_text("the name") if reader.accept_word("named") else None
-    return Exit(side, when, named, _read_only_if(reader), (0, reader.last_end))
+    tails = _Tails(reader, ("at", "for", "take", "lots", "named", "only"))
+    return Exit(side, when, tails.order, tails.take, tails.lots, tails.named, tails.only_if, (0, reader.last_end))
 
 
-_UNITS = {"%": "percent", "pips": "pips", "ticks": "ticks", "points": "price", "cash": "cash", "R": "R"}
-
-
-def read_protect(kind: str) -> Callable[[Reader], Protect]:
-    """The reader of `stop` or `target`."""
-
-    def read(reader: Reader) -> Protect:
-        side = _read_side(reader)
-        start = reader.now.start
-        at = reader.accept_word("at")
-        amount = read_value(reader)
-        unit = "price"
-        if at:
-            unit = "at"
-        elif reader.now.text in _UNITS:
-            unit = _UNITS[reader.advance().text]
-        distance = Distance(amount, unit, (start, reader.last_end))  # type: ignore[arg-type]
-        _refuse_later(reader)
-        return Protect(kind, side, distance, _read_only_if(reader), (0, reader.last_end))  # type: ignore[arg-type]
-
-    return read
-
-
-def _read_cycle(reader: Reader, names: tuple[str, ...], what: str) -> tuple[int, ...]:
-    """Days or months such as `mon-thu, sat`; a range may run over the end."""
-    found: list[int] = []
-    while True:
-        if reader.now.text.lower()[:3] in names and reader.now.text not in names:
-            right = reader.now.text.lower()[:3]
-            raise Mistake(
-                "S0109", reader.now.span, f"`{reader.now.text}` is written `{right}`", Mend(right, reader.now.span)
-            )
-        first = names.index(reader.need_word(names, what).text)
-        last = first
-        if reader.accept_sign("-"):
-            last = names.index(reader.need_word(names, what).text)
-        found += [(first + step) % len(names) for step in range((last - first) % len(names) + 1)]
-        if not (reader.is_sign(",") and reader.ahead().text in names):
-            return tuple(sorted(set(found)))
-        reader.advance()
-
-
-def read_window(reader: Reader) -> Window:
-    """A `window` statement, after its first word. Raises Mistake when it is none."""
-    days: tuple[int, ...] = ()
-    times: list[tuple[Expression, Expression]] = []
-    if reader.now.kind == "name" and reader.now.text.lower()[:3] in WEEKDAYS and reader.ahead().text != ":":
-        days = _read_cycle(reader, WEEKDAYS, "a weekday (mon, tue, …)")
-    while reader.now.kind == "time" or (reader.now.kind == "name" and reader.now.text != "only"):
-        start = _read_clock(reader)
-        reader.need_sign("-", "`-` and the end of the time range")
-        times.append((start, _read_clock(reader)))
-        if not reader.accept_sign(","):
-            break
-    if not days and not times:
-        raise reader.missing("days or a time range", "As in `window mon-thu 09:30-16:00`.")
-    return Window(days, tuple(times), _read_only_if(reader), (0, reader.last_end))
-
-
-def _read_clock(reader: Reader) -> Expression:
-    if reader.now.kind not in ("time", "name"):
-        raise reader.missing("a time such as 09:30")
-    from_name = reader.now.kind == "name"
-    token = reader.advance()
-    if from_name:
-        return Name(token.text, token.span)
-    return Clock(clock_minutes(token.text, token.span), token.span)
-
-
-def read_months(reader: Reader) -> Months:
-    """A `months` statement, after its first word. Raises Mistake when it is none."""
-    return Months(_read_cycle(reader, MONTHS, "a month (jan, feb, …)"), _read_only_if(reader), (0, reader.last_end))
-
-
-def read_flat(reader: Reader) -> Flat:
-    """A `flat` statement, after its first word. Raises Mistake when it is none."""
-    reader.need_word(("at",), "`at` and a time, `session end` or `week end`")
-    if reader.is_word("session", "week") and reader.ahead().text == "end":
-        until = reader.advance().text
-        reader.advance()
-        return Flat(None, until, _read_only_if(reader), (0, reader.last_end))  # type: ignore[arg-type]
-    at = _read_clock(reader)
-    return Flat(at, "time", _read_only_if(reader), (0, reader.last_end))
+def _read_exit_after(reader: Reader, side: Side | None) -> ExitAfter:
+    count = read_value(reader)
+    unit = reader.need_word(("bars", "days"), "`bars` or `days`").text
+    at_close = reader.accept_word("at") is not None
+    if at_close:
+        reader.need_word(("close",), "`close` after `at`")
+    return ExitAfter(side, count, unit, at_close, read_only_if(reader), (0, reader.last_end))  # type: ignore[arg-type]
 
 
 def read_opposite(reader: Reader) -> Opposite:
     """A `opposite` statement, after its first word. Raises Mistake when it is none."""
     mode = reader.need_word(("reverse", "exit", "ignore"), "`reverse`, `exit` or `ignore`").text
-    return Opposite(mode, _read_only_if(reader), (0, reader.last_end))  # type: ignore[arg-type]
+    return Opposite(mode, read_only_if(reader), (0, reader.last_end))  # type: ignore[arg-type]
 
 
 def read_size(reader: Reader) -> Size:
     """A `size` statement, after its first word. Raises Mistake when it is none."""
     size = _read_amount(reader)
-    only_if = _read_only_if(reader)
+    only_if = read_only_if(reader)
     return Size(size.form, size.amount, size.most, only_if, (0, reader.last_end))
 
 

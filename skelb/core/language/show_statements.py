@@ -1,14 +1,16 @@
-"""Reading statements that show: draw, level, shade, mark."""
+"""Reading statements that show: draw, level, shade, mark, tint, alert."""
 
 from skelb.core.language.expressions import read_expression
 from skelb.core.language.reader import Reader
 from skelb.core.language.tree import (
+    Alert,
     Color,
     Draw,
     Expression,
     Level,
     Mark,
     Shade,
+    Tint,
 )
 
 COLORS = ("ink", "soft", "long", "short", "gain", "loss", "brass", "deep", "shallow")
@@ -80,3 +82,16 @@ def read_mark(reader: Reader) -> Mark:
     color = _read_color_word(reader) if reader.accept_word("color") else None
     label = reader.need_text("the label") if reader.now.kind == "text" else None
     return Mark(when, place, form.text if form else "pointer", color, label, (0, reader.last_end))  # type: ignore[arg-type]
+
+
+def read_tint(reader: Reader) -> Tint:
+    """A `tint` statement, after its first word. Raises Mistake when it is none."""
+    when = read_expression(reader)
+    color = _read_color_word(reader) if reader.accept_word("color") else None
+    return Tint(when, color, (0, reader.last_end))
+
+
+def read_alert(reader: Reader) -> Alert:
+    """An `alert` statement, after its first word. Raises Mistake when it is none."""
+    when = read_expression(reader)
+    return Alert(when, reader.need_text("the alert's text"), (0, reader.last_end))

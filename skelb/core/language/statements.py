@@ -2,47 +2,43 @@
 
 from collections.abc import Callable
 from typing import Literal
+from zoneinfo import available_timezones
 
 from skelb.core.language.diagnostics import Mend, Mistake
-from skelb.core.language.expressions import clock_minutes, read_expression
+from skelb.core.language.expressions import clock_minutes, frame_minutes, read_expression, read_value
 from skelb.core.language.foreign import foreign_mistake, foreign_statement
 from skelb.core.language.lines import STATEMENT_WORDS
 from skelb.core.language.near import nearest
+from skelb.core.language.protect_statements import read_breakeven, read_protect, read_trail
 from skelb.core.language.reader import Reader
-from skelb.core.language.rule_statements import (
-    read_enter,
-    read_exit,
-    read_flat,
-    read_months,
-    read_opposite,
-    read_protect,
-    read_size,
-    read_window,
+from skelb.core.language.rule_statements import read_enter, read_exit, read_opposite, read_size
+from skelb.core.language.show_statements import (
+    read_alert,
+    read_draw,
+    read_level,
+    read_list,
+    read_mark,
+    read_shade,
+    read_tint,
 )
-from skelb.core.language.show_statements import read_draw, read_level, read_list, read_mark, read_shade
 from skelb.core.language.tokens import Token
 from skelb.core.language.tree import (
     Carry,
     Define,
     Definition,
+    Expression,
     Input,
     Local,
     Note,
     Statement,
+    Text,
     Title,
+    Truth,
+    Use,
+    Used,
+    Zone,
 )
-
-_LATER = {
-    "use": "using another script (`use`)",
-    "tint": "coloured bars (`tint`)",
-    "alert": "alerts (`alert`)",
-    "trail": "trailing stops (`trail`)",
-    "breakeven": "`breakeven`",
-    "limit": "limits on entries and losses (`limit`)",
-    "pause": "pauses (`pause`)",
-    "dates": "date ranges (`dates`); choose the run's dates instead",
-    "zone": "another zone (`zone`); times are in the market's zone",
-}
+from skelb.core.language.when_statements import read_dates, read_flat, read_limit, read_months, read_pause, read_window
 
 
 def read_statement(text: str) -> Statement:
@@ -54,8 +50,6 @@ def read_statement(text: str) -> Statement:
     elif first.kind == "name" and first.text in _READERS:
         reader.advance()
         found = _READERS[first.text](reader)
-    elif first.kind == "name" and first.text in _LATER:
-        raise Mistake("S0190", first.span, f"{_LATER[first.text]} cannot be run by this version yet")
     else:
         raise _unknown_statement(reader)
     reader.finish()
@@ -72,6 +66,12 @@ def _unknown_statement(reader: Reader) -> Mistake:
     if first.text.lower() in STATEMENT_WORDS:
         right = first.text.lower()
         return Mistake("S0109", first.span, f"`{first.text}` is written `{right}`", Mend(right, first.span))
+    if reader.ahead().text == "(":
+        return Mistake("S0110", first.span, "nothing is called by itself", None,
+                       "To see a value write `draw …`; to be told, `alert … \"text\"`; to use it again, `name = …`.")  # fmt: skip
+    if reader.ahead().text in ("<", ">", "<=", ">=", "==", "crosses", "is", "in"):
+        return Mistake("S0102", first.span, "a condition stands here by itself", None,
+                       "Join it to the line before with `and` or `or`, or give it a name: `up = …`.")  # fmt: skip
     near = nearest(first.text, STATEMENT_WORDS)
     help_text = f"Did you mean `{near[0]}`?" if near else ""
     return Mistake("S0102", first.span, f"`{first.text}` starts no statement", None, help_text)
@@ -174,7 +174,7 @@ def _read_input(reader: Reader) -> Input:
     low = high = step = None
     options: tuple[str, ...] = ()
     default: float | bool | str
-    kind: Literal["number", "switch", "choice", "time"]
+    kind: Literal["number", "switch", "choice", "time", "timeframe", "market"]
     if reader.accept_word("on", "off", "yes", "no"):
         kind, default = "switch", token.text in ("on", "yes")
     elif token.kind == "time":
@@ -188,15 +188,24 @@ def _read_input(reader: Reader) -> Input:
             high = _read_number(reader)
             if reader.accept_word("step"):
                 step = _read_number(reader)
-    elif token.kind == "frame" or token.kind == "text":
-        what = "timeframe" if token.kind == "frame" else "market"
-        raise Mistake("S0190", token.span, f"inputs that hold a {what} cannot be run by this version yet")
+    elif token.kind == "frame":
+        frame_minutes(token)
+        reader.advance()
+        kind, default = "timeframe", token.text
+    elif token.kind == "text":
+        kind, default = "market", reader.need_text("the market's symbol")
     elif token.kind == "name" and reader.ahead().text == "one":
         reader.advance()
         kind, default = "choice", token.text
         options = _read_options(reader)
+    elif token.text.lower() in ("true", "false"):
+        right = "on" if token.text.lower() == "true" else "off"
+        raise Mistake("S0109", token.span, f"`{token.text}` is written `{right}`", Mend(right, token.span))
     else:
-        raise reader.missing("a default", "A default is a number, on or off, a time, or a word with `one of …`.")
+        raise reader.missing(
+            "a default",
+            "A default is a number, on or off, a time, a timeframe, a market in quotes, or a word with `one of …`.",
+        )
     default_span = (token.start, reader.last_end if kind == "number" and low is None else token.end)
     label = reader.need_text("the label") if reader.now.kind == "text" else ""
     return Input(
@@ -223,23 +232,83 @@ def _read_options(reader: Reader) -> tuple[str, ...]:
             return tuple(words)
 
 
+# --- other scripts --------------------------------------------------------------------------------------------
+
+
+def _read_use(reader: Reader) -> Use:
+    title_span = reader.now.span
+    title = reader.need_text("the other script's title")
+    version = None
+    if reader.accept_word("version"):
+        if reader.now.kind != "number" or not reader.now.text.isdigit():
+            raise reader.missing("the version's number")
+        version = int(reader.advance().text)
+    inputs = []
+    if reader.accept_word("with"):
+        inputs.append(_read_used(reader))
+        while reader.accept_sign(","):
+            inputs.append(_read_used(reader))
+    reader.need_word(("as",), "`as` and a name for the script")
+    if reader.now.kind != "name":
+        raise reader.missing("a name for the script")
+    name = reader.advance()
+    return Use(title, title_span, version, tuple(inputs), name.text, name.span, (0, reader.last_end))
+
+
+def _read_used(reader: Reader) -> Used:
+    if reader.now.kind != "name":
+        raise reader.missing("the name of one of its inputs")
+    name = reader.advance()
+    reader.need_sign("=", "`=` and what the input is here")
+    token = reader.now
+    value: Expression
+    if reader.accept_word("on", "off"):
+        value = Truth("yes" if token.text == "on" else "no", token.span)
+    elif token.kind == "frame":
+        frame_minutes(token)
+        reader.advance()
+        value = Text(token.text, token.span)
+    else:
+        value = read_value(reader)
+    return Used(name.text, name.span, value)
+
+
+def _read_zone(reader: Reader) -> Zone:
+    span = reader.now.span
+    area = reader.need_text("the zone, such as Atlantic/Azores")
+    if area not in available_timezones():
+        near = nearest(area, available_timezones(), most=1)
+        mend = Mend(f'"{near[0]}"', span) if near else None
+        raise Mistake("S0116", span, f"`{area}` is not a zone", mend)
+    return Zone(area, (0, reader.last_end))
+
+
 _READERS: dict[str, Callable[[Reader], Statement]] = {
     "title": _read_title,
     "note": _read_note,
     "input": _read_input,
     "carry": _read_carry,
     "define": _read_define,
+    "use": _read_use,
+    "zone": _read_zone,
     "draw": read_draw,
     "level": read_level,
     "shade": read_shade,
     "mark": read_mark,
+    "tint": read_tint,
+    "alert": read_alert,
     "enter": read_enter,
     "exit": read_exit,
     "stop": read_protect("stop"),
     "target": read_protect("target"),
+    "trail": read_trail,
+    "breakeven": read_breakeven,
     "window": read_window,
     "months": read_months,
+    "dates": read_dates,
     "flat": read_flat,
+    "limit": read_limit,
+    "pause": read_pause,
     "opposite": read_opposite,
     "size": read_size,
 }

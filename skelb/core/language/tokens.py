@@ -8,6 +8,7 @@ from skelb.core.language.diagnostics import Mistake, Span
 
 _PATTERN = re.compile(
     r"""(?P<space>[ \t\r\n]+|\#[^\n]*)
+      | (?P<date>\d{4}-\d{2}-\d{2}(?![\d-]))
       | (?P<time>\d{1,2}:\d{2}(?![\d:]))
       | (?P<frame>\d+[mhdw](?![A-Za-z0-9_]))
       | (?P<number>(?:\d+(?:\.\d+)?|\.\d+)(?:[eE][+-]?\d+)?)
@@ -22,7 +23,7 @@ _PATTERN = re.compile(
 
 @dataclass(frozen=True, slots=True)
 class Token:
-    """One word, number, text, time, timeframe or sign; kind `end` closes every statement."""
+    """One word, number, text, date, time, timeframe or sign; kind `end` closes every statement."""
 
     kind: str
     text: str

@@ -150,20 +150,28 @@ class Either:
 
 @dataclass(frozen=True, slots=True)
 class OnTimeframe:
-    """`x on 4h`: x computed on that timeframe's bars, seen once they have closed."""
+    """`x on 4h`: x computed on that timeframe's bars, seen once they have closed, or with the one that is `forming`.
+
+    `minutes` is a Name when an input holds the timeframe.
+    """
 
     x: "Expression"
-    minutes: int
+    minutes: int | Name
+    forming: bool
     span: Span
 
 
 @dataclass(frozen=True, slots=True)
 class FromMarket:
-    """`x from "KELP"`: x computed on another market's bars, of the same timeframe unless `minutes` says another."""
+    """`x from "KELP"`: x computed on another market's bars, of the same timeframe unless `minutes` says another.
+
+    `symbol` and `minutes` are Names when inputs hold them.
+    """
 
     x: "Expression"
-    symbol: str
-    minutes: int | None
+    symbol: str | Name
+    minutes: int | Name | None
+    forming: bool
     span: Span
 
 
@@ -228,11 +236,11 @@ class Note:
 
 @dataclass(frozen=True, slots=True)
 class Input:
-    """An input: kind `number`, `switch`, `choice` or `time`; `default` is a number, bool, word or minute."""
+    """An input; `default` is a number, bool, word, minute of the day, timeframe as written, or symbol."""
 
     name: str
     name_span: Span
-    kind: Literal["number", "switch", "choice", "time"]
+    kind: Literal["number", "switch", "choice", "time", "timeframe", "market"]
     default: float | bool | str
     default_span: Span
     low: float | None
@@ -285,6 +293,28 @@ class Define:
 
 
 @dataclass(frozen=True, slots=True)
+class Used:
+    """One `fast = 12` after `with`: an input of the used script and what it is here."""
+
+    name: str
+    name_span: Span
+    value: Expression
+
+
+@dataclass(frozen=True, slots=True)
+class Use:
+    """Another saved script's names, as `name.up`."""
+
+    title: str
+    title_span: Span
+    version: int | None
+    inputs: tuple[Used, ...]
+    name: str
+    name_span: Span
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class Color:
     """A colour word, or one of two by a condition."""
 
@@ -330,6 +360,24 @@ class Mark:
 
 
 @dataclass(frozen=True, slots=True)
+class Tint:
+    """Bars coloured where a condition is yes."""
+
+    when: Expression
+    color: str | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Alert:
+    """A message when a condition is yes; values stand in braces."""
+
+    when: Expression
+    text: str
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class Size:
     """How much: `form` is units, cash, percent, risk_percent or risk_cash."""
 
@@ -341,9 +389,20 @@ class Size:
 
 
 @dataclass(frozen=True, slots=True)
+class Order:
+    """How a rule's order is given: at the next open, at this close, or resting at a price for so many bars."""
+
+    form: Literal["market", "close", "limit", "stop"]
+    price: Expression | None
+    bars: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class Enter:
     side: Side
     when: Expression
+    order: Order
     size: Size | None
     named: str | None
     only_if: Expression | None
@@ -352,8 +411,13 @@ class Enter:
 
 @dataclass(frozen=True, slots=True)
 class Exit:
+    """`take` is the part to close in percent, `lots` the name of the entry whose lots it closes."""
+
     side: Side | None
     when: Expression
+    order: Order
+    take: Expression | None
+    lots: str | None
     named: str | None
     only_if: Expression | None
     span: Span
@@ -362,7 +426,9 @@ class Exit:
 @dataclass(frozen=True, slots=True)
 class ExitAfter:
     side: Side | None
-    bars: Expression
+    count: Expression
+    unit: Literal["bars", "days"]
+    at_close: bool
     only_if: Expression | None
     span: Span
 
@@ -378,11 +444,34 @@ class Distance:
 
 @dataclass(frozen=True, slots=True)
 class Protect:
-    """A `stop` or `target`."""
+    """A `stop` or `target`; `part` is the percent of the original units that a target takes off."""
 
     kind: Literal["stop", "target"]
     side: Side | None
     distance: Distance
+    part: Expression | None
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Trail:
+    """A stop that follows the best price, from the start or `once` the profit has reached a distance."""
+
+    side: Side | None
+    distance: Distance
+    once: Distance | None
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Breakeven:
+    """The stop moved to the entry price, `plus` a distance, `once` the profit has reached a distance."""
+
+    side: Side | None
+    once: Distance
+    plus: Distance | None
     only_if: Expression | None
     span: Span
 
@@ -403,11 +492,39 @@ class Months:
 
 
 @dataclass(frozen=True, slots=True)
+class Dates:
+    """Trading days on which entries are allowed, as days since 1970, both ends included."""
+
+    first: int
+    last: int
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
 class Flat:
     """`at` holds the time for `flat at 16:45`; else `until` says session or week."""
 
     at: Expression | None
     until: Literal["time", "session", "week"]
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Limit:
+    """`limit N entries per day`, `limit N open`, `limit N losses per day`, `limit loss X% per day`."""
+
+    kind: Literal["entries", "open", "losses", "loss"]
+    amount: Expression
+    only_if: Expression | None
+    span: Span
+
+
+@dataclass(frozen=True, slots=True)
+class Pause:
+    bars: Expression
+    after: Literal["stop", "loss", "exit"]
     only_if: Expression | None
     span: Span
 
@@ -419,9 +536,20 @@ class Opposite:
     span: Span
 
 
-Rule = Enter | Exit | ExitAfter | Protect | Window | Months | Flat | Opposite | Size
-Show = Draw | Level | Shade | Mark
-Statement = Title | Note | Input | Definition | Carry | Define | Show | Rule
+@dataclass(frozen=True, slots=True)
+class Zone:
+    """The zone of the script's times, such as Atlantic/Azores."""
+
+    area: str
+    span: Span
+
+
+Rule = (
+    Enter | Exit | ExitAfter | Protect | Trail | Breakeven | Window | Months | Dates | Flat | Limit | Pause | Opposite
+    | Size
+)  # fmt: skip
+Show = Draw | Level | Shade | Mark | Tint | Alert
+Statement = Title | Note | Input | Definition | Carry | Define | Use | Zone | Show | Rule
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,6 +14,7 @@ from skelb.core.language.tree import (
     Input,
     Placed,
 )
+from skelb.core.language.used import SavedScript, Scripts
 
 
 @dataclass(frozen=True)
@@ -22,6 +23,8 @@ class Setting:
 
     daily: bool | None = None
     has_pips: bool | None = None
+    scripts: Scripts | None = None
+    within: tuple[str, ...] = ()  # titles of the scripts that use this one, outermost first
 
 
 @dataclass
@@ -36,6 +39,7 @@ class Work:
     definitions: dict[str, Definition] = field(default_factory=dict)
     carries: dict[str, Carry] = field(default_factory=dict)
     functions: dict[str, Define] = field(default_factory=dict)
+    used: dict[str, SavedScript] = field(default_factory=dict)
     placed_names: dict[str, Placed] = field(default_factory=dict)
     found: list[Diagnostic] = field(default_factory=list)
 

@@ -11,12 +11,14 @@ from skelb.core.catalogue import (
     UNKNOWN,
     YES,
     all_of,
+    awaited,
     between,
     compare,
     crosses,
     in_sequence,
     power,
     quotient,
+    share_seen,
 )
 from skelb.core.plan.carries import run_carry
 from skelb.core.plan.dataset import Dataset
@@ -78,7 +80,7 @@ class Evaluation:
             return self._compute_elsewhere(key)
         if operation == "column":
             return self._dataset.bars.columns[str(key[1])]
-        if operation in ("sequence", "all_of"):
+        if operation in ("sequence", "all_of", "awaited", "seen"):
             return self._compute_steps(key, parts)
         if operation == "carry":
             return self._compute_carry(key, parts)
@@ -99,9 +101,10 @@ class Evaluation:
         whole = [np.broadcast_to(part, len(self._dataset)) for part in parts]
         within = int(str(key[1])) if key[1] else None
         unless = np.ascontiguousarray(whole.pop()) if key[2] else None
-        if key[0] == "all_of":
-            return all_of(np.ascontiguousarray(whole), unless, within)
-        return in_sequence(np.ascontiguousarray(whole[0]), np.ascontiguousarray(whole[1]), unless, within)
+        if key[0] in ("all_of", "seen"):
+            return _ALL_OF[str(key[0])](np.ascontiguousarray(whole), unless, within)
+        a, b = np.ascontiguousarray(whole[0]), np.ascontiguousarray(whole[1])
+        return _IN_SEQUENCE[str(key[0])](a, b, unless, within)
 
     def _compute_carry(self, key: Key, parts: list[Value]) -> Value:
         kinds = str(key[1])
@@ -167,6 +170,9 @@ def _either(key: Key, parts: list[Value]) -> Value:
     unknown = np.int8(UNKNOWN) if yes.dtype == np.int8 else np.float64(np.nan)
     return np.where(condition == UNKNOWN, unknown, np.where(condition == YES, yes, no))
 
+
+_ALL_OF = {"all_of": all_of, "seen": share_seen}
+_IN_SEQUENCE = {"sequence": in_sequence, "awaited": awaited}
 
 _OPERATIONS = {
     "negative": lambda key, parts: -parts[0],

@@ -72,6 +72,8 @@ class Expressions(Evaluation):
         self._counters: dict[str, int] = {}  # counters of the sums being built; names like any other
         for placed in checked.statements:  # in text order, so that chains do not recurse
             statement = placed.statement
+            if isinstance(statement, Definition) and checked.meanings[statement.name].position:
+                continue  # known only while a strategy runs
             if isinstance(statement, Definition) and (needed is None or statement.name in needed):
                 self._names[statement.name] = self.number(statement.value)
             elif isinstance(statement, Carry) and (needed is None or statement.names[0] in needed):
@@ -210,15 +212,22 @@ class Expressions(Evaluation):
         return self._make("not", found) if node.negated else found
 
     def _on(self, node: OnTimeframe) -> int:
-        timeframe = Timeframe(node.minutes)
+        timeframe = self._timeframe(node.minutes)
         if timeframe == self._dataset.bars.timeframe:
             return self.number(node.x)
         return self._elsewhere(node.x, self._dataset.higher(timeframe).dataset, "on", timeframe)
 
     def _from(self, node: FromMarket) -> int:
-        timeframe = self._dataset.bars.timeframe if node.minutes is None else Timeframe(node.minutes)
-        other = self._dataset.other(node.symbol, timeframe).dataset
-        return self._elsewhere(node.x, other, "from", timeframe, node.symbol)
+        timeframe = self._dataset.bars.timeframe if node.minutes is None else self._timeframe(node.minutes)
+        symbol = self._held(node.symbol) if isinstance(node.symbol, Name) else node.symbol
+        return self._elsewhere(node.x, self._dataset.other(symbol, timeframe).dataset, "from", timeframe, symbol)
+
+    def _timeframe(self, minutes: int | Name) -> Timeframe:
+        return Timeframe.parse(self._held(minutes)) if isinstance(minutes, Name) else Timeframe(minutes)
+
+    def _held(self, name: Name) -> str:
+        """The timeframe or market that an input (or a name for it) holds."""
+        return str(self._inputs[name.name])
 
     def _elsewhere(self, x: Expression, dataset: Dataset, *place: Hashable) -> int:
         """The number of `x` worked out on another dataset and seen from here."""
@@ -230,17 +239,29 @@ class Expressions(Evaluation):
         # Numbers of another memo are floats in keys, so that they are not taken for parts of this one.
         return self._memo.number((place[0], float(number), *place[1:]))
 
-    def _sequence(self, node: Sequence) -> int:
-        parts = [self.number(node.a), self.number(node.b)]
-        if node.unless is not None:
-            parts.append(self.number(node.unless))
-        return self._memo.number(("sequence", self._within(node), "" if node.unless is None else "unless", *parts))
+    def _sequence(self, node: Sequence, operation: str = "sequence") -> int:
+        return self._steps(operation, node, (node.a, node.b))
 
-    def _all_of(self, node: AllOf) -> int:
-        parts = [self.number(part) for part in node.parts]
+    def _all_of(self, node: AllOf, operation: str = "all_of") -> int:
+        return self._steps(operation, node, node.parts)
+
+    def _steps(self, operation: str, node: Sequence | AllOf, conditions: tuple[Expression, ...]) -> int:
+        parts = [self.number(part) for part in conditions]
         if node.unless is not None:
             parts.append(self.number(node.unless))
-        return self._memo.number(("all_of", self._within(node), "" if node.unless is None else "unless", *parts))
+        return self._memo.number((operation, self._within(node), "" if node.unless is None else "unless", *parts))
+
+    def progress(self, node: Expression) -> tuple[int, ...]:
+        """How far a sequence has come: its steps that wait for the next, first to last; of an `all of` its share seen.
+
+        Empty when `node` is neither.
+        """
+        if isinstance(node, AllOf):
+            return (self._all_of(node, "seen"),)
+        if not isinstance(node, Sequence):
+            return ()
+        before = self.progress(node.a) if isinstance(node.a, Sequence) else ()
+        return (*before, self._sequence(node, "awaited"))
 
     def _within(self, node: Sequence | AllOf) -> str:
         """The bars of `no later than`, as a text so that it is not taken for a part; empty without."""

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 
+from skelb.core.bars import Timeframe
 from skelb.core.errors import SettingsError
 from skelb.core.language import Checked
 from skelb.core.language.tree import Input
@@ -39,10 +40,16 @@ def read_value(found: Input, given: object) -> InputValue:
             return float(text)
     if found.kind == "number" and _is_number(text):
         return float(text)
+    if found.kind == "timeframe":
+        return str(Timeframe.parse(text))
+    if found.kind == "market" and text:
+        return text
     wanted = {
         "number": "a number",
         "switch": "on or off",
         "time": "a time such as 09:30",
+        "timeframe": "a timeframe such as 4h",
+        "market": "a market's symbol",
         "choice": f"one of {', '.join(found.options)}",
     }[found.kind]
     raise SettingsError(f"the input `{found.name}` takes {wanted}, not `{text}`")

@@ -41,6 +41,7 @@ from skelb.core.plan.columns import (
 )
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.expressions import Expressions, InputValue
+from skelb.core.plan.refusals import refuse_unexecuted
 
 R = TypeVar("R")
 
@@ -97,8 +98,9 @@ def make_plan(
     """The plan of a sound script with every input's value, for the trading days from the first to the last date.
 
     Raises SettingsError when inputs make a length impossible, pips are used on a market without, or no trading
-    day lies between the dates.
+    day lies between the dates, or a rule is one that this engine does not execute.
     """
+    refuse_unexecuted(checked)
     return _Planner(checked, dataset, inputs, sides).plan(*_span(dataset, from_date, to_date))
 
 
@@ -204,7 +206,7 @@ class _Planner:
         counts = []
         for rule in self.of_kind(ExitAfter):
             if rule.side in (None, side):
-                count = self.expressions.constant(rule.bars)
+                count = self.expressions.constant(rule.count)
                 if not (count == count and count >= 1 and count == int(count)):
                     raise SettingsError(
                         f"`exit after` needs a whole number of bars from 1; with these inputs it is {count:g}"

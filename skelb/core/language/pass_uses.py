@@ -1,0 +1,61 @@
+"""Bringing in the names of used scripts."""
+
+from dataclasses import replace
+from typing import Protocol
+
+from skelb.core.language.diagnostics import LineMap, Mistake
+from skelb.core.language.kinds import Meaning, Scope, input_meaning, meaning_of
+from skelb.core.language.parser import parse
+from skelb.core.language.tree import Carry, Definition, Input, Placed, Statement, Use
+from skelb.core.language.used import used_statements
+from skelb.core.language.work import Work
+
+
+class Pass(Protocol):
+    """One pass over the work of a script."""
+
+    def __call__(self, work: Work) -> None:
+        """Run the pass."""
+
+
+def add_used(work: Work, placed: Placed, use: Use, check_meanings: Pass) -> None:
+    """Add what a `use` statement names, as `alias.name`. Raises Mistake when the script cannot be used."""
+    title, setting = use.title, work.setting
+    if title in setting.within:
+        chain = " uses ".join(f"`{item}`" for item in (*setting.within[setting.within.index(title) :], title))
+        raise Mistake("S0215", use.title_span, f"this goes round in a circle: {chain}")
+    saved = setting.scripts(title, use.version) if setting.scripts else None
+    if saved is None:
+        wanted = f"version {use.version} of `{title}`" if use.version else f"a script `{title}`"
+        raise Mistake("S0213", use.title_span, f"{wanted} is not among the saved scripts")
+    inner = Work(parse(saved.text), replace(setting, within=(*setting.within, title)), Scope())
+    inner.found.extend(inner.parsed.diagnostics)
+    check_meanings(inner)
+    errors = sorted((item for item in inner.found if item.severity == "error"), key=lambda item: item.span)
+    if errors:
+        if errors[0].code == "S0215":
+            raise Mistake("S0215", use.title_span, errors[0].message)
+        line = LineMap(saved.text).place(errors[0].span[0]).line
+        raise Mistake("S0214", use.title_span, f"`{title}` has a mistake in its line {line}: {errors[0].message}")
+    statements = used_statements(use, [item.statement for item in inner.sound], inner.inputs, work.inputs)
+    work.used[use.name] = saved
+    work.scope.aliases.add(use.name)
+    for statement in statements:
+        _add(work, Placed(statement, placed.text, placed.start), statement)
+
+
+def _add(work: Work, placed: Placed, statement: Statement) -> None:
+    work.sound.append(placed)
+    match statement:
+        case Input():
+            work.inputs[statement.name] = statement
+            work.scope.names[statement.name] = input_meaning(statement, work.scope)
+        case Definition():
+            work.definitions[statement.name] = statement
+            work.scope.names[statement.name] = meaning_of(statement.value, work.scope)
+        case Carry():
+            for name, start in zip(statement.names, statement.starts, strict=True):
+                work.scope.names[name] = Meaning(meaning_of(start, work.scope).kind)
+                work.carries[name] = statement
+        case _:
+            pass

@@ -1,0 +1,72 @@
+"""Expressions that look at one bar only: what running values and values of the position may pass through."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import fields, is_dataclass
+
+from skelb.core.language.diagnostics import Mistake
+from skelb.core.language.tree import (
+    Arithmetic,
+    Call,
+    Comparison,
+    Either,
+    Expression,
+    Logic,
+    Name,
+    Negative,
+    Not,
+)
+
+STEPWISE = ("abs", "min", "max", "sign", "clamp", "floor", "ceil", "round", "sqrt", "known")
+STEPWISE_HELP = f"It may pass through arithmetic, comparisons, logic, `if`, and {', '.join(STEPWISE)}."
+
+
+def names_in(node: object) -> Iterator[Name]:
+    """Every Name within a part of a tree."""
+    waiting = [node]
+    while waiting:
+        part = waiting.pop()
+        if isinstance(part, Name):
+            yield part
+        elif isinstance(part, tuple):
+            waiting.extend(part)
+        elif is_dataclass(part):
+            waiting.extend(getattr(part, item.name) for item in fields(part))
+
+
+def depends_on(node: Expression, names: set[str]) -> bool:
+    """Whether an expression uses one of the names themselves."""
+    return any(name.name in names for name in names_in(node))
+
+
+def check_stepwise(node: Expression, depends: Callable[[Expression], bool], code: str, message: str) -> None:
+    """That what `depends` finds passes only through what looks at one bar. Raises Mistake `code` where it does not."""
+    if not depends(node):
+        return
+    match node:
+        case Name() | Negative() | Not() | Arithmetic() | Logic() | Comparison() | Either():
+            for part in parts_of(node):
+                check_stepwise(part, depends, code, message)
+        case Call() if node.name == "now" or node.name in STEPWISE:
+            for argument in node.arguments:
+                check_stepwise(argument.value, depends, code, message)
+        case _:
+            raise Mistake(code, node.span, message, None, STEPWISE_HELP)
+
+
+def parts_of(node: Expression) -> tuple[Expression, ...]:
+    """The expressions that a stepwise expression is made of."""
+    match node:
+        case Negative() | Not():
+            return (node.x,)
+        case Arithmetic():
+            return (node.a, node.b)
+        case Logic():
+            return node.parts
+        case Comparison():
+            return node.operands
+        case Either():
+            return (node.condition, node.yes, node.no)
+        case Call():
+            return tuple(argument.value for argument in node.arguments)
+        case _:
+            return ()

@@ -1,0 +1,157 @@
+"""Names of other saved scripts: `use "Harbour swell" as swell`, then `swell.up`."""
+
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass, fields, is_dataclass, replace
+from typing import Any, cast
+
+from skelb.core.language.diagnostics import Mistake
+from skelb.core.language.tree import (
+    Carry,
+    Clock,
+    Definition,
+    Expression,
+    Field,
+    Input,
+    Name,
+    Negative,
+    Number,
+    Statement,
+    Text,
+    Truth,
+    Use,
+    Used,
+)
+
+
+@dataclass(frozen=True)
+class SavedScript:
+    """Another script as it was found: its text and version."""
+
+    title: str
+    version: int
+    text: str
+
+
+Scripts = Callable[[str, int | None], SavedScript | None]
+"""The saved script of a title (any version when None); None when there is none."""
+
+
+def joined(node: Any, aliases: Collection[str]) -> Any:
+    """The tree with fields of used scripts (`swell.up`) as names of their own."""
+    if isinstance(node, tuple):
+        return tuple(joined(part, aliases) for part in node)
+    if not is_dataclass(node):
+        return node
+    if isinstance(node, Field) and isinstance(node.record, Name) and node.record.name in aliases:
+        return Name(f"{node.record.name}.{node.name}", node.span)
+    changed = {}
+    for item in fields(node):
+        value = getattr(node, item.name)
+        if is_dataclass(value) or isinstance(value, tuple):
+            fresh = joined(value, aliases)
+            if fresh != value:
+                changed[item.name] = fresh
+    return replace(cast(Any, node), **changed) if changed else node
+
+
+def prefixed(node: Any, names: Mapping[str, str]) -> Any:
+    """The tree with names replaced, in what it defines too."""
+    if isinstance(node, tuple):
+        return tuple(prefixed(part, names) for part in node)
+    if not is_dataclass(node):
+        return node
+    changed: dict[str, Any] = {}
+    for item in fields(node):
+        value = getattr(node, item.name)
+        if is_dataclass(value) or isinstance(value, tuple):
+            changed[item.name] = prefixed(value, names)
+    if isinstance(node, (Name, Definition, Input)) and node.name in names:
+        changed["name"] = names[node.name]
+    if isinstance(node, Input):
+        changed["options"] = tuple(names.get(word, word) for word in node.options)
+        changed["default"] = names.get(node.default, node.default) if isinstance(node.default, str) else node.default
+    if isinstance(node, Carry):
+        changed["names"] = tuple(names.get(name, name) for name in node.names)
+    return replace(cast(Any, node), **changed) if changed else node
+
+
+def used_statements(
+    use: Use, statements: Collection[Statement], inputs: Mapping[str, Input], own_inputs: Mapping[str, Input]
+) -> list[Statement]:
+    """What a used script defines, its names prefixed and its inputs as `with` sets them.
+
+    An input set to a value stays an input with that default; one set to an expression becomes a definition.
+    Raises Mistake on an input it does not have or a value that the input cannot hold.
+    """
+    given: dict[str, Used] = {}
+    for item in use.inputs:
+        if item.name not in inputs:
+            listed = ", ".join(f"`{name}`" for name in inputs) or "none"
+            raise Mistake(
+                "S0209", item.name_span, f"`{use.title}` has no input `{item.name}`", None, f"Its inputs: {listed}."
+            )
+        given[item.name] = item
+    defining = [item for item in statements if isinstance(item, (Input, Definition, Carry))]
+    defined = [name for item in defining for name in (item.names if isinstance(item, Carry) else (item.name,))]
+    names = {name: f"{use.name}.{name}" for name in defined}
+    for name, item in given.items():  # an input that holds one of this script's own inputs is that input
+        if isinstance(item.value, Name) and item.value.name in own_inputs and inputs[name].kind in _WORDS:
+            names[name] = item.value.name
+    found: list[Statement] = []
+    for statement in defining:
+        if isinstance(statement, Input) and statement.name in given:
+            fresh = _set_input(statement, given[statement.name], names, own_inputs)
+            if fresh is not None:
+                found.append(fresh)
+        else:
+            found.append(prefixed(statement, names))
+    return found
+
+
+_WORDS = ("choice", "timeframe", "market")
+
+
+def _set_input(
+    found: Input, item: Used, names: Mapping[str, str], own_inputs: Mapping[str, Input]
+) -> Input | Definition | None:
+    value = item.value
+    wrong = Mistake("S0209", value.span, f"the input `{found.name}` cannot hold this", None, _wanted(found))
+    if found.kind in _WORDS and isinstance(value, Name) and value.name in own_inputs:
+        own = own_inputs[value.name]
+        if own.kind != found.kind or (found.kind == "choice" and not set(own.options) <= set(found.options)):
+            raise wrong
+        return None
+    default = _literal(found, value)
+    name = names[found.name]
+    if default is not None:
+        return replace(found, name=name, default=default)
+    if found.kind in _WORDS or isinstance(value, (Truth, Text, Clock)):
+        raise wrong
+    return Definition(name, item.name_span, value, item.name_span)
+
+
+def _literal(found: Input, value: Expression) -> float | bool | str | None:
+    """The value when it is written out and of the input's kind."""
+    match value:
+        case Number() if found.kind == "number":
+            return value.value
+        case Negative(Number() as inner) if found.kind == "number":
+            return -inner.value
+        case Truth() if found.kind == "switch":
+            return value.value == "yes"
+        case Clock() if found.kind == "time":
+            return float(value.minute)
+        case Name() if found.kind == "choice" and value.name in found.options:
+            return value.name
+        case Text() if found.kind in ("timeframe", "market"):
+            return value.value
+        case _:
+            return None
+
+
+def _wanted(found: Input) -> str:
+    return {
+        "number": "It takes a number.", "switch": "It takes on or off.", "time": "It takes a time such as 09:30.",
+        "choice": f"It takes one of {', '.join(found.options)}.", "timeframe": "It takes a timeframe such as 4h.",
+        "market": 'It takes a market such as "KELP".',
+    }[found.kind]  # fmt: skip

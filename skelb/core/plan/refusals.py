@@ -1,0 +1,53 @@
+"""Rules that the language has and this engine does not execute: refused with a sentence, never ignored."""
+
+from skelb.core.catalogue import POSITION_NAMES
+from skelb.core.errors import SettingsError
+from skelb.core.language import Checked, LineMap, forms_in, names_in
+from skelb.core.language.tree import (
+    Breakeven,
+    Dates,
+    Enter,
+    Exit,
+    ExitAfter,
+    Limit,
+    Pause,
+    Placed,
+    Protect,
+    Statement,
+    Trail,
+    Zone,
+)
+
+
+def refuse_unexecuted(checked: Checked) -> None:
+    """Raise SettingsError naming the first line that this engine cannot execute."""
+    for placed in checked.statements:
+        what = _unexecuted(placed.statement)
+        if what:
+            raise SettingsError(_sentence(checked, placed, what))
+
+
+def _sentence(checked: Checked, placed: Placed, what: str) -> str:
+    line = LineMap(checked.source).place(placed.start).line
+    return f"line {line} is right, but this version of the engine does not execute {what} yet; nothing was run"
+
+
+def _unexecuted(rule: Statement) -> str:
+    """What a statement asks for that the engine does not do; empty when it does all of it."""
+    if any(True for _ in forms_in(rule)):
+        return "higher bars as they form (`forming`)"
+    if any(name.name in POSITION_NAMES for name in names_in(rule)):
+        return "names of the position"
+    match rule:
+        case Enter() | Exit() if rule.order.form != "market":
+            return f"orders `at {rule.order.form}`"
+        case Exit() if rule.take is not None or rule.lots is not None:
+            return "`take` and `lots`"
+        case ExitAfter() if rule.unit == "days" or rule.at_close:
+            return "`exit after … days` and `exit after … at close`"
+        case Protect() if rule.part is not None:
+            return "targets `for` a part"
+        case Trail() | Breakeven() | Limit() | Pause() | Dates() | Zone():
+            return f"`{type(rule).__name__.lower()}`"
+        case _:
+            return ""
