@@ -97,7 +97,7 @@ class CliRun:
     @classmethod
     def read(
         cls, file: Path, bars: list[str], market: list[Path] | None, account: Path | None, set_: list[str] | None,
-        sides: str, timeframe: str | None, from_: str | None, to: str | None,
+        sides: str, timeframe: str | None, from_: str | None, to: str | None, inverted: bool = False,
     ) -> "CliRun":  # fmt: skip
         """Read all of it. Raises SkelbError on whatever cannot be read."""
         dataset = read_dataset(bars, market, timeframe)
@@ -105,7 +105,7 @@ class CliRun:
         conditions = account_settings(read_settings_file(account) if account else {}).account()
         if sides not in ("both", "long", "short"):
             raise SettingsError(f"--sides is long, short or both, not `{sides}`")
-        choices = Choices(settings_of(set_), sides, read_date(from_, "--from"), read_date(to, "--to"))
+        choices = Choices(settings_of(set_), sides, read_date(from_, "--from"), read_date(to, "--to"), inverted)
         input_values(checked, choices.inputs)
         return cls(checked, dataset, conditions, choices)
 

@@ -120,9 +120,10 @@ def backtest(
     set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
     from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
     equity: Annotated[bool, typer.Option("--equity", help="Include the equity on every bar.")] = False,
+    invert: Annotated[bool, typer.Option("--invert", help="Exchange the sides, levels mirrored about the fill.")] = False,
 ) -> None:  # fmt: skip
     """Test a strategy bar by bar."""
-    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to, invert)
     result = backtests.backtest(setup.checked, setup.dataset, setup.account, setup.choices)
     if json:
         _print_json(backtest_document(result.outcome, result.figures, result.findings, equity))

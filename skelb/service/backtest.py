@@ -31,6 +31,7 @@ class Choices:
     sides: str = "both"
     from_date: date | None = None
     to_date: date | None = None
+    inverted: bool = False
 
 
 def setting_for(bars: Bars, market: Market, scripts: Scripts | None = None) -> Setting:
@@ -54,7 +55,7 @@ def backtest(checked: Checked, dataset: Dataset, account: Account, choices: Choi
     if choices.sides not in SIDES:
         raise SettingsError(f"sides are one of {', '.join(SIDES)}, not `{choices.sides}`")
     inputs = input_values(checked, choices.inputs)
-    plan = make_plan(checked, dataset, inputs, choices.sides, choices.from_date, choices.to_date)
+    plan = make_plan(checked, dataset, inputs, choices.sides, choices.from_date, choices.to_date, choices.inverted)
     outcome = run(plan, account)
     figures = {side: figures_of(outcome, side) for side in ("all", "long", "short")}
     return Result(outcome, figures, findings_of(outcome, checked, figures, choices.sides))

@@ -28,11 +28,11 @@ class Setup(BaseModel):
     account: str = Field(max_length=100)
     inputs: dict[str, float | bool | str] = Field(default_factory=dict)
     sides: Literal["both", "long", "short"] = "both"
+    inverted: bool = False
 
-    @property
-    def choices(self) -> Choices:
+    def choices(self, checked: Checked) -> Choices:
         """What the setup chooses besides script, bars and account."""
-        return Choices(self.inputs, self.sides, self.from_date, self.to_date)
+        return Choices(self.known_inputs(checked), self.sides, self.from_date, self.to_date, self.inverted)
 
     def dataset(self, datasets: Datasets) -> Dataset:
         """The bars to run on."""

@@ -24,7 +24,7 @@ from skelb.core.export import (
 from skelb.core.language import Checked, check
 from skelb.core.language.tree import Input
 from skelb.core.plan import Dataset
-from skelb.service.backtest import Choices, Result, backtest, setting_for
+from skelb.service.backtest import Result, backtest, setting_for
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup
@@ -66,7 +66,7 @@ class Workbench:
         document["run"] = None
         document["problem"] = None
         if checked.is_sound:
-            choices = Choices(setup.known_inputs(checked), setup.sides, setup.from_date, setup.to_date)
+            choices = setup.choices(checked)
             try:
                 result = backtest(checked, dataset, conditions, choices)
             except SkelbError as exc:
@@ -112,7 +112,7 @@ def keep_run(library: Library, datasets: Datasets, setup: Setup) -> tuple[int, R
     """Run a setup once more and keep it; its number and result."""
     dataset = setup.dataset(datasets)
     checked = setup.checked(library, dataset)
-    choices = Choices(setup.known_inputs(checked), setup.sides, setup.from_date, setup.to_date)
+    choices = setup.choices(checked)
     result = backtest(checked, dataset, setup.conditions(library), choices)
     number = library.keep_run(setup.model_dump(mode="json"), result.figures, dataset.data_version, __version__)
     return number, result

@@ -17,7 +17,7 @@ CASES = sorted(GOLDEN.glob("*.skelb"))
 
 
 SAVED = {
-    "Wave": 'input fast = 12 from 4 to 40\nquick = ema(close, fast)\n',
+    "Wave": "input fast = 12 from 4 to 40\nquick = ema(close, fast)\n",
     "Broken": "line = emma(close, 9)\n",
     "Round": 'use "Round" as again\nline = again.line\n',
 }

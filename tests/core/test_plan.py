@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.testing import assert_array_equal
 
-from skelb.core.engine import Account, run
+from skelb.core.engine import Account, kernel, run
 from skelb.core.errors import SettingsError
 from skelb.core.language import check
 from skelb.core.plan import Dataset, Expressions, Memo, input_values, make_dataset, make_plan
@@ -155,3 +155,34 @@ def test_renaming_and_reordering_change_no_result():
     data = demo_run(script).plan.dataset
     again = run(make_plan(checked, data, input_values(checked, {})), Account(capital=50_000, leverage=20))
     assert_array_equal(again.trades.numbers, demo_run(script).trades.numbers)
+
+
+def test_inverting_exchanges_sides_and_mirrors_levels_about_the_fill():
+    script = """
+enter long when close > prior(close, 3)
+enter short when close < prior(close, 5)
+exit long when close < open
+stop long at lowest(low, 4)
+stop short 1%
+target long at highest(high, 2) + 30
+target short 2 R
+size 1 units
+"""
+    checked, bars = check(script), dataset()
+    straight = run(make_plan(checked, bars, {}), Account(capital=1e6))
+    inverted = run(make_plan(checked, bars, {}, inverted=True), Account(capital=1e6))
+    straight_first = {
+        (row, side): index
+        for index, (row, side) in enumerate(zip(straight.trades.entry_bar, straight.trades.side, strict=True))
+    }
+    compared = 0
+    for index, (bar, side) in enumerate(zip(inverted.trades.entry_bar, inverted.trades.side, strict=True)):
+        twin = straight_first.get((bar, -side))
+        if twin is None:
+            continue
+        compared += 1
+        mid = straight.trades.column(kernel.TF_ENTRY_MID)[twin]
+        for column in (kernel.TF_STOP, kernel.TF_TARGET):
+            mirrored = 2 * mid - straight.trades.column(column)[twin]
+            np.testing.assert_allclose(inverted.trades.column(column)[index], mirrored, atol=0.5)  # rounded twice
+    assert compared > 5

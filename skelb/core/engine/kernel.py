@@ -35,7 +35,8 @@ AT_OPEN, INSIDE, AT_CLOSE = range(3)
 # Settings: whole numbers.
 (
     I_FIRST, I_LAST, I_PATH, I_SKIP_SHORT, I_OPPOSITE, I_AFTER_LONG, I_AFTER_SHORT, I_BID, I_SPREAD_PERCENT, I_TICKS_IN_ONE,
-) = range(10)  # fmt: skip
+    I_INVERTED,
+) = range(11)  # fmt: skip
 # Settings: numbers.
 (
     F_TICK, F_VALUE, F_STEP, F_MIN_LOT, F_SLIPPAGE, F_FEE_PERCENT, F_FEE_UNIT, F_FEE_ORDER, F_FEE_MINIMUM,
@@ -62,7 +63,7 @@ AT_OPEN, INSIDE, AT_CLOSE = range(3)
     TF_SLIPPAGE, TF_FINANCING, TF_NET, TF_R, TF_BEST, TF_WORST, TF_STOP, TF_TARGET, TF_EQUITY, TF_RISK,
 ) = range(18)  # fmt: skip
 TRADE_INTS, TRADE_FLOATS, SKIP_INTS = 8, 18, 4
-STATE_INTS, STATE_FLOATS, SETTING_INTS, SETTING_FLOATS = 13, 15, 10, 13
+STATE_INTS, STATE_FLOATS, SETTING_INTS, SETTING_FLOATS = 13, 15, 11, 13
 
 
 @njit(nogil=True, error_model="numpy")
@@ -171,6 +172,9 @@ def _open_position(i, mid, columns, strides, size_forms, settings_i, settings_f,
     target_percent = columns[base + TARGET_PERCENT][j * strides[base + TARGET_PERCENT]]
     target_r = columns[base + TARGET_R][j * strides[base + TARGET_R]]
     target_at = columns[base + TARGET_AT][j * strides[base + TARGET_AT]]
+    if settings_i[I_INVERTED]:  # prices are those of the other side: mirrored about the fill
+        stop_at = 2.0 * mid - stop_at
+        target_at = 2.0 * mid - target_at
     total = stop_price + stop_percent + target_price + target_percent + target_r
     if total != total or stop_at != stop_at or target_at != target_at:
         return SKIP_UNKNOWN

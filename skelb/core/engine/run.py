@@ -85,6 +85,7 @@ def _settings(plan: Plan, account: Account) -> tuple[np.ndarray, np.ndarray]:
     whole[kernel.I_BID] = market.quotes == "bid"
     whole[kernel.I_SPREAD_PERCENT] = market.spread_unit == "percent"
     whole[kernel.I_TICKS_IN_ONE] = in_one if exact else 0
+    whole[kernel.I_INVERTED] = plan.inverted
     numbers = np.zeros(kernel.SETTING_FLOATS)
     numbers[kernel.F_TICK] = market.tick
     numbers[kernel.F_VALUE] = market.point_value * market.currency_rate

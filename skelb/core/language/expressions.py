@@ -162,21 +162,25 @@ def _read_relation(reader: Reader, a: Expression) -> Expression:
         return _read_crossing(reader, a)
     negated = reader.accept_word("not") is not None
     reader.advance()  # `in`
-    if reader.is_sign("("):
-        opened = reader.advance()
-        items = [_read_item(reader)]
-        while reader.accept_sign(","):
-            items.append(_read_item(reader))
-        reader.close(opened)
-        return InSet(a, tuple(items), negated, (start, reader.last_end))
+    items = _read_set(reader)
+    if items is not None:
+        return InSet(a, items, negated, (start, reader.last_end))
     low = _read_sum(reader)
     reader.need_sign("..", "`..` between the ends of the range")
     high = _read_sum(reader)
     return InRange(a, low, high, negated, (start, reader.last_end))
 
 
-def _read_item(reader: Reader) -> Expression:
-    return _read_sum(reader)
+def _read_set(reader: Reader) -> tuple[Expression, ...] | None:
+    """The items of a set in brackets; None, with nothing read, where a bracket only begins a range."""
+    if not reader.is_sign("(") or reader.after_bracket().text in ("..", "+", "-", "*", "/", "^", ".", "on", "from"):
+        return None
+    opened = reader.advance()
+    items = [_read_sum(reader)]
+    while reader.accept_sign(","):
+        items.append(_read_sum(reader))
+    reader.close(opened)
+    return tuple(items)
 
 
 def _read_is(reader: Reader, a: Expression) -> Expression:

@@ -1,8 +1,7 @@
 """Second pass: what the rules say together."""
 
-from dataclasses import fields, is_dataclass
-
 from skelb.core.language.diagnostics import Diagnostic
+from skelb.core.language.same import without_places
 from skelb.core.language.tree import (
     Breakeven,
     Distance,
@@ -135,22 +134,12 @@ def _check_lots(work: Work, rules: list[tuple[Placed, Statement]], entries: list
 
 def _check_both_sides(work: Work, entries: list[tuple[Placed, Enter]]) -> None:
     """The same condition for both sides trades neither."""
-    longs = {_without_places(entry.when) for _, entry in entries if entry.side == "long" and entry.only_if is None}
+    longs = {without_places(entry.when) for _, entry in entries if entry.side == "long" and entry.only_if is None}
     for placed, entry in entries:
-        if entry.side == "short" and entry.only_if is None and _without_places(entry.when) in longs:
+        if entry.side == "short" and entry.only_if is None and without_places(entry.when) in longs:
             work.report(
                 placed, Diagnostic("S0409", "this is also the condition to enter long, so neither happens", entry.when.span)
             )  # fmt: skip
-
-
-def _without_places(node: object) -> object:
-    """A value equal for equal expressions, wherever they stand."""
-    if isinstance(node, tuple):
-        return tuple(_without_places(part) for part in node)
-    if not is_dataclass(node):
-        return node
-    parts = (item.name for item in fields(node) if not item.name.endswith("span"))
-    return (type(node).__name__, *(_without_places(getattr(node, name)) for name in parts))
 
 
 def _stop_is_broken(work: Work) -> bool:

@@ -35,6 +35,17 @@ class Reader:
             self.now = self.tokens[self.at]
         return token
 
+    def after_bracket(self) -> Token:
+        """The token after the bracket that opens here closes; the end token when it never does."""
+        depth = 0
+        for index in range(self.at, len(self.tokens)):
+            text = self.tokens[index].text
+            if self.tokens[index].kind == "op":
+                depth += (text in _CLOSER) - (text in _CLOSER.values())
+            if depth == 0:
+                return self.tokens[min(index + 1, len(self.tokens) - 1)]
+        return self.tokens[-1]
+
     @property
     def last_end(self) -> int:
         """Where the token read last ends."""

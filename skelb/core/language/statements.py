@@ -182,12 +182,6 @@ def _read_input(reader: Reader) -> Input:
         kind, default = "time", float(clock_minutes(token.text, token.span))
     elif token.kind == "number" or reader.is_sign("-"):
         kind, default = "number", _read_number(reader)
-        if reader.accept_word("from"):
-            low = _read_number(reader)
-            reader.need_word(("to",), "`to` and the end of the range")
-            high = _read_number(reader)
-            if reader.accept_word("step"):
-                step = _read_number(reader)
     elif token.kind == "frame":
         frame_minutes(token)
         reader.advance()
@@ -197,7 +191,6 @@ def _read_input(reader: Reader) -> Input:
     elif token.kind == "name" and reader.ahead().text == "one":
         reader.advance()
         kind, default = "choice", token.text
-        options = _read_options(reader)
     elif token.text.lower() in ("true", "false"):
         right = "on" if token.text.lower() == "true" else "off"
         raise Mistake("S0109", token.span, f"`{token.text}` is written `{right}`", Mend(right, token.span))
@@ -206,7 +199,15 @@ def _read_input(reader: Reader) -> Input:
             "a default",
             "A default is a number, on or off, a time, a timeframe, a market in quotes, or a word with `one of …`.",
         )
-    default_span = (token.start, reader.last_end if kind == "number" and low is None else token.end)
+    default_span = (token.start, reader.last_end)
+    if kind == "choice":
+        options = _read_options(reader)
+    if kind == "number" and reader.accept_word("from"):
+        low = _read_number(reader)
+        reader.need_word(("to",), "`to` and the end of the range")
+        high = _read_number(reader)
+        if reader.accept_word("step"):
+            step = _read_number(reader)
     label = reader.need_text("the label") if reader.now.kind == "text" else ""
     return Input(
         name.text, name.span, kind, default, default_span, low, high, step, options, label, (0, reader.last_end)

@@ -9,7 +9,7 @@ from skelb.core.language.diagnostics import Mistake, Span
 _PATTERN = re.compile(
     r"""(?P<space>[ \t\r\n]+|\#[^\n]*)
       | (?P<date>\d{4}-\d{2}-\d{2}(?![\d-]))
-      | (?P<time>\d{1,2}:\d{2}(?![\d:]))
+      | (?P<time>\d{1,2}:\d{2}(?!\d|:\d))
       | (?P<frame>\d+[mhdw](?![A-Za-z0-9_]))
       | (?P<number>(?:\d+(?:\.\d+)?|\.\d+)(?:[eE][+-]?\d+)?)
       | (?P<name>[A-Za-z_][A-Za-z0-9_]*)

@@ -123,8 +123,11 @@ def _set_input(
         return None
     default = _literal(found, value)
     name = names[found.name]
+    low, high = found.low, found.high
+    if low is not None and high is not None and isinstance(default, float) and not low <= default <= high:
+        raise Mistake("S0209", value.span, f"{default:g} lies outside the range of `{found.name}`, {low:g} to {high:g}")  # fmt: skip
     if default is not None:
-        return replace(found, name=name, default=default)
+        return cast(Input, prefixed(replace(found, default=default), names))
     if found.kind in _WORDS or isinstance(value, (Truth, Text, Clock)):
         raise wrong
     return Definition(name, item.name_span, value, item.name_span)

@@ -34,7 +34,7 @@ def read_window(reader: Reader) -> Window:
     """A `window` statement, after its first word. Raises Mistake when it is none."""
     days: tuple[int, ...] = ()
     times: list[tuple[Expression, Expression]] = []
-    if reader.now.kind == "name" and reader.now.text.lower()[:3] in WEEKDAYS and reader.ahead().text != ":":
+    if reader.now.kind == "name" and _is_day(reader.now.text):
         days = _read_cycle(reader, WEEKDAYS, "a weekday (mon, tue, …)")
     while reader.now.kind == "time" or (reader.now.kind == "name" and reader.now.text != "only"):
         start = _read_clock(reader)
@@ -45,6 +45,14 @@ def read_window(reader: Reader) -> Window:
     if not days and not times:
         raise reader.missing("days or a time range", "As in `window mon-thu 09:30-16:00`.")
     return Window(days, tuple(times), read_only_if(reader), (0, reader.last_end))
+
+
+_FULL_DAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+
+
+def _is_day(word: str) -> bool:
+    """Whether a word is a weekday, in a spelling that is Skelb's or can be mended."""
+    return word.lower() in WEEKDAYS or word.lower() in _FULL_DAYS
 
 
 def _read_clock(reader: Reader) -> Expression:

@@ -1,6 +1,7 @@
 """Checked scripts to arrays: expressions evaluated once, rules laid out for the engine."""
 
 from skelb.core.plan.columns import Block, Column, Flag, OppositeMode, SizeForm
+from skelb.core.plan.conversion import Comparison, compare_values
 from skelb.core.plan.dataset import Dataset, make_dataset
 from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.inputs import input_values, read_value
@@ -10,6 +11,7 @@ from skelb.core.plan.rules import NamedRule, Plan, make_plan
 __all__ = [
     "Block",
     "Column",
+    "Comparison",
     "Dataset",
     "Expressions",
     "Flag",
@@ -19,6 +21,7 @@ __all__ = [
     "OppositeMode",
     "Plan",
     "SizeForm",
+    "compare_values",
     "input_values",
     "make_dataset",
     "make_plan",

@@ -2,7 +2,7 @@
 """The rules of a checked script to arrays the engine runs on."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import TypeVar
 
@@ -15,6 +15,7 @@ from skelb.core.catalogue import YES, Conditions, raw_spread
 from skelb.core.errors import SettingsError
 from skelb.core.language import Checked
 from skelb.core.language.tree import (
+    Breakeven,
     Enter,
     Exit,
     ExitAfter,
@@ -26,6 +27,7 @@ from skelb.core.language.tree import (
     Rule,
     Side,
     Size,
+    Trail,
     Window,
 )
 from skelb.core.plan.columns import (
@@ -85,6 +87,7 @@ class Plan:
     exit_after: tuple[int, int]
     entries: tuple[NamedRule, ...]
     exits: tuple[NamedRule, ...]
+    inverted: bool = False
 
 
 def make_plan(
@@ -94,14 +97,16 @@ def make_plan(
     sides: str = "both",
     from_date: date | None = None,
     to_date: date | None = None,
+    inverted: bool = False,
 ) -> Plan:
     """The plan of a sound script with every input's value, for the trading days from the first to the last date.
 
+    `inverted` exchanges the sides of all rules and mirrors levels at a price about the fill, for a test.
     Raises SettingsError when inputs make a length impossible, pips are used on a market without, or no trading
     day lies between the dates, or a rule is one that this engine does not execute.
     """
     refuse_unexecuted(checked)
-    return _Planner(checked, dataset, inputs, sides).plan(*_span(dataset, from_date, to_date))
+    return _Planner(checked, dataset, inputs, sides, inverted).plan(*_span(dataset, from_date, to_date))
 
 
 def _span(dataset: Dataset, from_date: date | None, to_date: date | None) -> tuple[int, int]:
@@ -119,18 +124,21 @@ def _span(dataset: Dataset, from_date: date | None, to_date: date | None) -> tup
 class _Planner:
     """The work of making one plan."""
 
-    def __init__(self, checked: Checked, dataset: Dataset, inputs: Mapping[str, InputValue], sides: str) -> None:
+    def __init__(
+        self, checked: Checked, dataset: Dataset, inputs: Mapping[str, InputValue], sides: str, inverted: bool
+    ) -> None:
         self.dataset = dataset
         self.calendar = dataset.calendar
         self.market = dataset.market
         self.expressions = Expressions(checked, inputs, dataset)
         self.sides = sides
+        self.inverted = inverted
         self.size = len(dataset)
         self.rules: list[tuple[Rule, str, int]] = []
         for placed in checked.statements:
             statement = placed.statement
             if isinstance(statement, Rule) and self._exists(getattr(statement, "only_if", None)):
-                self.rules.append((statement, placed.text, placed.start))
+                self.rules.append((_turned(statement) if inverted else statement, placed.text, placed.start))
 
     def _exists(self, only_if: Expression | None) -> bool:
         return only_if is None or self.expressions.constant(only_if) == YES
@@ -155,7 +163,7 @@ class _Planner:
         return Plan(
             self.dataset, self.expressions, first, last, flags, blocks, tuple(columns), entry_rules, exit_rules,
             forms, modes[-1] if modes else OppositeMode.REVERSE, (self._exit_after("long"), self._exit_after("short")),
-            tuple(name for name, _ in entries), tuple(exits),
+            tuple(name for name, _ in entries), tuple(exits), self.inverted,
         )  # fmt: skip
 
     # --- signals -----------------------------------------------------------------------------------------------
@@ -315,7 +323,7 @@ class _Planner:
         for kind in ("stop", "target"):
             rules = [rule for rule in self.of_kind(Protect) if rule.kind == kind and rule.side in (None, side)]
             sided = [rule for rule in rules if rule.side == side]
-            nearer_high = (kind == "stop") == (side == "long")
+            nearer_high = ((kind == "stop") == (side == "long")) != self.inverted  # prices are mirrored at the fill
             at = offset + (Column.STOP_AT if kind == "stop" else Column.TARGET_AT)
             columns[at] = np.array([-np.inf if nearer_high else np.inf])
             for rule in sided or rules:
@@ -369,6 +377,14 @@ class _Planner:
             here = which == index
             out[here] = value[0] if value.size == 1 else value[here]
         return out
+
+
+def _turned(rule: Rule) -> Rule:
+    """The rule with its side exchanged."""
+    if not isinstance(rule, (Enter, Exit, ExitAfter, Protect, Trail, Breakeven)) or rule.side is None:
+        return rule
+    other: Side = "short" if rule.side == "long" else "long"
+    return replace(rule, side=other)
 
 
 def _slot(kind: str, unit: str) -> int:

@@ -1,0 +1,28 @@
+"""Tools on scripts: writing, laying out, changing, mirroring, telling."""
+
+from skelb.core.language.tools.brief import brief, what_is_wrong
+from skelb.core.language.tools.edits import Edit, applied, extract_input, inline_used, rename
+from skelb.core.language.tools.layout import format_source
+from skelb.core.language.tools.mirror import Mirrored, mirrored_rules
+from skelb.core.language.tools.places import NamePlace, name_at, name_places
+from skelb.core.language.tools.readback import read_back
+from skelb.core.language.tools.written import written, written_statement
+
+__all__ = [
+    "Edit",
+    "Mirrored",
+    "NamePlace",
+    "applied",
+    "brief",
+    "extract_input",
+    "format_source",
+    "inline_used",
+    "mirrored_rules",
+    "name_at",
+    "name_places",
+    "read_back",
+    "rename",
+    "what_is_wrong",
+    "written",
+    "written_statement",
+]

@@ -1,0 +1,454 @@
+"""The short rules that mirror the long ones (or the other way round): the same idea with the price upside down.
+
+Every expression is one of four sorts, which say what the mirror makes of it: a *price* (`p` becomes `c - p`), a
+*change* (changes its sign), a *swing* between two ends (`x` becomes low + high - x), or *even* (stays). Comparing
+two prices, or a change with a number, turns the comparison round. What fits none of these is said, not guessed.
+"""
+
+import re
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS
+from skelb.core.language.check import Checked
+from skelb.core.language.same import without_places
+from skelb.core.language.tools.written import written, written_statement
+from skelb.core.language.tree import (
+    AllOf,
+    Argument,
+    Arithmetic,
+    Breakeven,
+    Call,
+    Comparison,
+    Crossing,
+    Distance,
+    Either,
+    Enter,
+    Exit,
+    ExitAfter,
+    Expression,
+    Field,
+    FromMarket,
+    Input,
+    InRange,
+    InSet,
+    Is,
+    Logic,
+    Name,
+    Negative,
+    Not,
+    Number,
+    OnTimeframe,
+    Order,
+    Placed,
+    Protect,
+    Sequence,
+    Side,
+    Statement,
+    Total,
+    Trail,
+    Truth,
+)
+
+Sort = Literal["price", "change", "swing", "even", "condition"]
+
+_PRICES = frozenset(
+    "open high low close mid typical day_open day_high day_low entry_price stop_price target_price".split()
+)
+_SWAPPED_NAMES = {"high": "low", "upper_wick": "lower_wick", "day_high": "day_low", "gap_up": "gap_down"}
+_SWAPPED_FUNCTIONS = {"highest": "lowest", "crest": "trough", "peak": "dip", "climbs": "sinks", "gap_up": "gap_down",
+                      "max": "min", "ceil": "floor"}  # fmt: skip
+_SWAPPED_FIELDS = {"high": "low", "upper": "lower", "plus": "minus", "up": "down"}
+for _table in (_SWAPPED_NAMES, _SWAPPED_FUNCTIONS, _SWAPPED_FIELDS):
+    _table.update({right: left for left, right in list(_table.items())})
+_PRICE_FUNCTIONS = frozenset(
+    "sma ema wma wilder hma dema tema kama vwma average fit channel bollinger keltner psar supertrend ichimoku vwap"
+    " highest lowest crest trough peak dip median hold opening_range prior_day prior_week".split()
+)
+_CHANGE_FUNCTIONS = frozenset("roc cci tsi cmo macd zscore gain obv accumulation money_flow".split())
+_SWINGS = frozenset("rsi stoch stoch_rsi williams mfi rank".split())  # from one end to the other; the middle stays
+_CHANGE_FIELDS = frozenset(["slope", "side"])
+_FLIPPED = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "==", "!=": "!="}
+_NAMED_OPPOSITES = {"up": "down", "long": "short", "above": "below", "over": "under", "rise": "fall", "rising": "falling",
+                    "higher": "lower", "high": "low", "upper": "lower", "buy": "sell", "bull": "bear", "flood": "ebb",
+                    "breakout": "breakdown", "strong": "weak"}  # fmt: skip
+_NAMED_OPPOSITES.update({right: left for left, right in list(_NAMED_OPPOSITES.items())})
+
+
+class Unmirrored(Exception):  # noqa: N818 - becomes a line of the answer
+    """A part has no mirror image; the message is the part and why."""
+
+
+@dataclass(frozen=True)
+class Mirrored:
+    """New lines to add, and what could not be mirrored, each with the reason."""
+
+    lines: tuple[str, ...]
+    missing: tuple[str, ...]
+
+
+def mirrored_rules(checked: Checked, side: Side = "long") -> Mirrored:
+    """The rules of the other side that mirror those of `side`, with the names they need."""
+    mirror = _Mirror(checked)
+    lines: list[str] = []
+    missing: list[str] = []
+    present = {without_places(placed.statement) for placed in checked.statements}
+    for placed in checked.statements:
+        if not _is_of_side(placed.statement, side):
+            continue
+        try:
+            found = mirror.statement(placed.statement)
+        except Unmirrored as exc:
+            missing.append(f"`{_as_written(placed)}`: {exc}")
+            continue
+        if without_places(found) not in present:
+            lines.append(written_statement(found))
+    return Mirrored((*mirror.definitions, *lines), tuple(missing))
+
+
+def _is_of_side(statement: Statement, side: Side) -> bool:
+    return isinstance(statement, (Enter, Exit, ExitAfter, Protect, Trail, Breakeven)) and statement.side == side
+
+
+def _as_written(placed: Placed) -> str:
+    return " ".join(placed.text.split())
+
+
+def _turned_words(named: str | None) -> str | None:
+    """A rule's name with its words turned round: "above calm" becomes "below calm"."""
+    if named is None:
+        return None
+    return re.sub(r"[A-Za-z]+", lambda word: _NAMED_OPPOSITES.get(word[0], word[0]), named)
+
+
+class _Mirror:
+    """The mirror images of one script's expressions; names get images of their own."""
+
+    def __init__(self, checked: Checked) -> None:
+        self._checked = checked
+        self._images: dict[str, str] = {}
+        self.definitions: list[str] = []
+        self._by_meaning = {
+            without_places(found.value): name for name, found in checked.definitions.items() if name.isidentifier()
+        }
+
+    # --- rules ---
+
+    def statement(self, node: Statement) -> Statement:
+        """The mirror image of a rule of one side."""
+        assert isinstance(node, (Enter, Exit, ExitAfter, Protect, Trail, Breakeven))
+        assert node.side is not None
+        other: Side = "short" if node.side == "long" else "long"
+        match node:
+            case Enter() | Exit():
+                when, order = self.image(node.when), self._order(node.order)
+                return replace(node, side=other, when=when, order=order, named=_turned_words(node.named))
+            case Protect() | Trail():
+                return replace(node, side=other, distance=self._distance(node.distance))
+            case _:
+                return replace(node, side=other)
+
+    def _order(self, order: Order) -> Order:
+        return order if order.price is None else replace(order, price=self._level(order.price))
+
+    def _distance(self, distance: Distance) -> Distance:
+        """A distance is the same on both sides unless its parts have sides; a price is mirrored."""
+        if distance.unit == "at":
+            return replace(distance, amount=self._level(distance.amount))
+        if self.sort(distance.amount) not in ("even", "change"):
+            raise Unmirrored(f"`{written(distance.amount)}` as a distance has no mirror image")
+        image = self.image(distance.amount)
+        return replace(
+            distance, amount=Negative(image, image.span) if self.sort(distance.amount) == "change" else image
+        )
+
+    def _level(self, node: Expression) -> Expression:
+        if self.sort(node) != "price":
+            raise Unmirrored(f"`{written(node)}` is not a price")
+        return self.image(node)
+
+    # --- sorts ---
+
+    def sort(self, node: Expression) -> Sort:
+        """What the mirror does to the value of `node`. Raises Unmirrored when that is not clear."""
+        match node:
+            case Number():
+                return "even"
+            case Name():
+                return self._sort_of_name(node)
+            case Field():
+                return self._sort_of_field(node)
+            case Call():
+                return self._sort_of_call(node)
+            case Negative():
+                return self._need(self.sort(node.x), ("change", "even"), node)
+            case Arithmetic():
+                return self._sort_of_arithmetic(node)
+            case Either():
+                return self._same_sort((node.yes, node.no), node)
+            case OnTimeframe():
+                return self.sort(node.x)
+            case FromMarket():
+                raise Unmirrored(f"`{written(node)}` is another market, which has no mirror image of its own")
+            case Total():
+                raise Unmirrored(f"`{written(node)}` is a sum of its own")
+            case _:
+                return "condition"
+
+    def _need(self, found: Sort, allowed: tuple[Sort, ...], node: Expression) -> Sort:
+        if found not in allowed:
+            raise Unmirrored(f"`{written(node)}` has no mirror image")
+        return found
+
+    def _same_sort(self, parts: tuple[Expression, ...], node: Expression) -> Sort:
+        sorts = {self.sort(part) for part in parts}
+        if len(sorts) != 1:
+            raise Unmirrored(f"`{written(node)}` mixes what the mirror turns round with what it leaves")
+        return sorts.pop()
+
+    def _sort_of_name(self, node: Name) -> Sort:
+        checked = self._checked
+        if node.name in checked.definitions:
+            return self.sort(checked.definitions[node.name].value)
+        if node.name in checked.inputs:
+            return self._sort_of_input(checked.inputs[node.name], node)
+        if node.name in checked.carries:
+            raise Unmirrored(f"`{node.name}` is a running value; write its mirror image yourself")
+        if node.name in _PRICES:
+            return "price"
+        if node.name in BUILT_INS:
+            return "condition" if BUILT_INS[node.name].kind == "condition" else "even"
+        return self._sort_of_call(Call(node.name, node.span, (), node.span)) if node.name in FUNCTIONS else "even"
+
+    def _sort_of_input(self, found: Input, node: Name) -> Sort:
+        if found.kind == "choice" and self._checked.meanings[found.name].series:
+            if not set(found.options) <= {"open", "close", "mid", "typical"}:
+                raise Unmirrored(f"`{node.name}` chooses among series that the mirror would exchange")
+            return "price"
+        return "condition" if found.kind == "switch" else "even"
+
+    def _sort_of_field(self, node: Field) -> Sort:
+        base = self._resolved(node.record)
+        name = base.name if isinstance(base, (Call, Name)) else ""
+        if node.name in _CHANGE_FIELDS:
+            return "change"
+        if name in ("aroon", "adx", "vortex"):
+            return "even"
+        if name in _SWINGS:
+            return "swing"
+        if name == "macd":
+            return "change"
+        return "price" if name in _PRICE_FUNCTIONS else "even"
+
+    def _sort_of_call(self, node: Call) -> Sort:
+        function = FUNCTIONS.get(node.name)
+        if function is None:
+            raise Unmirrored(f"`{node.name}` is not known here")
+        if function.result == "condition":
+            return "condition"
+        first = node.arguments[0].value if node.arguments else None
+        if node.name in _CHANGE_FUNCTIONS:
+            return "change"
+        if node.name in _SWINGS:
+            of_bars = function.parameters[0].kind not in ("number", "any")
+            return "swing" if first is None or of_bars or self._is_turned(first) else "even"
+        if node.name in ("prior", "hold", "median", "highest", "lowest", "min", "max", "clamp", "round", "floor", "ceil",
+                         "average", "crest", "trough", "peak", "dip") or node.name in _PRICE_FUNCTIONS:  # fmt: skip
+            return "price" if first is None else self.sort(first)
+        if node.name in ("sum", "sign", "cumulate") and first is not None:
+            return self._need(self.sort(first), ("change", "even"), node)
+        return "even"
+
+    def _sort_of_arithmetic(self, node: Arithmetic) -> Sort:
+        a, b = self.sort(node.a), self.sort(node.b)
+        if node.operator == "-" and a == b == "price":
+            return "change"
+        if node.operator in "+-":
+            if a == b and a in ("change", "even"):
+                return a
+            if a == "price" and b in ("change", "even"):
+                return "price"  # the image of an even distance changes its sign: see `image`
+        if node.operator in "*/" and "change" in (a, b) and {a, b} <= {"change", "even"}:
+            return "even" if a == b else "change"
+        if a == b == "even":
+            return "even"
+        if node.operator == "*" and "price" in (a, b) and {a, b} == {"price", "even"}:
+            raise Unmirrored(f"`{written(node)}` is a share of a price: write it as a distance (`price - 2 * atr(14)`)")
+        raise Unmirrored(f"`{written(node)}` has no mirror image")
+
+    # --- images ---
+
+    def image(self, node: Expression) -> Expression:
+        """The mirror image of `node`: conditions turned round, prices reflected, changes with their sign changed."""
+        match node:
+            case Number() | Truth():
+                return node
+            case Name():
+                return self._image_of_name(node)
+            case Field():
+                return replace(node, record=self.image(node.record), name=_SWAPPED_FIELDS.get(node.name, node.name))
+            case Call():
+                return self._image_of_call(node)
+            case Negative() | Not():
+                return replace(node, x=self.image(node.x))
+            case Arithmetic():
+                return self._image_of_arithmetic(node)
+            case Logic():
+                return replace(node, parts=tuple(self.image(part) for part in node.parts))
+            case Comparison():
+                return self._image_of_comparison(node)
+            case Crossing():
+                return self._image_of_crossing(node)
+            case InRange():
+                return self._image_of_range(node)
+            case InSet() | Is():
+                return node
+            case Either():
+                parts = (self.image(node.condition), self.image(node.yes), self.image(node.no))
+                return replace(node, condition=parts[0], yes=parts[1], no=parts[2])
+            case OnTimeframe():
+                return replace(node, x=self.image(node.x))
+            case Sequence():
+                unless = None if node.unless is None else self.image(node.unless)
+                return replace(node, a=self.image(node.a), b=self.image(node.b), unless=unless)
+            case AllOf():
+                unless = None if node.unless is None else self.image(node.unless)
+                return replace(node, parts=tuple(self.image(part) for part in node.parts), unless=unless)
+            case _:
+                raise Unmirrored(f"`{written(node)}` has no mirror image")
+
+    def _image_of_name(self, node: Name) -> Expression:
+        name = node.name
+        if name not in self._checked.definitions:
+            if name in self._checked.carries:
+                raise Unmirrored(f"`{name}` is a running value; write its mirror image yourself")
+            return replace(node, name=_SWAPPED_NAMES.get(name, name))
+        if name not in self._images:
+            found = self._checked.definitions[name]
+            value = self.image(found.value)
+            meaning = without_places(value)
+            if meaning == without_places(found.value):
+                self._images[name] = name
+            elif meaning in self._by_meaning:
+                self._images[name] = self._by_meaning[meaning]
+            else:
+                self._images[name] = self._new_name(name)
+                self._by_meaning[meaning] = self._images[name]
+                self.definitions.append(f"{self._images[name]} = {written(value)}")
+        return replace(node, name=self._images[name])
+
+    def _new_name(self, name: str) -> str:
+        words = name.replace(".", "_").split("_")
+        turned = [_NAMED_OPPOSITES.get(word, word) for word in words]
+        wanted = "_".join(turned) if turned != words else f"{'_'.join(words)}_mirrored"
+        taken = {*self._checked.meanings, *self._images.values(), *FUNCTIONS, *BUILT_INS}
+        while wanted in taken:
+            wanted += "_mirrored"
+        return wanted
+
+    def _image_of_call(self, node: Call) -> Expression:
+        function = FUNCTIONS.get(node.name)
+        if function is None:
+            raise Unmirrored(f"`{node.name}` is not known here")
+        name = node.name
+        first = node.arguments[0].value if node.arguments else None
+        turns = name in ("climbs", "sinks", "gap_up", "gap_down", "crest", "trough") or (
+            first is not None and function.parameters[0].kind in ("number", "any") and self._is_turned(first)
+        )
+        arguments = []
+        for position, item in enumerate(node.arguments):
+            index = position if item.name is None else [part.name for part in function.parameters].index(item.name)
+            kind = function.parameters[index].kind
+            value = self.image(item.value) if kind in ("number", "condition", "any") else item.value
+            arguments.append(Argument(item.name, value))
+        if turns and name in ("peak", "dip", "highest", "lowest", "climbs", "sinks", "gap_up", "gap_down", "max", "min",
+                              "crest", "trough", "floor", "ceil"):  # fmt: skip
+            name = _SWAPPED_FUNCTIONS[name]
+        if name == "clamp" and turns:
+            raise Unmirrored(f"`{written(node)}` has ends that would change places")
+        return replace(node, name=name, arguments=tuple(arguments))
+
+    def _is_turned(self, node: Expression) -> bool:
+        return self.sort(node) in ("price", "change", "swing")
+
+    def _image_of_arithmetic(self, node: Arithmetic) -> Expression:
+        sort = self._sort_of_arithmetic(node)
+        a, b = self.image(node.a), self.image(node.b)
+        if sort == "price" and self.sort(node.b) == "even":  # price + distance: the distance lies on the other side
+            return replace(node, operator="-" if node.operator == "+" else "+", a=a, b=b)
+        return replace(node, a=a, b=b)
+
+    def _image_of_comparison(self, node: Comparison) -> Expression:
+        turned = self._turned(node.operands, node)
+        if turned is None:
+            return replace(node, operands=tuple(self.image(operand) for operand in node.operands))
+        operands = tuple(turned(operand) for operand in node.operands)
+        return replace(node, operands=operands, operators=tuple(_FLIPPED[item] for item in node.operators))
+
+    def _image_of_crossing(self, node: Crossing) -> Expression:
+        turned = self._turned((node.a, node.b), node)
+        if turned is None:
+            return replace(node, a=self.image(node.a), b=self.image(node.b))
+        kind = {"above": "below", "below": "above"}.get(node.kind, node.kind)
+        return replace(node, kind=kind, a=turned(node.a), b=turned(node.b))
+
+    def _image_of_range(self, node: InRange) -> Expression:
+        if self._is_clock(node.x):
+            return node
+        turned = self._turned((node.x, node.low, node.high), node)
+        if turned is None:
+            return replace(node, x=self.image(node.x), low=self.image(node.low), high=self.image(node.high))
+        return replace(node, x=turned(node.x), low=turned(node.high), high=turned(node.low))
+
+    def _is_clock(self, node: Expression) -> bool:
+        found = self._resolved(node)
+        return isinstance(found, Name) and found.name == "time"
+
+    def _turned(self, parts: tuple[Expression, ...], node: Expression) -> Callable[[Expression], Expression] | None:
+        """What the mirror makes of the parts that are compared; None when nothing is turned round."""
+        sorts: Mapping[int, Sort] = {index: self.sort(part) for index, part in enumerate(parts)}
+        kinds = set(sorts.values())
+        if kinds <= {"even"} or kinds <= {"condition"}:
+            return None
+        if kinds == {"price"}:
+            return self.image
+        if kinds <= {"change", "even"}:
+            return lambda part: self.image(part) if self.sort(part) == "change" else self._opposite(part, node)
+        if kinds <= {"swing", "even"}:
+            low, high = self._ends(next(part for part in parts if self.sort(part) == "swing"))
+            return lambda part: self.image(part) if self.sort(part) == "swing" else self._across(part, low + high, node)
+        raise Unmirrored(f"`{written(node)}` compares what the mirror turns round with what it leaves")
+
+    def _opposite(self, part: Expression, node: Expression) -> Expression:
+        """A number on the other side of 0."""
+        if isinstance(part, Number):
+            return part if part.value == 0 else Negative(part, part.span)
+        return part.x if isinstance(part, Negative) else Negative(part, part.span)
+
+    def _across(self, part: Expression, total: float, node: Expression) -> Expression:
+        """A number as far from the other end."""
+        if isinstance(part, Number):
+            value = total - part.value
+            return Number(value, part.span) if value >= 0 else Negative(Number(-value, part.span), part.span)
+        if isinstance(part, Negative) and isinstance(part.x, Number):
+            return self._across(Number(total + part.x.value, part.span), total + total, node) if total else part.x
+        if isinstance(part, Arithmetic) and part.operator == "-" and part.a == Number(total, part.a.span):
+            return part.b
+        return Arithmetic("-", Number(total, part.span), part, part.span)
+
+    def _ends(self, node: Expression) -> tuple[float, float]:
+        found = self._resolved(node)
+        if isinstance(found, (Field, OnTimeframe)):
+            return self._ends(found.record if isinstance(found, Field) else found.x)
+        function = FUNCTIONS.get(found.name) if isinstance(found, (Call, Name)) else None
+        if function is None or not function.bounded:
+            if isinstance(found, Call) and found.arguments:
+                return self._ends(found.arguments[0].value)
+            raise Unmirrored(f"`{written(node)}` has no fixed ends")
+        return function.bounded
+
+    def _resolved(self, node: Expression) -> Expression:
+        while isinstance(node, Name) and node.name in self._checked.definitions:
+            node = self._checked.definitions[node.name].value
+        return node
