@@ -8,7 +8,7 @@ import typer
 
 from skelb.cli import app, install_demo, run_commands
 from skelb.service.application import Application, data_folder
-from skelb.service.memory import keep_freed_memory
+from skelb.service.memory import keep_freed_memory, keep_loaded_objects
 
 _LOCAL = ("127.0.0.1", "localhost", "::1")
 
@@ -28,6 +28,7 @@ def serve(
 
     application = Application(data_folder())
     install_demo(application)
+    keep_loaded_objects()
     Thread(target=application.prepare, daemon=True).start()
     token = None if host in _LOCAL else secrets.token_urlsafe(16)
     print(f"Skelb is open at http://{host}:{port}/{'?token=' + token if token else ''}", flush=True)

@@ -33,9 +33,10 @@ def dataset(bars=None, **market):
 def write_csv(path, bars):
     """The bars as the CSV of the contract."""
     stamps = np.datetime_as_string(bars.time.astype("datetime64[s]"))
-    rows = zip(stamps, bars.open, bars.high, bars.low, bars.close, bars.volume, strict=True)
-    body = "".join(f"{t}Z,{o},{h},{lo},{c},{v}\n" for t, o, h, lo, c, v in rows)
-    path.write_text("time,open,high,low,close,volume\n" + body)
+    names = ("time,open,high,low,close,volume", *bars.columns)
+    rows = zip(stamps, bars.open, bars.high, bars.low, bars.close, bars.volume, *bars.columns.values(), strict=True)
+    body = "".join(f"{row[0]}Z,{','.join('' if x != x else str(x) for x in row[1:])}\n" for row in rows)
+    path.write_text(",".join(names) + "\n" + body)
     return path
 
 

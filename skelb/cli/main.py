@@ -11,7 +11,13 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from skelb.cli.inputs import CliRun, read_dataset, read_script, scripts_beside, settings_of
 from skelb.core.errors import SkelbError
-from skelb.core.export import backtest_document, diagnostics_document, series_document
+from skelb.core.export import (
+    Document,
+    backtest_document,
+    conversion_document,
+    diagnostics_document,
+    series_document,
+)
 from skelb.core.figures import FIGURES
 from skelb.core.language import LineMap, Setting, check
 from skelb.core.plan import Expressions, input_values
@@ -63,7 +69,8 @@ def run_commands() -> None:
         raise SystemExit(2) from None
 
 
-def _print_json(document: object) -> None:
+def print_json(document: object) -> None:
+    """Print one JSON document and nothing else."""
     sys.stdout.buffer.write(orjson.dumps(document, option=orjson.OPT_SERIALIZE_NUMPY) + b"\n")
     sys.stdout.buffer.flush()
 
@@ -74,7 +81,7 @@ def check_command(file: FileArgument, json: JsonOption = False) -> None:
     text = read_script(file)
     checked = check(text, Setting(scripts=scripts_beside(file)))
     if json:
-        _print_json(diagnostics_document(checked))
+        print_json(diagnostics_document(checked))
     else:
         places, lines = LineMap(text), text.split("\n")
         for item in checked.diagnostics:
@@ -95,16 +102,22 @@ def check_command(file: FileArgument, json: JsonOption = False) -> None:
 def series(
     file: FileArgument, bars: BarsOption, market: MarketOption = None, set_: SetOption = None,
     timeframe: TimeframeOption = None, json: JsonOption = False,
+    against: Annotated[str | None, typer.Option("--against", metavar="COLUMN", help="Compare with this column of the bars.")] = None,
+    name: Annotated[str | None, typer.Option("--name", help="The name to compare; by default the column's, or the only one.")] = None,
+    tolerance: Annotated[float | None, typer.Option("--tolerance", min=0.0, help="The largest difference that counts as equal.")] = None,
 ) -> None:  # fmt: skip
-    """Print the values of every name in a script, bar by bar."""
+    """Print the values of every name in a script, bar by bar; or prove that one equals a column of the bars."""
     dataset = read_dataset(bars, market, timeframe)
     checked = backtests.checked_or_error(
         read_script(file), backtests.setting_for(dataset.bars, dataset.market, scripts_beside(file))
     )
     expressions = Expressions(checked, input_values(checked, settings_of(set_)), dataset)
+    if against is not None:
+        _print_conversion(conversion_document(checked, expressions, dataset, against, name, tolerance), json)
+        return
     document = series_document(checked, expressions, dataset)
     if json:
-        _print_json(document)
+        print_json(document)
         return
     times, named = document["time"], document["series"]
     assert isinstance(times, list) and isinstance(named, dict)
@@ -112,6 +125,19 @@ def series(
     for row, time in enumerate(times):
         cells = (values[row] for values in named.values())
         print(",".join([time, *("" if cell is None else str(cell) for cell in cells)]))
+
+
+def _print_conversion(document: Document, json: bool) -> None:
+    """Print how a name compares with a column; exit code 1 when they are not equal."""
+    if json:
+        print_json(document)
+    else:
+        print(f"{document['name']} against {document['column']}: {document['verdict']}")
+        for what in ("first", "largest"):
+            found = document[what]
+            if isinstance(found, dict):
+                print(f"{what} difference: {found['time']} {found['found']:.10g} instead of {found['original']:.10g}")
+    raise typer.Exit(0 if document["equal"] else 1)
 
 
 @app.command()
@@ -126,7 +152,7 @@ def backtest(
     setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to, invert)
     result = backtests.backtest(setup.checked, setup.dataset, setup.account, setup.choices)
     if json:
-        _print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
+        print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
         return
     for figure in FIGURES:
         values = [result.figures[side][figure.key] for side in ("all", "long", "short")]
@@ -157,7 +183,7 @@ def sweep(
             lambda done, total: progress.update(task, completed=done, total=total),
         )  # fmt: skip
     if json:
-        _print_json(document)
+        print_json(document)
         return
     runs = document["runs"]
     assert isinstance(runs, list)
@@ -187,7 +213,7 @@ def import_command(
         application.close()
     if json:
         refused = [{"line": row.line, "reason": row.reason} for row in read.refused]
-        _print_json({"symbol": stored.symbol, "rows": len(read.bars), "timeframe": str(read.bars.timeframe),
+        print_json({"symbol": stored.symbol, "rows": len(read.bars), "timeframe": str(read.bars.timeframe),
                      "refused_count": read.refused_count, "refused": refused, "notes": read.notes})  # fmt: skip
         return
     print(f"{len(read.bars):,} bars of {read.bars.timeframe} stored as {stored.symbol}")

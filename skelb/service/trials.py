@@ -83,7 +83,7 @@ class Trials:
 
     def plan(self, setup: Setup, vary: Sequence[str]) -> tuple[tuple[Axis, ...], int]:
         """The axes and the number of runs. Raises SkelbError on what cannot be swept."""
-        checked = setup.checked(setup.dataset(self._datasets))
+        checked = setup.checked(self._library, setup.dataset(self._datasets))
         axes = tuple(read_axis(item, checked) for item in vary)
         return axes, grid_size(axes)
 

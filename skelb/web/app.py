@@ -15,6 +15,7 @@ from skelb.core.errors import ConflictError, NotFoundError, SkelbError
 from skelb.service.application import Application
 from skelb.web.guard import Guard
 from skelb.web.live import router as live_router
+from skelb.web.lsp import router as language_router
 from skelb.web.routes import router as api_router
 
 STATIC = Path(__file__).parent / "static"
@@ -49,6 +50,7 @@ def make_app(application: Application, host: str = "127.0.0.1", token: str | Non
     app.add_exception_handler(Exception, _unexpected)
     app.include_router(api_router)
     app.include_router(live_router)
+    app.include_router(language_router)
     _serve_front_end(app)
     return app
 

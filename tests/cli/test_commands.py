@@ -4,7 +4,9 @@ import json
 import os
 import subprocess
 import sys
+from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from skelb.core.figures import FIGURE_KEYS
@@ -76,6 +78,51 @@ def test_series_gives_every_name_with_nulls(folder):
     assert set(found["series"]) == {"band.upper", "band.mid", "band.lower", "up"}
     assert found["series"]["band.mid"][:2] == [None, None] and len(found["time"]) == 600
     assert found["series"]["up"][0] is None and set(found["series"]["up"][3:]) == {True, False}
+
+
+def test_series_proves_a_conversion_or_shows_where_it_fails(folder):
+    bars = wave_bars(300)
+    mean = np.convolve(bars.close, np.ones(5) / 5, "valid")
+    good = np.concatenate((np.full(4, np.nan), mean))
+    bad = np.where(np.arange(300) == 200, good + 0.5, good)
+    write_csv(folder / "with_columns.csv", replace(bars, columns={"mean": good, "off": bad}))
+    (folder / "mean.skelb").write_text("mean = sma(close, 5)\nband = bollinger(close, 5, 2)\n")
+    series = ("series", "mean.skelb", "--bars", "with_columns.csv", "--market", "market.json", "--against")
+    equal = document(folder, *series, "mean")
+    assert equal["equal"] and equal["compared"] == 296 and equal["first"] is None
+    assert document(folder, *series, "mean", "--name", "band.mid")["equal"]
+    done = skelb(folder, *series, "off", "--name", "mean", "--json", expect=1)
+    found = json.loads(done.stdout)
+    assert (found["equal"], found["differing"], found["first"]["bar"]) == (False, 1, 200)
+    assert found["largest_difference"] == pytest.approx(0.5)
+    assert "different on 1 of 296 bars" in skelb(folder, *series, "off", "--name", "mean", expect=1).stdout
+    skelb(folder, *series, "nothing", expect=2)
+    skelb(folder, *series, "off", "--name", "nothing", expect=2)
+
+
+def test_inverting_trades_the_other_side(folder):
+    straight, inverted = document(folder, *FULL), document(folder, *FULL, "--invert")
+    assert straight["trades"][0]["entry_time"] == inverted["trades"][0]["entry_time"]
+    assert {straight["trades"][0]["side"], inverted["trades"][0]["side"]} == {"long", "short"}
+
+
+def test_scripts_are_read_back_and_changed(folder):
+    told = document(folder, "readback", "sway.skelb")["sentences"]
+    assert "It enters long at the next bar's open when `up`." in told
+    lines = document(folder, "mirror", "sway.skelb", "--side", "short")
+    assert lines["lines"] == [] and lines["missing"] == []  # it has its mirror image already
+    (folder / "user.skelb").write_text('use "Sway" as sway\nup=sway.up   # mine\nenter long when up and close>12\n')
+    alone = skelb(folder, "inline", "user.skelb").stdout
+    assert "sway_up = close crosses above sway_band.mid" in alone and "use " not in alone
+    assert "up = sway.up  # mine" in skelb(folder, "format", "user.skelb").stdout
+    renamed = skelb(folder, "rename", "user.skelb", "2:1", "rise").stdout
+    assert "rise=sway.up" in renamed and "when rise and" in renamed
+    assert "input enter_value = 12" in skelb(folder, "extract", "user.skelb", "3:32").stdout
+    told = skelb(folder, "mirror", "user.skelb").stdout
+    assert told.startswith("# not mirrored: `enter long when up and close>12`") and "down" not in told
+    assert "Trade less." in skelb(folder, "brief", "user.skelb", "--wish", "Trade less.").stdout
+    skelb(folder, "format", "user.skelb", "--write")
+    assert (folder / "user.skelb").read_text().splitlines()[1] == "up = sway.up  # mine"
 
 
 def test_other_markets_serve_from(folder):

@@ -148,3 +148,52 @@ def test_answers_forbid_foreign_scripts_and_errors_are_problem_json(client):
         client.get("/../../etc/passwd").status_code in (200, 404)
         and "root:" not in client.get("/../../etc/passwd").text
     )
+
+
+class Page:
+    """The page's side of the language server's socket."""
+
+    def __init__(self, socket):
+        self.socket = socket
+        self.ask("initialize", {"processId": None, "rootUri": None, "capabilities": {}})
+        self.say("initialized", {})
+
+    def say(self, method, params):
+        self.socket.send_json({"jsonrpc": "2.0", "method": method, "params": params})
+
+    def ask(self, method, params):
+        self.socket.send_json({"jsonrpc": "2.0", "id": 1, "method": method, "params": params})
+        while (answer := self.socket.receive_json()).get("id") != 1:
+            pass
+        return answer["result"]
+
+    def diagnostics(self):
+        while (message := self.socket.receive_json()).get("method") != "textDocument/publishDiagnostics":
+            pass
+        return message["params"]["diagnostics"]
+
+
+def test_the_page_speaks_with_a_language_server_of_its_own(client):
+    client.app.state.application.library.save_script('title "Wave"\nflow = sma(close, 5)\n')
+    text = 'use "Wave" as wave\nenter long when close > wave.flow\nstop 5 pips\nx = close from "'
+    with (
+        client.websocket_connect("/lsp", headers=LOCAL) as socket,
+        client.websocket_connect("/lsp", headers=LOCAL) as other,
+    ):
+        page, second = Page(socket), Page(other)
+        document = {"uri": "skelb:///page", "languageId": "skelb", "version": 1, "text": text}
+        page.say("textDocument/didOpen", {"textDocument": document})
+        assert [item["code"] for item in page.diagnostics()] == ["S0104"]
+        here = {"textDocument": {"uri": "skelb:///page"}, "position": {"line": 3, "character": 16}}
+        assert [item["label"] for item in page.ask("textDocument/completion", here)["items"]] == ["WAVE"]
+        page.say("skelb/place", {"market": "WAVE", "timeframe": "15m"})
+        assert [item["code"] for item in page.diagnostics()] == ["S0305", "S0104"]  # this market has no pips
+        second.say("textDocument/didOpen", {"textDocument": {**document, "text": "draw closs"}})
+        assert [item["code"] for item in second.diagnostics()] == ["S0201"]
+
+
+@pytest.mark.parametrize("message", ["not json", "[]", "{}", '{"jsonrpc": "2.0", "method": "nonsense"}'])
+def test_odd_messages_to_the_language_server_end_nothing_else(client, message):
+    with client.websocket_connect("/lsp", headers=LOCAL) as socket:
+        socket.send_text(message)
+    assert client.get("/api/start").status_code == 200

@@ -1,7 +1,9 @@
 """Results as plain values for files and other programs."""
 
 from skelb.core.export.documents import (
+    Document,
     backtest_document,
+    conversion_document,
     diagnostics_document,
     finding_rows,
     plain_number,
@@ -12,8 +14,10 @@ from skelb.core.export.documents import (
 from skelb.core.export.scene import Scene, overview_document, scene_document, scene_of, window_document
 
 __all__ = [
+    "Document",
     "Scene",
     "backtest_document",
+    "conversion_document",
     "diagnostics_document",
     "finding_rows",
     "overview_document",

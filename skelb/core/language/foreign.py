@@ -143,10 +143,11 @@ def _stray(text: str, token: Token) -> Mistake | None:
 
 def truth_of_another_language(token: Token) -> Mistake | None:
     """The mistake of writing `true` for `yes` and the like."""
-    right = _TRUTHS.get(token.text) or _TRUTHS.get(token.text.lower())
-    if token.text.lower() in _NOTHINGS:
+    word = token.text.lower()
+    if word in _NOTHINGS:
         return Mistake("S0110", token.span, f"`{token.text}` has no form of its own", None,
                        "What cannot be computed is unknown by itself; `known(x)` asks.")  # fmt: skip
+    right = _TRUTHS.get(word)
     if right is None:
         return None
     return Mistake("S0109", token.span, f"`{token.text}` is written `{right}`", Mend(right, token.span))

@@ -1,17 +1,22 @@
 """The nearest known words to a misspelt one."""
 
 from collections.abc import Iterable
-from difflib import SequenceMatcher
+
+from rapidfuzz.fuzz import ratio
+from rapidfuzz.process import extract
+
+LEAST = 70.0  # percent of letters in common, in order
 
 
 def nearest(word: str, known: Iterable[str], most: int = 3) -> list[str]:
     """Up to `most` of the `known` words that are close to `word`, best first; none when nothing is close."""
-    lowered = word.lower()
-    scored = []
-    for candidate in known:
-        if abs(len(candidate) - len(word)) > 4 and not candidate.startswith(lowered):
-            continue
-        score = SequenceMatcher(None, lowered, candidate.lower()).ratio()
-        if score >= 0.7 or (len(lowered) >= 3 and candidate.startswith(lowered)):
-            scored.append((-score, candidate))
-    return [candidate for _, candidate in sorted(scored)[:most]]
+    lowered, names = word.lower(), list(known)
+    alike = {
+        names[index]: score
+        for _, score, index in extract(lowered, [name.lower() for name in names], scorer=ratio, score_cutoff=LEAST, limit=most)
+    }  # fmt: skip
+    if len(lowered) >= 3:  # the beginning of a longer word
+        for name in names:
+            if name.startswith(lowered):
+                alike.setdefault(name, ratio(lowered, name.lower()))
+    return sorted(alike, key=lambda name: (-alike[name], name))[:most]

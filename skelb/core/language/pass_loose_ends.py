@@ -47,7 +47,7 @@ def check_drawn(work: Work) -> None:
                 if name:
                     help_text = f'Give it a panel: `draw … in "{name}"`.'
                     work.report(placed, Diagnostic("S0407", f"`{name}` swings in a range of its own", value.span, None, help_text))  # fmt: skip
-        for part in forms_in(statement):
+        for part in forms_in(statement) if "forming" in placed.text else ():
             work.report(placed, Diagnostic("S0408", "this reads a higher bar while it is still forming", part.span))
 
 

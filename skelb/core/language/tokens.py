@@ -1,8 +1,8 @@
 """Text to tokens. Comments and white space vanish; every token knows its code-point span."""
 
 import re
-from dataclasses import dataclass
 from functools import lru_cache
+from typing import NamedTuple
 
 from skelb.core.language.diagnostics import Mistake, Span
 
@@ -21,8 +21,7 @@ _PATTERN = re.compile(
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Token:
+class Token(NamedTuple):
     """One word, number, text, date, time, timeframe or sign; kind `end` closes every statement."""
 
     kind: str
@@ -45,11 +44,10 @@ def tokenize(text: str) -> tuple[Token, ...]:
     found = []
     last = 0
     for match in _PATTERN.finditer(text):
-        kind = match.lastgroup or "stray"
-        if kind == "space":
-            continue
-        found.append(Token(kind, match[0], match.start(), match.end()))
-        last = match.end()
+        kind = match.lastgroup
+        if kind != "space":
+            start, last = match.span()
+            found.append(Token(kind or "stray", match.group(), start, last))
     found.append(Token("end", "", last, last))
     return tuple(found)
 

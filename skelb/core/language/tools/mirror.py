@@ -93,16 +93,18 @@ def mirrored_rules(checked: Checked, side: Side = "long") -> Mirrored:
     mirror = _Mirror(checked)
     lines: list[str] = []
     missing: list[str] = []
-    present = {without_places(placed.statement) for placed in checked.statements}
+    present = {mirror.meant(placed.statement) for placed in checked.statements}
     for placed in checked.statements:
         if not _is_of_side(placed.statement, side):
             continue
+        held = mirror.held()
         try:
             found = mirror.statement(placed.statement)
         except Unmirrored as exc:
+            mirror.go_back(held)  # names that only this rule needed
             missing.append(f"`{_as_written(placed)}`: {exc}")
             continue
-        if without_places(found) not in present:
+        if mirror.meant(found) not in present:
             lines.append(written_statement(found))
     return Mirrored((*mirror.definitions, *lines), tuple(missing))
 
@@ -130,8 +132,27 @@ class _Mirror:
         self._images: dict[str, str] = {}
         self.definitions: list[str] = []
         self._by_meaning = {
-            without_places(found.value): name for name, found in checked.definitions.items() if name.isidentifier()
+            self.meant(found.value): name for name, found in checked.definitions.items() if name.isidentifier()
         }
+
+    def held(self) -> tuple[dict[str, str], dict[object, str], list[str]]:
+        """The names made so far."""
+        return dict(self._images), dict(self._by_meaning), list(self.definitions)
+
+    def go_back(self, held: tuple[dict[str, str], dict[object, str], list[str]]) -> None:
+        """Forget the names made since."""
+        self._images, self._by_meaning, self.definitions = held
+
+    def meant(self, node: object) -> object:
+        """A value equal for trees that mean the same: places left out, names written out."""
+        return self._written_out(without_places(node))
+
+    def _written_out(self, node: object) -> object:
+        if not isinstance(node, tuple):
+            return node
+        if len(node) == 2 and node[0] == "Name" and node[1] in self._checked.definitions:
+            return self.meant(self._checked.definitions[node[1]].value)
+        return tuple(self._written_out(part) for part in node)
 
     # --- rules ---
 
@@ -327,8 +348,8 @@ class _Mirror:
         if name not in self._images:
             found = self._checked.definitions[name]
             value = self.image(found.value)
-            meaning = without_places(value)
-            if meaning == without_places(found.value):
+            meaning = self.meant(value)
+            if meaning == self.meant(found.value):
                 self._images[name] = name
             elif meaning in self._by_meaning:
                 self._images[name] = self._by_meaning[meaning]
