@@ -1,13 +1,17 @@
 """Writes the reference pages that come from the program itself; with --check, says whether they are stale."""
 
+import ast
+import re
 import sys
+from functools import partial
 from pathlib import Path
 
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.figures import FIGURES
 from skelb.core.language import CODES
 
-GUIDE = Path(__file__).parent.parent / "docs" / "guide"
+DOCS = Path(__file__).parent.parent / "docs"
+GOLDEN = Path(__file__).parent.parent / "tests" / "golden"
 
 
 def functions_page() -> str:
@@ -47,8 +51,32 @@ def diagnostics_page() -> str:
         "| code | severity | what | why |",
         "|---|---|---|---|",
     ]
-    lines += [f"| {code} | {item.severity} | {item.title} | {item.why} |" for code, item in CODES.items()]
+    lines += [
+        f"| [{code}](../diagnostics/{code}.md) | {item.severity} | {item.title} | {item.why} |"
+        for code, item in CODES.items()
+    ]
     return "\n".join(lines) + "\n"
+
+
+def code_page(code: str) -> str:
+    """One diagnostic code, with a script that has the mistake and what the checker says about it."""
+    item = CODES[code]
+    lines = [f"# {code}: {item.title}", "", f"*{item.severity}*. {item.why}", ""]
+    for path in sorted(GOLDEN.glob("*.out")):
+        told = path.read_text("utf-8")
+        if not re.match(rf"\w+\[{code}\]", told):
+            continue
+        head, why, *rest = told.rstrip("\n").split("\n")
+        where, _, message = head.partition("] ")[2].partition(" ")
+        place = where.split("-")[0].replace(":", ", column ")
+        help_text = why.removeprefix("  why: ").removeprefix(item.why).strip()
+        lines += ["```", path.with_suffix(".skelb").read_text("utf-8").rstrip("\n"), "```", ""]
+        lines.append(f"Line {place}: {message}.{f' {help_text}' if help_text else ''}")
+        if rest and rest[0].startswith("  mend: "):
+            text = ast.literal_eval(rest[0].removeprefix("  mend: "))
+            lines.append(f"Mend: write `{text}`." if text else "Mend: leave it out.")
+        lines.append("")
+    return "\n".join(lines).rstrip("\n") + "\n"
 
 
 def figures_page() -> str:
@@ -65,22 +93,25 @@ def figures_page() -> str:
     return "\n".join(lines) + "\n"
 
 
-PAGES = {"functions.md": functions_page, "diagnostics.md": diagnostics_page, "figures.md": figures_page}
+PAGES = {
+    "guide/functions.md": functions_page,
+    "guide/diagnostics.md": diagnostics_page,
+    "guide/figures.md": figures_page,
+    **{f"diagnostics/{code}.md": partial(code_page, code) for code in CODES},
+}
 
 
 def main() -> int:
     """0 when the pages are up to date (or were written), 1 when one is stale."""
     stale = [
-        name
-        for name, make in PAGES.items()
-        if not (GUIDE / name).exists() or (GUIDE / name).read_text("utf-8") != make()
+        name for name, make in PAGES.items() if not (DOCS / name).exists() or (DOCS / name).read_text("utf-8") != make()
     ]
     if "--check" in sys.argv:
         for name in stale:
-            print(f"docs/guide/{name} is stale: run `make reference`")
+            print(f"docs/{name} is stale: run `make reference`")
         return bool(stale)
     for name in stale:
-        (GUIDE / name).write_text(PAGES[name](), "utf-8")
+        (DOCS / name).write_text(PAGES[name](), "utf-8")
     return 0
 
 

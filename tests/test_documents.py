@@ -2,21 +2,28 @@
 
 import json
 import re
+from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from scripts.reference import PAGES
 from skelb.cli import app
+from skelb.core.bars import Market, Timeframe
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
-from skelb.core.language import check
+from skelb.core.engine import Account, run
+from skelb.core.language import SavedScript, Setting, check
+from skelb.core.plan import input_values, make_dataset, make_plan
+from skelb.demo import DEMO_SCRIPTS
+from tests.conftest import wave_bars
 
 ROOT = Path(__file__).parent.parent
 
 
 @pytest.mark.parametrize("name", PAGES)
 def test_reference_pages_are_those_of_the_program(name):
-    assert (ROOT / "docs" / "guide" / name).read_text() == PAGES[name]()
+    assert (ROOT / "docs" / name).read_text() == PAGES[name]()
 
 
 @pytest.mark.parametrize("page", ["docs/guide/language.md"])
@@ -49,3 +56,31 @@ def test_lock_files_name_no_hosts():
     lock = json.loads((ROOT / "frontend" / "package-lock.json").read_text())
     assert all("resolved" not in package for package in lock["packages"].values())
     assert "://" not in (ROOT / "requirements" / "dev.txt").read_text()
+
+
+HOW_TOS = sorted((ROOT / "docs" / "guide" / "howto").glob("*.md"))
+SAVED = {check(script.text).title: script.text for script in DEMO_SCRIPTS}
+
+
+@pytest.mark.parametrize("page", HOW_TOS, ids=lambda page: page.stem)
+def test_how_to_scripts_run(page):
+    [script] = re.findall(r"```skelb\n(.*?)```", page.read_text(), re.DOTALL)
+    checked = check(script, Setting(scripts=lambda title, version: SavedScript(title, 1, SAVED[title])))
+    assert [item.message for item in checked.diagnostics if item.severity != "note"] == []
+    bars = replace(wave_bars(3000, minutes=60), columns={"barometer": np.zeros(3000)})
+    others = {"QUAY12": make_dataset(wave_bars(3000, seed=4, minutes=60), Market("QUAY12"), Timeframe(1440))}
+    data = make_dataset(
+        bars,
+        Market("TEST", tick=0.25),
+        others=lambda symbol, timeframe: (
+            others[symbol]
+            if timeframe.minutes == 1440
+            else make_dataset(wave_bars(3000, seed=4, minutes=60), Market("QUAY12"))
+        ),
+    )
+    outcome = run(make_plan(checked, data, input_values(checked, {})), Account())
+    assert len(outcome.trades) > 0 or not checked.has_entries
+
+
+def test_every_how_to_that_is_promised_is_there():
+    assert len(HOW_TOS) == 14

@@ -14,7 +14,6 @@ from skelb.core.engine import Outcome, kernel
 from skelb.core.errors import NotFoundError, SkelbError
 from skelb.core.export import (
     Scene,
-    diagnostics_document,
     finding_rows,
     overview_document,
     scene_document,
@@ -59,10 +58,8 @@ class Workbench:
         dataset = setup.dataset(self._datasets)
         conditions = setup.conditions(self._library)
         checked = check(setup.text, setting_for(dataset.bars, dataset.market, self._library.saved_script))
-        document: Document = diagnostics_document(checked)
-        document["title"] = checked.title
+        document: Document = {"sound": checked.is_sound, "title": checked.title}
         document["inputs"] = [_input_document(found) for found in checked.inputs.values()]
-        document["names"] = sorted(name for name in checked.meanings if name.isidentifier())
         document["run"] = None
         document["problem"] = None
         if checked.is_sound:

@@ -181,3 +181,40 @@ class CellOut(BaseModel):
     inputs: dict[str, Value]
     figures: Figures | None
     error: str
+
+
+class GuideRowOut(BaseModel):
+    id: str
+    group: str
+    title: str
+    summary: str
+
+
+class GuideEntryOut(GuideRowOut):
+    text: str
+    example: str
+
+
+class TextOut(BaseModel):
+    text: str = Field(max_length=1_100_000)
+
+
+class BriefIn(BaseModel):
+    text: str = Field(max_length=1_100_000)
+    wish: str = Field(default="", max_length=20_000)
+
+
+class WrongOut(BaseModel):
+    errors: int
+    text: str
+
+
+class ConversionNamesOut(BaseModel):
+    names: list[str]
+    columns: list[str]
+
+
+class ConversionIn(BaseModel):
+    setup: Setup
+    name: str = Field(max_length=200)
+    column: str = Field(max_length=200)

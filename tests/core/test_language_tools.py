@@ -5,13 +5,16 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.errors import ScriptError
 from skelb.core.language import SavedScript, Setting, check
+from skelb.core.language.forms import FORMS
 from skelb.core.language.parser import parse
 from skelb.core.language.same import without_places
 from skelb.core.language.tools import (
     applied,
     brief,
+    example_of,
     extract_input,
     format_source,
     inline_used,
@@ -22,14 +25,15 @@ from skelb.core.language.tools import (
     written,
     written_statement,
 )
-from skelb.core.language.tree import Enter, Exit
+from skelb.core.language.tree import Draw, Enter, Exit, Mark, Tint
 from skelb.core.plan import Expressions, compare_values, input_values
 from skelb.demo import DEMO_SCRIPTS
-from tests.conftest import dataset
+from tests.conftest import dataset, wave_bars
 from tests.core.test_language import CASES
 from tests.core.trees import EXPRESSIONS, STATEMENTS
 
 DATA = dataset()
+WEEKS = dataset(wave_bars(1200))
 DEMOS = pytest.mark.parametrize("script", DEMO_SCRIPTS, ids=lambda script: script.title)
 
 
@@ -385,3 +389,22 @@ def test_demo_scripts_are_written_as_they_are_read(script):
     for placed in parse(script.text).statements:
         if isinstance(placed.statement, (Enter, Exit)):
             assert trees(written_statement(placed.statement)) == [without_places(placed.statement)]
+
+
+@pytest.mark.parametrize("name", [*FUNCTIONS, *BUILT_INS])
+def test_every_function_and_name_has_an_example_that_runs(name):
+    checked = check(example_of(name))
+    assert [item.message for item in checked.diagnostics if item.severity != "note"] == []
+    expressions = Expressions(checked, {}, WEEKS)
+    [shown, *_] = [
+        placed.statement for placed in checked.statements if isinstance(placed.statement, (Draw, Mark, Tint))
+    ]
+    value = expressions.of(shown.values[0] if isinstance(shown, Draw) else shown.when)
+    assert value.dtype == np.int8 or name in ("pip", "exp") or np.isfinite(value).any()
+
+
+@pytest.mark.parametrize("form", FORMS, ids=lambda form: form.word)
+def test_every_form_has_an_example_that_checks(form):
+    known = Setting(scripts=lambda title, version: SavedScript(title, 1, "up = close > open\n"))
+    assert [item.message for item in check(form.example, known).diagnostics if item.severity == "error"] == []
+    assert form.summary and form.snippet

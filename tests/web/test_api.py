@@ -1,7 +1,9 @@
 """The web face: the live loop, imports, trials, and what it refuses."""
 
 import time
+from dataclasses import replace
 
+import numpy as np
 import pytest
 from starlette.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
@@ -32,7 +34,7 @@ def ask(socket, **question):
 def test_the_live_loop_runs_and_windows_keep_extremes(client):
     with client.websocket_connect("/live", headers=LOCAL) as socket:
         answer = ask(socket, id=1, ask="run", setup=SETUP)
-        assert answer["diagnostics"] == [] or all(item["severity"] == "note" for item in answer["diagnostics"])
+        assert answer["sound"]
         run = answer["run"]
         assert run["figures"]["all"]["trades"] == len(run["trades"]["net"]) > 50
         assert sum(run["trades"]["net"]) == pytest.approx(run["figures"]["all"]["net_profit"])
@@ -55,10 +57,10 @@ def test_the_live_loop_runs_and_windows_keep_extremes(client):
         assert whole["equity"]["value"][-1] == pytest.approx(100_000 + run["figures"]["all"]["net_profit"])
 
 
-def test_mistakes_come_back_as_diagnostics_and_problems_as_sentences(client):
+def test_mistakes_run_nothing_and_problems_come_back_as_sentences(client):
     with client.websocket_connect("/live", headers=LOCAL) as socket:
         broken = ask(socket, id=1, ask="run", setup={**SETUP, "text": "enter long when close"})
-        assert broken["run"] is None and broken["diagnostics"][0]["code"] == "S0203"
+        assert broken["run"] is None and not broken["sound"]
         assert "whole number" in ask(socket, id=2, ask="run", setup={**SETUP, "inputs": {"n": 2.5}})["problem"]
         assert "no market" in ask(socket, id=3, ask="run", setup={**SETUP, "market": "NONE"})["error"]
         assert "not a timeframe" in ask(socket, id=4, ask="run", setup={**SETUP, "timeframe": "7q"})["error"]
@@ -197,3 +199,44 @@ def test_odd_messages_to_the_language_server_end_nothing_else(client, message):
     with client.websocket_connect("/lsp", headers=LOCAL) as socket:
         socket.send_text(message)
     assert client.get("/api/start").status_code == 200
+
+
+def test_every_page_of_the_guide_opens_and_pictures_come_from_demo_bars(client):
+    client.app.state.application.library.save_market("KELP", "", {"tick": 0.25}, [wave_bars(2000)])
+    rows = client.get("/api/guide").json()
+    groups = {row["group"] for row in rows}
+    assert {"How to", "Rules", "Averages", "Names of the bar", "Figures", "What the checker says"} <= groups
+    for row in rows:
+        page = client.get("/api/guide/entry", params={"id": row["id"]}).json()
+        assert page["text"] and page["title"]
+    picture = client.get("/api/guide/picture", params={"id": "function/bollinger"}).json()
+    assert len(picture["close"]) == 140 and [line["name"] for line in picture["lines"]] == [
+        "bollinger_is.upper",
+        "bollinger_is.mid",
+        "bollinger_is.lower",
+    ]
+    assert client.get("/api/guide/entry", params={"id": "nothing"}).status_code == 404
+    assert client.get("/api/guide/picture", params={"id": "code/S0101"}).status_code == 404
+
+
+def test_a_conversion_is_proven_over_the_api(client):
+    bars = wave_bars(600)
+    mean = np.convolve(bars.close, np.ones(5) / 5, "full")[:600]
+    mean[:4] = np.nan
+    client.app.state.application.library.save_market("REF", "", {"tick": 0.25}, [replace(bars, columns={"mean": mean})])
+    setup = {**SETUP, "market": "REF", "text": "mine = sma(close, 5)\nother = sma(close, 6)\n"}
+    names = client.post("/api/texts/conversion/names", json={"setup": setup}).json()
+    assert names == {"names": ["mine", "other"], "columns": ["mean"]}
+    equal = client.post("/api/texts/conversion", json={"setup": setup, "name": "mine", "column": "mean"}).json()
+    assert equal["equal"] and equal["compared"] == 596
+    found = client.post("/api/texts/conversion", json={"setup": setup, "name": "other", "column": "mean"}).json()
+    assert not found["equal"] and found["first"]["bar"] == 5 and len(found["chart"]["difference"]) == 160
+
+
+def test_texts_are_read_back_briefed_and_judged(client):
+    told = client.post("/api/texts/readback", json={"setup": SETUP}).json()["text"]
+    assert "It enters long at the next bar's open when `up`." in told
+    text = client.post("/api/texts/brief", json={"text": SCRIPT, "wish": "Trade less."}).json()["text"]
+    assert "Trade less." in text and "crosses above" in text
+    wrong = client.post("/api/texts/wrong", json={"text": "up = closse > open\nx = (1"}).json()
+    assert wrong["errors"] == 2 and "line 1, `up = closse > open`" in wrong["text"]

@@ -1,9 +1,9 @@
 """Results as plain values for files and other programs."""
 
+from skelb.core.export.conversion import conversion_chart, conversion_document, conversion_names
 from skelb.core.export.documents import (
     Document,
     backtest_document,
-    conversion_document,
     diagnostics_document,
     finding_rows,
     plain_number,
@@ -11,17 +11,21 @@ from skelb.core.export.documents import (
     time_text,
     trade_rows,
 )
+from skelb.core.export.preview import preview_document
 from skelb.core.export.scene import Scene, overview_document, scene_document, scene_of, window_document
 
 __all__ = [
     "Document",
     "Scene",
     "backtest_document",
+    "conversion_chart",
     "conversion_document",
+    "conversion_names",
     "diagnostics_document",
     "finding_rows",
     "overview_document",
     "plain_number",
+    "preview_document",
     "scene_document",
     "scene_of",
     "series_document",

@@ -4,14 +4,12 @@ from datetime import UTC, datetime
 
 import numpy as np
 
-from skelb.core.bars import Floats
 from skelb.core.catalogue import UNKNOWN, YES
 from skelb.core.engine import SKIP_REASONS, Outcome, kernel
-from skelb.core.errors import SettingsError
 from skelb.core.figures import Figures, Finding
 from skelb.core.language import Checked, LineMap
 from skelb.core.language.tree import Name
-from skelb.core.plan import Dataset, Expressions, compare_values
+from skelb.core.plan import Dataset, Expressions
 
 Document = dict[str, object]
 
@@ -78,72 +76,6 @@ def series_document(checked: Checked, expressions: Expressions, dataset: Dataset
         else:
             series[name] = _numbers(value, len(dataset))
     return {"time": [time_text(moment) for moment in dataset.bars.time], "series": series}
-
-
-def conversion_document(
-    checked: Checked,
-    expressions: Expressions,
-    dataset: Dataset,
-    column: str,
-    name: str | None = None,
-    tolerance: float | None = None,
-) -> Document:
-    """`series --against --json`: how a name (`bands.upper` for a field) compares with a column of the original's values.
-
-    Without a name it is the one called like the column, or the only one that is drawn on every bar. Raises
-    SettingsError when there is no such column or name.
-    """
-    found_column = dataset.bars.columns.get(column)
-    if found_column is None:
-        listed = ", ".join(dataset.bars.columns) or "none"
-        raise SettingsError(f"the bars have no further column `{column}`; they have: {listed}")
-    values = _comparable(checked, expressions, dataset)
-    wanted = name or (column if column in values else next(iter(values), "") if len(values) == 1 else "")
-    if wanted not in values:
-        listed = ", ".join(values) or "none"
-        raise SettingsError(f"say which name to compare with `{column}`; the script's names are: {listed}")
-    found = values[wanted]
-    original = np.asarray(found_column, np.float64)
-    result = compare_values(found, original, tolerance)
-
-    def place(bar: int | None) -> Document | None:
-        if bar is None:
-            return None
-        time = time_text(dataset.bars.time[bar])
-        return {"bar": bar, "time": time, "found": float(found[bar]), "original": float(original[bar])}
-
-    return {
-        "name": wanted,
-        "column": column,
-        "equal": result.is_equal,
-        "verdict": result.verdict,
-        "compared": result.compared,
-        "differing": result.differing,
-        "only_here": result.only_here,
-        "only_there": result.only_there,
-        "tolerance": result.tolerance,
-        "largest_difference": result.largest,
-        "first": place(result.first),
-        "largest": place(result.largest_bar) if result.largest else None,
-    }
-
-
-def _comparable(checked: Checked, expressions: Expressions, dataset: Dataset) -> dict[str, Floats]:
-    """Every named number and condition as float64, shape (n,): conditions as 0 and 1, unknown as NaN."""
-    found: dict[str, Floats] = {}
-    for name in checked.shown_names:
-        meaning = checked.meanings[name]
-        if meaning.kind not in ("number", "condition", "record"):
-            continue
-        value = expressions.of(Name(name, (0, 0)))
-        if meaning.kind == "record":
-            found |= {f"{name}.{field}": np.broadcast_to(value[field], len(dataset)) for field in meaning.fields}
-        elif meaning.kind == "condition":
-            spread = np.broadcast_to(value, len(dataset))
-            found[name] = np.where(spread == UNKNOWN, np.nan, spread == YES)
-        else:
-            found[name] = np.broadcast_to(value, len(dataset))
-    return found
 
 
 def _numbers(value: np.ndarray, size: int) -> list[float | None]:

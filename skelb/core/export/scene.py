@@ -187,18 +187,18 @@ def window_document(scene: Scene, outcome: Outcome, first: int, last: int, colum
     value = scene.expressions.value
     lines: Document = {}
     for line in scene.lines:
-        lines[line.key] = cut.extremes(_spread(value(line.value), size))
+        lines[line.key] = cut.extremes(spread(value(line.value), size))
         if line.tone is not None and step == 1:
-            lines[line.key]["tone"] = (_spread(value(line.tone), size)[cut.rows] == YES).tolist()
+            lines[line.key]["tone"] = (spread(value(line.tone), size)[cut.rows] == YES).tolist()
     shades: Document = {}
     for shade in scene.shades:
-        a, b = cut.ends(_spread(value(shade.a), size)), cut.ends(_spread(value(shade.b), size))
+        a, b = cut.ends(spread(value(shade.a), size)), cut.ends(spread(value(shade.b), size))
         if shade.when is not None:
-            shown = _spread(value(shade.when), size)[cut.last_rows] == YES
+            shown = spread(value(shade.when), size)[cut.last_rows] == YES
             a = np.where(shown, a, np.nan)
-        shades[shade.key] = {"a": _plain(a), "b": _plain(b)}
-    lanes = {lane.name: cut.share(_spread(value(lane.value), size) == YES) for lane in scene.lanes}
-    progress = {lane.name: _plain(cut.ends(_progress(scene, lane))) for lane in scene.lanes if lane.progress}
+        shades[shade.key] = {"a": plain_values(a), "b": plain_values(b)}
+    lanes = {lane.name: cut.share(spread(value(lane.value), size) == YES) for lane in scene.lanes}
+    progress = {lane.name: plain_values(cut.ends(_progress(scene, lane))) for lane in scene.lanes if lane.progress}
     blocked = (outcome.plan.flags & Flag.BLOCKED) != 0
     document: Document = {
         "first": int(cut.first),
@@ -214,7 +214,7 @@ def window_document(scene: Scene, outcome: Outcome, first: int, last: int, colum
         "shades": shades,
         "lanes": lanes,
         "progress": progress,
-        "tints": [cut.share(_spread(value(tint.condition), size) == YES) for tint in scene.tints],
+        "tints": [cut.share(spread(value(tint.condition), size) == YES) for tint in scene.tints],
         "blocked": cut.share(blocked),
         "marks": _marks(scene, cut),
     }
@@ -227,7 +227,7 @@ def _progress(scene: Scene, lane: Lane) -> Floats:
     size = len(scene.dataset)
     done = np.zeros(size)
     for index, number in enumerate(lane.progress):
-        value = _spread(scene.expressions.value(number), size)
+        value = spread(scene.expressions.value(number), size)
         if value.dtype == np.float64:
             np.maximum(done, value, out=done)
         else:
@@ -247,10 +247,10 @@ def _account_rows(outcome: Outcome, cut: "_Cut", size: int) -> Document:
     held = bars.close[outcome.first : outcome.last + 1] / bars.open[outcome.first] * outcome.capital
     return {
         "equity": cut.extremes(placed(outcome.equity)),
-        "drawdown": _plain(cut.reduce(np.fmax, placed(drawdown_of(outcome.equity, outcome.capital)))),
-        "holding": _plain(cut.ends(placed(held))),
-        "position": _plain(cut.ends(placed(_position(outcome).astype(np.float64)))),
-        "floating": _plain(cut.ends(placed(_floating(outcome)))),
+        "drawdown": plain_values(cut.reduce(np.fmax, placed(drawdown_of(outcome.equity, outcome.capital)))),
+        "holding": plain_values(cut.ends(placed(held))),
+        "position": plain_values(cut.ends(placed(_position(outcome).astype(np.float64)))),
+        "floating": plain_values(cut.ends(placed(_floating(outcome)))),
     }
 
 
@@ -297,9 +297,9 @@ class _Cut:
     def extremes(self, values: Floats) -> Document:
         """The values, or lowest and highest of each column."""
         if self.step == 1:
-            return {"value": _plain(values[self.rows])}
+            return {"value": plain_values(values[self.rows])}
         low, high = self.reduce(np.fmin, values), self.reduce(np.fmax, values)
-        return {"value": _plain(self.ends(values)), "low": _plain(low), "high": _plain(high)}
+        return {"value": plain_values(self.ends(values)), "low": plain_values(low), "high": plain_values(high)}
 
     def share(self, flags: np.ndarray) -> list[float]:
         """Share of each column's bars that are true."""
@@ -313,23 +313,24 @@ def _marks(scene: Scene, cut: _Cut) -> list[Document]:
     found: list[Document] = []
     size = len(scene.dataset)
     for mark in scene.marks:
-        where = np.flatnonzero(_spread(scene.expressions.value(mark.condition), size)[cut.rows] == YES) + cut.first
+        where = np.flatnonzero(spread(scene.expressions.value(mark.condition), size)[cut.rows] == YES) + cut.first
         if len(found) + where.size > MOST_MARKS:
             return []
         for bar in where:
             label = "".join(
-                piece if isinstance(piece, str) else f"{_spread(scene.expressions.value(piece), size)[bar]:g}"
+                piece if isinstance(piece, str) else f"{spread(scene.expressions.value(piece), size)[bar]:g}"
                 for piece in mark.label
             )
             found.append({"bar": int(bar), "place": mark.place, "form": mark.form, "color": mark.color, "label": label})
     return found
 
 
-def _spread(value: np.ndarray, size: int) -> np.ndarray:
+def spread(value: np.ndarray, size: int) -> np.ndarray:
+    """A value on every bar, shape (n,)."""
     return np.broadcast_to(value, size) if value.size == 1 else value
 
 
-def _plain(values: Floats) -> list[float | None]:
+def plain_values(values: Floats) -> list[float | None]:
     """Numbers with None for unknown, as JSON needs them."""
     if np.isfinite(values).all():
         return values.tolist()

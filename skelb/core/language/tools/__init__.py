@@ -2,6 +2,7 @@
 
 from skelb.core.language.tools.brief import brief, what_is_wrong
 from skelb.core.language.tools.edits import Edit, applied, extract_input, inline_used, rename
+from skelb.core.language.tools.examples import example_of
 from skelb.core.language.tools.layout import format_source
 from skelb.core.language.tools.mirror import Mirrored, mirrored_rules
 from skelb.core.language.tools.places import NamePlace, name_at, name_places
@@ -14,6 +15,7 @@ __all__ = [
     "NamePlace",
     "applied",
     "brief",
+    "example_of",
     "extract_input",
     "format_source",
     "inline_used",

@@ -1,0 +1,139 @@
+"""The guide: every function, name, form, code and figure with its page, and how-to pages; all searchable."""
+
+import re
+from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from skelb.core.bars import Timeframe
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES
+from skelb.core.errors import NotFoundError
+from skelb.core.export import preview_document
+from skelb.core.figures import FIGURES
+from skelb.core.language import CODES, Setting, check
+from skelb.core.language.forms import FORMS
+from skelb.core.language.tools import example_of
+from skelb.core.plan import input_values
+from skelb.service.datasets import Datasets
+from skelb.service.library import Library
+
+GUIDE = Path(__file__).parents[2] / "docs" / "guide"
+_PICTURE_MARKET, _PICTURE_TIMEFRAME, _PICTURE_BARS = "KELP", "1h", 140
+_GROUPS = {
+    "defines": "Statements that define",
+    "shows": "Statements that show",
+    "rules": "Rules",
+    "expressions": "Expressions",
+}
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One page: `text` is Markdown, `example` a script to open in the Workbench, empty without."""
+
+    id: str
+    group: str
+    title: str
+    summary: str
+    text: str
+    example: str = ""
+
+
+@cache
+def entries() -> dict[str, Entry]:
+    """Every page by its id, in the order of the guide."""
+    found = [*_how_tos(), *_pages(), *_forms(), *_functions(), *_names(), *_figures(), *_codes()]
+    return {entry.id: entry for entry in found}
+
+
+def entry(name: str) -> Entry:
+    """One page. Raises NotFoundError when there is none of that id."""
+    found = entries().get(name)
+    if found is None:
+        raise NotFoundError(f"the guide has no page `{name}`")
+    return found
+
+
+def _how_tos() -> list[Entry]:
+    found = []
+    for path in sorted((GUIDE / "howto").glob("*.md")):
+        title, text = _split(path)
+        script = re.search(r"```skelb\n(.*?)```", text, re.DOTALL)
+        summary = text.split("\n\n")[0]
+        found.append(Entry(f"howto/{path.stem}", "How to", title, summary, text, script[1] if script else ""))
+    return found
+
+
+def _pages() -> list[Entry]:
+    wanted = ("language.md", "engine.md")
+    found = []
+    for path in (GUIDE / name for name in wanted):
+        if path.exists():
+            title, text = _split(path)
+            found.append(Entry(f"page/{path.stem}", "Pages", title, "", text))
+    return found
+
+
+def _split(path: Path) -> tuple[str, str]:
+    """The heading of a page and the rest."""
+    title, _, text = path.read_text("utf-8").partition("\n")
+    return title.removeprefix("# ").strip(), text.strip()
+
+
+def _forms() -> list[Entry]:
+    return [
+        Entry(f"form/{form.word}", _GROUPS[form.group], form.word, form.summary,
+              f"```skelb\n{form.template}\n```\n\n{form.summary}", form.example)
+        for form in FORMS
+    ]  # fmt: skip
+
+
+def _functions() -> list[Entry]:
+    found = []
+    for item in FUNCTIONS.values():
+        fields = f"\n\nFields: {', '.join(f'`.{name}`' for name in item.fields)}" if item.fields else ""
+        text = (
+            f"```skelb\n{item.signature}\n```\n\n{item.summary}{fields}\n\n- **Formula.** {item.formula}\n"
+            f"- **First known bar.** {item.first_known}\n- **Seed.** {item.seed}\n- **Source.** {item.source}"
+        )
+        found.append(Entry(f"function/{item.name}", item.family, item.name, item.summary, text, example_of(item.name)))
+    return found
+
+
+def _names() -> list[Entry]:
+    found = []
+    for item in BUILT_INS.values():
+        fields = f"\n\nFields: {', '.join(f'`.{name}`' for name in item.fields)}" if item.fields else ""
+        found.append(
+            Entry(f"name/{item.name}", "Names of the bar", item.name, item.summary, f"{item.summary}{fields}", example_of(item.name))
+        )  # fmt: skip
+    for name, text in POSITION_NAMES.items():
+        found.append(Entry(f"name/{name}", "Names of the position", name, text, f"{text}\n\nIn rules only."))
+    return found
+
+
+def _figures() -> list[Entry]:
+    return [
+        Entry(f"figure/{item.key}", "Figures", item.name, item.meaning, f"{item.meaning}\n\nUnit: {item.unit}.")
+        for item in FIGURES
+    ]
+
+
+def _codes() -> list[Entry]:
+    found = []
+    for code, item in CODES.items():
+        path = GUIDE.parent / "diagnostics" / f"{code}.md"
+        text = _split(path)[1] if path.exists() else item.why
+        found.append(Entry(f"code/{code}", "What the checker says", f"{code}: {item.title}", item.why, text))
+    return found
+
+
+def picture(name: str, library: Library, datasets: Datasets) -> dict[str, Any]:
+    """The example of a page on demo bars. Raises NotFoundError when it has none, or there are no bars to show it on."""
+    found = entry(name)
+    if not found.example:
+        raise NotFoundError(f"the page `{name}` has no example")
+    dataset = datasets.get(_PICTURE_MARKET, Timeframe.parse(_PICTURE_TIMEFRAME))
+    checked = check(found.example, Setting(scripts=library.saved_script))
+    return preview_document(checked, input_values(checked, {}), dataset, _PICTURE_BARS)

@@ -1,0 +1,101 @@
+"""The REST API of scripts as texts, and of the guide."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, Request
+
+from skelb.core.export import conversion_chart, conversion_document, conversion_names
+from skelb.core.language import Setting, check
+from skelb.core.language.tools import brief, read_back, what_is_wrong
+from skelb.core.plan import Expressions, input_values
+from skelb.service import guide as guides
+from skelb.service.application import Application
+from skelb.web.schemas import (
+    BriefIn,
+    ConversionIn,
+    ConversionNamesOut,
+    GuideEntryOut,
+    GuideRowOut,
+    RunIn,
+    TextOut,
+    WrongOut,
+)
+
+router = APIRouter(prefix="/api")
+
+
+def _application(request: Request) -> Application:
+    application: Application = request.app.state.application
+    return application
+
+
+App = Annotated[Application, Depends(_application)]
+
+
+# --- the guide -------------------------------------------------------------------------------------------------
+
+
+@router.get("/guide")
+def guide() -> list[GuideRowOut]:
+    """Every page of the guide, without its text."""
+    return [
+        GuideRowOut(id=item.id, group=item.group, title=item.title, summary=item.summary)
+        for item in guides.entries().values()
+    ]
+
+
+@router.get("/guide/entry")
+def guide_entry(id: str) -> GuideEntryOut:
+    """One page."""
+    found = guides.entry(id)
+    return GuideEntryOut(
+        id=found.id, group=found.group, title=found.title, summary=found.summary, text=found.text, example=found.example
+    )
+
+
+@router.get("/guide/picture")
+def guide_picture(id: str, app: App) -> dict[str, Any]:
+    """A page's example on demo bars."""
+    return guides.picture(id, app.library, app.datasets)
+
+
+# --- scripts as texts ------------------------------------------------------------------------------------------
+
+
+@router.post("/texts/readback")
+def readback(body: RunIn, app: App) -> TextOut:
+    """The strategy in plain sentences."""
+    dataset = body.setup.dataset(app.datasets)
+    return TextOut(text="\n".join(read_back(body.setup.checked(app.library, dataset))))
+
+
+@router.post("/texts/brief")
+def brief_of(body: BriefIn, app: App) -> TextOut:
+    """One text to paste to any assistant."""
+    return TextOut(text=brief(check(body.text, Setting(scripts=app.library.saved_script)), body.wish))
+
+
+@router.post("/texts/wrong")
+def wrong(body: TextOut, app: App) -> WrongOut:
+    """What is wrong with a text, to copy for the next round."""
+    checked = check(body.text, Setting(scripts=app.library.saved_script))
+    errors = tuple(item for item in checked.diagnostics if item.severity == "error")
+    return WrongOut(errors=len(errors), text=what_is_wrong(body.text, errors))
+
+
+@router.post("/texts/conversion/names")
+def names_to_compare(body: RunIn, app: App) -> ConversionNamesOut:
+    """What of the script can be compared, and with which columns of the bars."""
+    dataset = body.setup.dataset(app.datasets)
+    checked = body.setup.checked(app.library, dataset)
+    return ConversionNamesOut(names=conversion_names(checked), columns=list(dataset.bars.columns))
+
+
+@router.post("/texts/conversion")
+def conversion(body: ConversionIn, app: App) -> dict[str, Any]:
+    """How a name compares with a column of the original's values, and both lines around the first difference."""
+    dataset = body.setup.dataset(app.datasets)
+    checked = body.setup.checked(app.library, dataset)
+    expressions = Expressions(checked, input_values(checked, body.setup.known_inputs(checked)), dataset)
+    document = conversion_document(checked, expressions, dataset, body.column, body.name)
+    return {**document, "chart": conversion_chart(checked, expressions, dataset, body.name, body.column, document)}
