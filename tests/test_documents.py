@@ -67,15 +67,16 @@ def test_how_to_scripts_run(page):
     [script] = re.findall(r"```skelb\n(.*?)```", page.read_text(), re.DOTALL)
     checked = check(script, Setting(scripts=lambda title, version: SavedScript(title, 1, SAVED[title])))
     assert [item.message for item in checked.diagnostics if item.severity != "note"] == []
-    bars = replace(wave_bars(3000, minutes=60), columns={"barometer": np.zeros(3000)})
-    others = {"QUAY12": make_dataset(wave_bars(3000, seed=4, minutes=60), Market("QUAY12"), Timeframe(1440))}
+    minutes = 60 if "on 1d" in script else 15
+    bars = replace(wave_bars(3000, minutes=minutes), columns={"barometer": np.zeros(3000)})
+    others = {"QUAY12": make_dataset(wave_bars(3000, seed=4, minutes=minutes), Market("QUAY12"), Timeframe(1440))}
     data = make_dataset(
         bars,
         Market("TEST", tick=0.25),
         others=lambda symbol, timeframe: (
             others[symbol]
             if timeframe.minutes == 1440
-            else make_dataset(wave_bars(3000, seed=4, minutes=60), Market("QUAY12"))
+            else make_dataset(wave_bars(3000, seed=4, minutes=minutes), Market("QUAY12"))
         ),
     )
     outcome = run(make_plan(checked, data, input_values(checked, {})), Account())
