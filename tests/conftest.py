@@ -11,7 +11,19 @@ import numpy as np
 import pytest
 
 from skelb.core.bars import Bars, Market, Timeframe
+from skelb.core.language import SavedScript, Setting
 from skelb.core.plan import make_dataset
+from skelb.demo import DEMO_SCRIPTS
+
+DEMO_TEXTS = {script.title: script.text for script in DEMO_SCRIPTS}
+
+
+def demo_script(title, version):
+    """The demo scripts as other scripts use them."""
+    return SavedScript(title, version or 1, DEMO_TEXTS[title]) if title in DEMO_TEXTS else None
+
+
+DEMO_SETTING = Setting(scripts=demo_script)
 
 
 def wave_bars(size=400, seed=3, minutes=15, start=1_704_186_000, tick=0.25):

@@ -13,10 +13,9 @@ from skelb.cli import app
 from skelb.core.bars import Market, Timeframe
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
 from skelb.core.engine import Account, run
-from skelb.core.language import SavedScript, Setting, check
+from skelb.core.language import check
 from skelb.core.plan import input_values, make_dataset, make_plan
-from skelb.demo import DEMO_SCRIPTS
-from tests.conftest import wave_bars
+from tests.conftest import DEMO_SETTING, wave_bars
 
 ROOT = Path(__file__).parent.parent
 
@@ -59,13 +58,12 @@ def test_lock_files_name_no_hosts():
 
 
 HOW_TOS = sorted((ROOT / "docs" / "guide" / "howto").glob("*.md"))
-SAVED = {check(script.text).title: script.text for script in DEMO_SCRIPTS}
 
 
 @pytest.mark.parametrize("page", HOW_TOS, ids=lambda page: page.stem)
 def test_how_to_scripts_run(page):
     [script] = re.findall(r"```skelb\n(.*?)```", page.read_text(), re.DOTALL)
-    checked = check(script, Setting(scripts=lambda title, version: SavedScript(title, 1, SAVED[title])))
+    checked = check(script, DEMO_SETTING)
     assert [item.message for item in checked.diagnostics if item.severity != "note"] == []
     minutes = 60 if "on 1d" in script else 15
     bars = replace(wave_bars(3000, minutes=minutes), columns={"barometer": np.zeros(3000)})

@@ -33,4 +33,8 @@ DEMO_SCRIPTS: tuple[DemoScript, ...] = (
             "A setup in three steps, each in time, with what cancels it.", "LAMP", "5m"),
     _script("lantern_band.skelb", "Lantern band", "idea",
             "A volatility band left behind and met again, on daily bars, long and short mirrored.", "QUAY12", "1d"),
+    _script("barometer.skelb", "Barometer", "trusted",
+            "A converted indicator, proven equal to the column that came with the bars.", "QUAY12", "1d"),
+    _script("glass_and_swell.skelb", "Glass and swell", "idea",
+            "Another script's names, another market's state, a running value and a function of its own.", "KELP", "15m"),
 )  # fmt: skip

@@ -226,13 +226,26 @@ def _daily(demo: DemoMarket, market: Market, rng: np.random.Generator, intraday:
         _ticks(price - rng.exponential(0.6, days.size) * reach, market.tick, in_one), np.minimum(opens, closes)
     )
     volume = np.round(demo.volume * 510 * np.exp(rng.normal(0, 0.2, days.size)))
+    all_closes = np.concatenate((closes, intraday.close[last]))
     return Bars(
         Timeframe(1440),
         np.concatenate((days, local_day[first])) * 86_400,
         np.concatenate((opens, intraday.open[first])),
         np.concatenate((highs, np.maximum.reduceat(intraday.high, first))),
         np.concatenate((lows, np.minimum.reduceat(intraday.low, first))),
-        np.concatenate((closes, intraday.close[last])),
+        all_closes,
         np.concatenate((volume, np.add.reduceat(intraday.volume, first))),
+        columns={"barometer": _smoothed(all_closes, 10) - _smoothed(all_closes, 30)},
         dated=True,
     )
+
+
+def _smoothed(values: Floats, length: int) -> Floats:
+    """The original of the demo's converted indicator, written apart from the catalogue: a plain loop over the days."""
+    out = np.full(values.size, np.nan)
+    level = float(values[:length].mean())
+    for index in range(length - 1, values.size):
+        if index >= length:
+            level += (float(values[index]) - level) * 2.0 / (length + 1)
+        out[index] = level
+    return out

@@ -41,6 +41,8 @@ from skelb.core.language.tools import (
     rename,
 )
 
+EXPLAIN = "skelb/explain"
+
 
 @dataclass
 class Reach:
@@ -195,7 +197,7 @@ def _item(item: Completion, index: int, replaced: lsp.Range) -> lsp.CompletionIt
         item.label,
         kind=_KINDS[item.kind],
         detail=item.detail or None,
-        documentation=lsp.MarkupContent(lsp.MarkupKind.PlainText, item.documentation) if item.documentation else None,
+        documentation=lsp.MarkupContent(lsp.MarkupKind.Markdown, item.documentation) if item.documentation else None,
         sort_text=f"{index:05}",
         insert_text_format=lsp.InsertTextFormat.Snippet if item.is_form else lsp.InsertTextFormat.PlainText,
         text_edit=lsp.TextEdit(replaced, item.insert),
@@ -210,6 +212,18 @@ def _hover(server: ScriptServer, params: lsp.HoverParams) -> lsp.Hover | None:
         return None
     text = f"```skelb\n{found.code}\n```\n\n{found.text}"
     return lsp.Hover(lsp.MarkupContent(lsp.MarkupKind.Markdown, text), _Places(checked.source).range(found.span))
+
+
+def _explain(server: ScriptServer, params: Any) -> dict[str, Any] | None:
+    """Our own request: the word at a place with its page in the guide, which a hover has no room for."""
+    uri = params.textDocument.uri
+    checked = server.checked(uri)
+    position = lsp.Position(params.position.line, params.position.character)
+    found = explain_word(checked.source, _offset(server.document(uri), position), checked)
+    if found is None:
+        return None
+    where = _plain(_Places(checked.source).range(found.span))
+    return {"code": found.code, "text": found.text, "entry": found.entry, "range": where}
 
 
 def _signature(server: ScriptServer, params: lsp.SignatureHelpParams) -> lsp.SignatureHelp | None:
@@ -372,4 +386,5 @@ _FEATURES: tuple[tuple[str, Callable[[ScriptServer, Any], Any], Any], ...] = (
     (lsp.TEXT_DOCUMENT_RENAME, _rename, lsp.RenameOptions(prepare_provider=True)),
     (lsp.TEXT_DOCUMENT_FORMATTING, _format, None),
     (lsp.TEXT_DOCUMENT_CODE_ACTION, _actions, None),
+    (EXPLAIN, _explain, None),
 )

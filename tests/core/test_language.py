@@ -11,6 +11,7 @@ from skelb.core.language import CODES, LineMap, SavedScript, Setting, check
 from skelb.core.language.lines import logical_lines
 from skelb.core.language.tree import Comparison, Definition, Draw, Enter, Logic
 from skelb.demo import DEMO_SCRIPTS
+from tests.conftest import DEMO_SETTING
 
 GOLDEN = Path(__file__).parent.parent / "golden"
 CASES = sorted(GOLDEN.glob("*.skelb"))
@@ -88,7 +89,7 @@ def test_clock_times_on_daily_bars_are_noted():
 
 @pytest.mark.parametrize("script", DEMO_SCRIPTS, ids=lambda script: script.title)
 def test_demo_scripts_check_clean(script):
-    assert check(script.text).diagnostics == ()
+    assert check(script.text, DEMO_SETTING).diagnostics == ()
     assert check(script.text).title == script.title
 
 
@@ -108,7 +109,7 @@ def test_any_text_gets_an_answer_inside_itself(source):
 @pytest.mark.parametrize("script", DEMO_SCRIPTS, ids=lambda script: script.title)
 def test_any_cut_of_a_good_script_gets_an_answer(script):
     for cut in range(0, len(script.text), 7):
-        check(script.text[:cut] + script.text[cut + 3 :])
+        check(script.text[:cut] + script.text[cut + 3 :], DEMO_SETTING)
 
 
 @pytest.mark.parametrize(

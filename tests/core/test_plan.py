@@ -14,7 +14,7 @@ from skelb.core.language import check
 from skelb.core.plan import Dataset, Expressions, Memo, input_values, make_dataset, make_plan
 from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.settings import market_settings
-from tests.conftest import dataset, wave_bars
+from tests.conftest import DEMO_SETTING, dataset, wave_bars
 
 DATA = dataset(wave_bars(120))
 NAN = float("nan")
@@ -106,16 +106,21 @@ def test_a_long_chain_of_names_is_no_deep_recursion():
     assert_array_equal(values("\n".join(lines), "a4999"), DATA.bars.close + 4999)
 
 
+DEMO_BARS = {item.settings["symbol"]: make_bars(item) for item in DEMO_MARKETS}
+DEMO_WORLD = {item.settings["symbol"]: market_settings(item.settings).market() for item in DEMO_MARKETS}
+
+
+def other_market(symbol, timeframe):
+    fitting = [bars for bars in DEMO_BARS[symbol] if bars.timeframe <= timeframe]
+    return make_dataset(fitting[-1], DEMO_WORLD[symbol], timeframe)
+
+
 def demo_run(script, bars_cut=None, **options):
-    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == script.market)
-    bars = DEMO_BARS[script.market].take(slice(0, 30_000))
-    market = market_settings(demo.settings).market()
-    data = make_dataset(bars if bars_cut is None else bars.take(slice(0, bars_cut)), market)
-    checked = check(script.text)
+    stored = DEMO_BARS[script.market][-1 if script.timeframe == "1d" else 0]
+    bars = stored.take(slice(0, 30_000 if bars_cut is None else min(bars_cut, len(stored) - len(stored) // 4)))
+    data = make_dataset(bars, DEMO_WORLD[script.market], others=other_market)
+    checked = check(script.text, DEMO_SETTING)
     return run(make_plan(checked, data, input_values(checked, {}), **options), Account(capital=50_000, leverage=20))
-
-
-DEMO_BARS = {item.settings["symbol"]: make_bars(item)[0] for item in DEMO_MARKETS}
 
 
 @pytest.mark.parametrize("script", DEMO_SCRIPTS, ids=lambda script: script.title)

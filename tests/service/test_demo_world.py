@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from skelb.core.bars import session_bars
-from skelb.demo import DEMO_MARKETS, make_bars
+from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.application import Application
 from skelb.service.settings import market_settings
 
@@ -76,5 +76,5 @@ def test_an_interrupted_first_start_is_completed_by_the_next(tmp_path):
         application.install_demo(stop_at_third)
     assert len(application.library.markets()) == 2
     assert application.install_demo() and not application.install_demo()
-    assert len(application.library.markets()) == len(DEMO_MARKETS) and len(application.library.scripts()) == 5
+    assert len(application.library.markets()) == len(DEMO_MARKETS) and len(application.library.scripts()) == len(DEMO_SCRIPTS)
     application.close()

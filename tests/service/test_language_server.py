@@ -159,6 +159,13 @@ def test_hover_explains_functions_own_names_used_names_and_words(client):
     assert client.at("hover", 3, 17) is not None and client.at("hover", 0, 9) is None
 
 
+def test_explain_names_the_page_of_the_guide(client):
+    where = {"textDocument": {"uri": client.uri}, "position": {"line": 3, "character": 9}}
+    found = client.ask("skelb/explain", **where)["result"]
+    assert (found["entry"], found["code"]) == ("function/ema", "ema(x, n)")
+    assert found["range"]["start"] == {"line": 3, "character": 8}
+
+
 def test_signature_help_follows_the_argument(client):
     client.change("x = bollinger(ema(close, 3), ")
     found = client.at("signatureHelp", 0, 29)

@@ -15,6 +15,8 @@ export type KeptRun = Schemas["KeptRunOut"];
 export type Trial = Schemas["TrialOut"];
 export type Surface = Schemas["SurfaceOut"];
 export type Cell = Schemas["CellOut"];
+export type GuideRow = Schemas["GuideRowOut"];
+export type GuideEntry = Schemas["GuideEntryOut"];
 export type SweepIn = Schemas["SweepIn"];
 
 /** The data of an answer; an error answer becomes an Error with the server's sentence. */

@@ -2,21 +2,9 @@ import type { Setup } from "./client";
 
 export type Figures = Record<string, number | null>;
 
-export interface Diagnostic {
-  code: string;
-  severity: "error" | "warning" | "note";
-  line: number;
-  column: number;
-  end_line: number;
-  end_column: number;
-  message: string;
-  why: string;
-  mend: { text: string; line: number; column: number; end_line: number; end_column: number } | null;
-}
-
 export interface InputInfo {
   name: string;
-  kind: "number" | "switch" | "choice" | "time";
+  kind: "number" | "switch" | "choice" | "time" | "timeframe" | "market";
   default: number | boolean | string;
   low: number | null;
   high: number | null;
@@ -75,6 +63,7 @@ export interface Run {
     levels: { panel: string | null; value: number }[];
     shades: { key: string; color: string | null }[];
     lanes: { name: string }[];
+    tints: string[];
   };
   overview: { x: number[]; time: number[]; close: number[]; equity: number[] };
   trades: TradeColumns;
@@ -84,10 +73,9 @@ export interface RunAnswer {
   id: number;
   answer: "run";
   error?: string;
-  diagnostics: Diagnostic[];
+  sound: boolean;
   title: string;
   inputs: InputInfo[];
-  names: string[];
   run: Run | null;
   problem: string | null;
   took_ms: number;
@@ -119,6 +107,8 @@ export interface ChartWindow {
   lines: Record<string, Extremes>;
   shades: Record<string, { a: Values; b: Values }>;
   lanes: Record<string, number[]>;
+  progress: Record<string, number[]>;
+  tints: number[][];
   blocked: number[];
   marks: { bar: number; place: "above" | "below"; form: string; color: string; label: string }[];
   equity: Extremes;
@@ -186,4 +176,19 @@ export class LiveClient {
       setTimeout(() => this.connect(), 700);
     };
   }
+}
+
+/** The server's small picture of a script: the last bars with what it draws. */
+export interface Preview {
+  symbol: string;
+  timeframe: string;
+  open: number[];
+  high: number[];
+  low: number[];
+  close: number[];
+  lines: { name: string; panel: string | null; color: string; form: string; values: (number | null)[] }[];
+  levels: { panel: string | null; value: number }[];
+  marks: { place: string; color: string; bars: number[] }[];
+  tints: { color: string; bars: number[] }[];
+  lanes: { name: string; bars: number[] }[];
 }

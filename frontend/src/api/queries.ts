@@ -1,5 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, unwrap } from "./client";
+import { api, unwrap, type Setup } from "./client";
+import type { Preview } from "./live";
 
 export const startQuery = queryOptions({
   queryKey: ["start"],
@@ -20,3 +21,21 @@ export const keptRunQuery = (number: number) =>
     queryFn: ({ signal }) => unwrap(api.GET("/api/runs/{number}", { params: { path: { number } }, signal })),
     staleTime: Infinity,
   });
+export const guideQuery = queryOptions({ queryKey: ["guide"], queryFn: ({ signal }) => unwrap(api.GET("/api/guide", { signal })), staleTime: Infinity });
+export const guideEntryQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["guide", id],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/guide/entry", { params: { query: { id } }, signal })),
+    staleTime: Infinity,
+  });
+export const guidePictureQuery = (id: string) =>
+  queryOptions({
+    queryKey: ["guide", id, "picture"],
+    queryFn: async ({ signal }) => (await unwrap(api.GET("/api/guide/picture", { params: { query: { id } }, signal }))) as unknown as Preview,
+    staleTime: Infinity,
+    retry: false,
+  });
+export const readBackQuery = (setup: Setup) =>
+  queryOptions({ queryKey: ["readback", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/texts/readback", { body: { setup }, signal })), retry: false });
+export const conversionNamesQuery = (setup: Setup) =>
+  queryOptions({ queryKey: ["conversion names", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/texts/conversion/names", { body: { setup }, signal })), retry: false });

@@ -10,6 +10,7 @@ export interface SetupState {
   to?: string;
   account?: string;
   sides?: "long" | "short";
+  inverted?: boolean;
   inputs?: Record<string, number | boolean | string>;
   pinned?: number;
 }
@@ -32,5 +33,6 @@ export function setupOf(state: SetupState, defaults: SetupDefaults, text: string
     account: state.account ?? defaults.account,
     inputs: state.inputs ?? {},
     sides: state.sides ?? "both",
+    inverted: state.inverted ?? false,
   };
 }

@@ -1,5 +1,5 @@
 import { Link, Outlet } from "@tanstack/react-router";
-import { Grid3x3, Library, Moon, Spline, Sun, Waves } from "lucide-react";
+import { BookOpen, Grid3x3, Library, Moon, Spline, Sun, Waves } from "lucide-react";
 import { setTheme, useTheme } from "@/ui";
 
 const PLACES = [
@@ -7,6 +7,7 @@ const PLACES = [
   { to: "/trials", label: "Trials", icon: Grid3x3 },
   { to: "/markets", label: "Markets", icon: Waves },
   { to: "/shelf", label: "Shelf", icon: Library },
+  { to: "/guide", label: "Guide", icon: BookOpen },
 ] as const;
 
 /** The rail at the left edge and the place beside it. */

@@ -1,5 +1,6 @@
 import { createRootRoute, createRoute, createRouter, useNavigate } from "@tanstack/react-router";
 import type { SetupState } from "@/api";
+import { Guide } from "@/guide";
 import { Markets } from "@/markets";
 import { Shelf } from "@/shelf";
 import { Trials, type TrialsState } from "@/trials";
@@ -21,6 +22,7 @@ function setupState(search: Record<string, unknown>): SetupState {
     to: text(search.to),
     account: text(search.account),
     sides: sides === "long" || sides === "short" ? sides : undefined,
+    inverted: search.inverted === true ? true : undefined,
     inputs: inputs !== null && typeof inputs === "object" && !Array.isArray(inputs) ? (inputs as SetupState["inputs"]) : undefined,
     pinned: whole(search.pinned),
   };
@@ -81,7 +83,18 @@ const shelf = createRoute({
   },
 });
 
-export const router = createRouter({ routeTree: root.addChildren([workbench, trials, markets, shelf]), defaultPreload: false });
+const guide = createRoute({
+  getParentRoute: () => root,
+  path: "/guide",
+  validateSearch: (search: Record<string, unknown>): { page?: string } => ({ page: text(search.page) }),
+  component: function GuidePlace() {
+    const { page } = guide.useSearch();
+    const navigate = useNavigate();
+    return <Guide page={page} onPage={(next) => void navigate({ to: "/guide", search: { page: next } })} onOpen={(script) => void navigate({ to: "/", search: { script, market: "KELP", timeframe: "1h" } })} />;
+  },
+});
+
+export const router = createRouter({ routeTree: root.addChildren([workbench, trials, markets, shelf, guide]), defaultPreload: false });
 
 declare module "@tanstack/react-router" {
   interface Register {

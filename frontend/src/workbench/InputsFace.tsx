@@ -1,3 +1,4 @@
+import { useState } from "react";
 import type { InputInfo, SetupState } from "@/api";
 import { inputText, sliderRange } from "./model";
 
@@ -80,6 +81,7 @@ function Control({ id, input, value, onChange }: { id: string; input: InputInfo;
         }}
       />
     );
+  if (input.kind === "timeframe" || input.kind === "market") return <TypedControl key={String(value)} id={id} value={String(value)} onChange={onChange} />;
   const range = sliderRange(input);
   return (
     <div className="flex items-center gap-2">
@@ -96,5 +98,20 @@ function Control({ id, input, value, onChange }: { id: string; input: InputInfo;
       />
       <span className="num text-[11px] text-soft">{range.high}</span>
     </div>
+  );
+}
+
+/** A timeframe or market, taken over when the typing is done. */
+function TypedControl({ id, value, onChange }: { id: string; value: string; onChange: (value: Value) => void }) {
+  const [typed, setTyped] = useState(value);
+  return (
+    <input
+      id={id}
+      className="field w-32"
+      value={typed}
+      onChange={(event) => setTyped(event.target.value)}
+      onBlur={() => typed.trim() && typed !== value && onChange(typed.trim())}
+      onKeyDown={(event) => event.key === "Enter" && typed.trim() && onChange(typed.trim())}
+    />
   );
 }

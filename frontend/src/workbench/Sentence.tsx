@@ -70,13 +70,14 @@ export function Sentence({ state, setup, title, version, isSaved, scripts, marke
       <Picker label="Account" value={setup.account} options={accounts.map((item) => ({ value: item.name, label: item.name }))} onChange={(value) => onState({ ...state, account: value })} />
       <Picker
         label="Sides"
-        value={setup.sides ?? "both"}
+        value={setup.inverted ? "inverted" : (setup.sides ?? "both")}
         options={[
           { value: "both", label: "both sides" },
           { value: "long", label: "long only" },
           { value: "short", label: "short only" },
+          { value: "inverted", label: "sides exchanged" },
         ]}
-        onChange={(value) => onState({ ...state, sides: value === "long" || value === "short" ? value : undefined })}
+        onChange={(value) => onState({ ...state, sides: value === "long" || value === "short" ? value : undefined, inverted: value === "inverted" || undefined })}
       />
       <span className="ml-auto flex gap-2 text-[13px] text-base-content">{children}</span>
     </header>

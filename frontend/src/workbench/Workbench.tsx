@@ -8,7 +8,9 @@ import { InputsFace } from "./InputsFace";
 import { changedInputs, keepDraft, readDraft, versionOf } from "./model";
 import { Sentence } from "./Sentence";
 import { Soundings } from "./Soundings";
-import { TextFace } from "./TextFace";
+import { TextFace } from "./text/TextFace";
+import type { Tool } from "./text/TextTools";
+import { AskElsewhere, Changed, CheckConversion, ReadBack, Versions } from "./text/dialogs";
 import { TradesColumn } from "./TradesColumn";
 import { useLiveRun } from "./useLiveRun";
 
@@ -64,6 +66,7 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
       onState({ ...state, pinned: run.number });
     },
   });
+  const [tool, setTool] = useState<Tool | null>(null);
   const [face, setFace] = useState<"Text" | "Inputs">("Text");
   // A trade is remembered by its entry: after a change of the script the same trade stays chosen, if it is still made.
   const [chosenEntry, setChosenEntry] = useState<number | null>(null);
@@ -94,7 +97,8 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
       </Trouble>
     );
   const isSaved = text === version.text;
-  const sound = live.answer !== null && live.answer.diagnostics.every((item) => item.severity !== "error");
+  const sound = live.answer?.sound ?? false;
+  const closeTool = () => setTool(null);
   return (
     <section className="flex h-full flex-col">
       <Sentence
@@ -157,7 +161,17 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
           </div>
           {/* Both faces stay: switching loses neither the cursor nor what can be undone. */}
           <div role="tabpanel" id="face-Text" aria-labelledby="tab-Text" className={`min-h-0 flex-1 ${face === "Text" ? "flex flex-col" : "hidden"}`}>
-            <TextFace key={title} text={text} onText={onText} answer={live.answer} catalogue={catalogue.data} onSave={() => save.mutate(text)} />
+            <TextFace
+              key={title}
+              title={title}
+              text={text}
+              setup={setup}
+              tookMs={live.answer?.took_ms ?? null}
+              onText={onText}
+              onSave={() => save.mutate(text)}
+              onTool={setTool}
+              onOpenScript={(name) => onState({ ...state, script: name, version: undefined })}
+            />
           </div>
           <div role="tabpanel" id="face-Inputs" aria-labelledby="tab-Inputs" className={`min-h-0 flex-1 overflow-auto ${face === "Inputs" ? "" : "hidden"}`}>
             <InputsFace
@@ -181,6 +195,11 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
       </Group>
         {live.run?.is_strategy && <TradesColumn run={live.run} chosen={chosen} onChoose={choose} />}
       </div>
+      {tool === "readback" && <ReadBack setup={setup} onClose={closeTool} />}
+      {tool === "versions" && script && <Versions script={script} text={text} onTake={onText} onClose={closeTool} />}
+      {tool === "changed" && <Changed pinned={kept.data ?? null} setup={setup} onTake={onText} onClose={closeTool} />}
+      {tool === "ask" && <AskElsewhere text={text} onTake={onText} onClose={closeTool} />}
+      {tool === "conversion" && <CheckConversion setup={setup} onGo={(time) => chart.current?.goToTime(time)} onClose={closeTool} />}
     </section>
   );
 }

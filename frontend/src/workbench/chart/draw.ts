@@ -110,6 +110,7 @@ function drawBars(c: Canvas): void {
   ctx.strokeStyle = c.colors.ink;
   ctx.fillStyle = c.colors.ink;
   ctx.lineWidth = c.ratio;
+  drawTints(c, from, to, room);
   if (room < 3 * c.ratio) {
     ctx.beginPath();
     for (let i = from; i < to; i++) {
@@ -136,6 +137,22 @@ function drawBars(c: Canvas): void {
     if (window.close[i]! >= window.open[i]!) ctx.strokeRect(x - body / 2, top, body, height);
     else ctx.fillRect(x - body / 2, top, body, height);
   }
+}
+
+/** The ground of coloured bars: a column takes the colour that most of its bars have. */
+function drawTints(c: Canvas, from: number, to: number, room: number): void {
+  const { ctx, window } = c;
+  ctx.save();
+  ctx.globalAlpha = 0.38;
+  window.tints.forEach((share, index) => {
+    ctx.fillStyle = colorOf(c.colors, c.run.scene.tints[index] ?? "brass");
+    for (let i = from; i < to; i++) {
+      if (share[i]! < 0.5) continue;
+      const top = yOf(c, window.high[i]!) - 3 * c.ratio;
+      ctx.fillRect(xOf(c, centre(c, i)) - room / 2, top, room, yOf(c, window.low[i]!) + 3 * c.ratio - top);
+    }
+  });
+  ctx.restore();
 }
 
 function drawLine(c: Canvas, line: SceneLine): void {
@@ -404,6 +421,7 @@ function drawLanes(c: Canvas): void {
       ctx.fillRect(xOf(c, centre(c, i)) - room / 2, top + 2 * c.ratio, room - (room > 4 * c.ratio ? c.ratio : 0), height - 4 * c.ratio);
     }
     ctx.globalAlpha = 1;
+    drawProgress(c, window.progress[lane.name], top, height, room);
     ctx.strokeStyle = c.colors.line;
     ctx.lineWidth = c.ratio;
     ctx.beginPath();
@@ -412,6 +430,21 @@ function drawLanes(c: Canvas): void {
     ctx.stroke();
     label(c, lane.name, top + height / 2);
   });
+}
+
+/** How far a sequence has come, as a rising outline in its lane. */
+function drawProgress(c: Canvas, done: number[] | undefined, top: number, height: number, room: number): void {
+  if (!done) return;
+  const { ctx } = c;
+  const [from, to] = rowsIn(c.window, c.view);
+  ctx.fillStyle = c.colors.brass;
+  ctx.globalAlpha = 0.75;
+  for (let i = from; i < to; i++) {
+    if (!done[i]) continue;
+    const rise = (height - 4 * c.ratio) * done[i]!;
+    ctx.fillRect(xOf(c, centre(c, i)) - room / 2, top + height - 2 * c.ratio - rise, room, Math.max(1.5 * c.ratio, 1));
+  }
+  ctx.globalAlpha = 1;
 }
 
 function label(c: Canvas, text: string, y: number): void {

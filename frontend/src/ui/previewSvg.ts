@@ -1,0 +1,95 @@
+import type { Preview } from "@/api";
+
+const WIDTH = 460;
+const GAP = 6;
+
+/** The picture as SVG text: price with its lines, each panel below, a strip for every condition. */
+export function previewSvg(preview: Preview): string {
+  const panels = [...new Set(preview.lines.flatMap((line) => (line.panel === null ? [] : [line.panel])))];
+  const priceHeight = panels.length > 0 ? 110 : 150;
+  const parts: string[] = [];
+  let top = 4;
+  parts.push(pricePane(preview, top, priceHeight));
+  top += priceHeight + GAP;
+  for (const panel of panels) {
+    parts.push(panelPane(preview, panel, top, 64));
+    top += 64 + GAP;
+  }
+  for (const lane of preview.lanes.slice(0, 3)) {
+    parts.push(lanePane(preview, lane, top));
+    top += 12;
+  }
+  return `<svg viewBox="0 0 ${WIDTH} ${top}" width="100%" role="img" aria-label="Example on ${preview.symbol}, ${preview.timeframe}">${parts.join("")}</svg>`;
+}
+
+type Scale = (value: number) => number;
+
+function scaleOf(values: number[], top: number, height: number): Scale {
+  const low = Math.min(...values);
+  const high = Math.max(...values);
+  const room = high - low || 1;
+  return (value) => top + height - ((value - low) / room) * height;
+}
+
+const xOf = (preview: Preview, bar: number) => ((bar + 0.5) / preview.close.length) * WIDTH;
+const known = (values: (number | null)[]) => values.filter((value): value is number => value !== null);
+
+function pricePane(preview: Preview, top: number, height: number): string {
+  const lines = preview.lines.filter((line) => line.panel === null);
+  const y = scaleOf([...preview.high, ...preview.low, ...lines.flatMap((line) => known(line.values))], top, height);
+  const width = Math.max(1, (WIDTH / preview.close.length) * 0.6);
+  const tinted = new Map(preview.tints.flatMap((tint) => tint.bars.map((bar) => [bar, colorOf(tint.color)] as const)));
+  const parts = preview.close.map((close, bar) => {
+    const open = preview.open[bar]!;
+    const x = xOf(preview, bar);
+    const ink = tinted.get(bar) ?? "var(--ink)";
+    const body = `<rect x="${(x - width / 2).toFixed(1)}" y="${Math.min(y(open), y(close)).toFixed(1)}" width="${width.toFixed(1)}" height="${Math.max(0.8, Math.abs(y(open) - y(close))).toFixed(1)}" fill="${close >= open ? "var(--paper)" : ink}"/>`;
+    return `<g stroke="${ink}" stroke-width="0.8"><line x1="${x.toFixed(1)}" x2="${x.toFixed(1)}" y1="${y(preview.high[bar]!).toFixed(1)}" y2="${y(preview.low[bar]!).toFixed(1)}"/>${body}</g>`;
+  });
+  for (const level of preview.levels) if (level.panel === null) parts.push(levelLine(y(level.value)));
+  for (const line of lines) parts.push(drawn(preview, line.values, y, colorOf(line.color)));
+  for (const mark of preview.marks)
+    for (const bar of mark.bars) {
+      const at = mark.place === "below" ? y(preview.low[bar]!) + 5 : y(preview.high[bar]!) - 5;
+      parts.push(`<circle cx="${xOf(preview, bar).toFixed(1)}" cy="${at.toFixed(1)}" r="2" fill="none" stroke="${colorOf(mark.color)}"/>`);
+    }
+  return parts.join("");
+}
+
+function panelPane(preview: Preview, panel: string, top: number, height: number): string {
+  const lines = preview.lines.filter((line) => line.panel === panel);
+  const levels = preview.levels.filter((level) => level.panel === panel);
+  const values = [...lines.flatMap((line) => known(line.values)), ...levels.map((level) => level.value)];
+  if (values.length === 0) return "";
+  const y = scaleOf(values, top, height);
+  const frame = `<line x1="0" x2="${WIDTH}" y1="${top - 3}" y2="${top - 3}" stroke="var(--line)"/>`;
+  const name = `<text x="2" y="${top + 9}" font-size="9" fill="var(--soft)">${escaped(panel)}</text>`;
+  return frame + levels.map((level) => levelLine(y(level.value))).join("") + lines.map((line) => drawn(preview, line.values, y, colorOf(line.color))).join("") + name;
+}
+
+function lanePane(preview: Preview, lane: Preview["lanes"][number], top: number): string {
+  const width = WIDTH / preview.close.length;
+  const cells = lane.bars.map((bar) => `<rect x="${(xOf(preview, bar) - width / 2).toFixed(1)}" y="${top}" width="${width.toFixed(1)}" height="7" fill="var(--deep)"/>`);
+  return `<rect x="0" y="${top}" width="${WIDTH}" height="7" fill="var(--line)" opacity="0.4"/>${cells.join("")}<text x="2" y="${top + 7}" font-size="8" fill="var(--ink)">${escaped(lane.name)}</text>`;
+}
+
+function levelLine(y: number): string {
+  return `<line x1="0" x2="${WIDTH}" y1="${y.toFixed(1)}" y2="${y.toFixed(1)}" stroke="var(--soft)" stroke-dasharray="3 3" stroke-width="0.7"/>`;
+}
+
+function drawn(preview: Preview, values: (number | null)[], y: Scale, color: string): string {
+  let path = "";
+  let open = false;
+  values.forEach((value, bar) => {
+    if (value === null) {
+      open = false;
+      return;
+    }
+    path += `${open ? "L" : "M"}${xOf(preview, bar).toFixed(1)} ${y(value).toFixed(1)}`;
+    open = true;
+  });
+  return `<path d="${path}" fill="none" stroke="${color}" stroke-width="1.4"/>`;
+}
+
+const colorOf = (word: string) => `var(--${word})`;
+const escaped = (text: string) => text.replace(/[&<>"]/g, (sign) => `&#${sign.charCodeAt(0)};`);
