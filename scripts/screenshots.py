@@ -77,7 +77,51 @@ def shelf(page: Page) -> None:
     page.get_by_text("Harbour swell").first.wait_for()
 
 
+def _tool(page: Page, name: str) -> None:
+    page.get_by_role("button", name="Tools", exact=True).click()
+    page.get_by_role("menuitem", name=name).click()
+
+
+def conversion(page: Page) -> None:
+    page.goto('/?script=Barometer&market=QUAY12&timeframe=1d&inputs={"long_n":35}')
+    settled(page)
+    _tool(page, "Check a conversion")
+    page.get_by_text("different on").wait_for()
+
+
+def ask_elsewhere(page: Page) -> None:
+    page.goto("/?script=Breakwater&market=LAMP&timeframe=5m")
+    settled(page)
+    _tool(page, "Ask elsewhere")
+    page.get_by_label("1. What should the script become?").fill("Follow the price with the stop, and trade once a day.")
+    answer = page.evaluate("() => document.querySelector('.cm-content').innerText.replaceAll('\\n\\n', '\\n')")
+    answer = answer.replace("stop   room", "trail  room") + "limit 1 entries per dya\n"
+    page.get_by_label("The answer").fill(answer)
+    page.get_by_text("1 error").wait_for()
+
+
+def foreign(page: Page) -> None:
+    page.goto("/")
+    settled(page)
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+a")
+    page.keyboard.insert_text(
+        "// my idea\nfloat quick = ema(close, 12);\nslow := sma(close, 26)\nup = quick > slow && close > open\n"
+        "turn = crossover(quick, slow)\nstep = close[1] - close[-1]\nif (up) {\n    buy when turn\n}\n"
+    )
+    page.get_by_text("things to change, in order").wait_for()
+
+
+def guide(page: Page) -> None:
+    page.goto("/guide?page=function/keltner")
+    page.get_by_role("img").wait_for()
+
+
 VIEWS = {
+    "guide": (guide, "daychart"),
+    "conversion": (conversion, "daychart"),
+    "ask-elsewhere": (ask_elsewhere, "daychart"),
+    "workbench-foreign": (foreign, "daychart"),
     "workbench-day": (workbench, "daychart"),
     "workbench-night": (workbench, "nightchart"),
     "workbench-pinned": (workbench_pinned, "daychart"),

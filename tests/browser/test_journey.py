@@ -239,9 +239,10 @@ def test_completion_offers_names_and_fields(page):
     page.locator(".cm-content").click()
     page.keyboard.press("Control+End")
     page.keyboard.type("\nwide = boll", delay=30)
-    expect(page.locator(".cm-tooltip-autocomplete")).to_contain_text("bollinger")
-    page.keyboard.press("Enter")
-    page.keyboard.type("(close, 20, 2).up", delay=30)
+    page.locator(".cm-tooltip-autocomplete li", has_text="bollinger").first.click()
+    expect(page.locator(".cm-content")).to_contain_text("bollinger(x, n, f)")
+    page.keyboard.press("End")
+    page.keyboard.type(".up", delay=30)
     expect(page.locator(".cm-tooltip-autocomplete")).to_contain_text("upper")
 
 

@@ -76,5 +76,7 @@ def test_an_interrupted_first_start_is_completed_by_the_next(tmp_path):
         application.install_demo(stop_at_third)
     assert len(application.library.markets()) == 2
     assert application.install_demo() and not application.install_demo()
-    assert len(application.library.markets()) == len(DEMO_MARKETS) and len(application.library.scripts()) == len(DEMO_SCRIPTS)
+    assert len(application.library.markets()) == len(DEMO_MARKETS) and len(application.library.scripts()) == len(
+        DEMO_SCRIPTS
+    )
     application.close()

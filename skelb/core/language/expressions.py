@@ -35,6 +35,10 @@ from skelb.core.language.tree import (
 )
 
 _COMPARING = ("<", "<=", ">", ">=", "==", "!=")
+# Signs and words tell their kind by their text alone: quoted texts carry their quotes.
+_BINDS = {"+": 1, "-": 1, "*": 2, "/": 2}
+_POSTFIX = frozenset((".", "on", "from"))
+_RELATIONS = frozenset((*_COMPARING, "in", "not", "is", "crosses", "meets"))
 _NOT_A_VALUE = frozenset(
     "and or then unless if else forming to crosses meets above below when only where starting carry"
     " bars is in on off from R".split()
@@ -98,9 +102,10 @@ def read_value(reader: Reader) -> Expression:
 def _read_or(reader: Reader) -> Expression:
     found = _read_and(reader)
     parts = [found]
-    while reader.accept_word("or"):
+    while reader.now.text == "or":
+        reader.advance()
         parts.append(_read_and(reader))
-    if reader.now.kind == "name" and reader.now.text in ("OR", "Or", "AND", "And"):
+    if reader.now.text in ("OR", "Or", "AND", "And"):
         right = reader.now.text.lower()
         raise Mistake(
             "S0109", reader.now.span, f"`{reader.now.text}` is written `{right}`", Mend(right, reader.now.span)
@@ -111,13 +116,14 @@ def _read_or(reader: Reader) -> Expression:
 def _read_and(reader: Reader) -> Expression:
     found = _read_not(reader)
     parts = [found]
-    while reader.accept_word("and"):
+    while reader.now.text == "and":
+        reader.advance()
         parts.append(_read_not(reader))
     return found if len(parts) == 1 else Logic("and", tuple(parts), (found.span[0], reader.last_end))
 
 
 def _read_not(reader: Reader) -> Expression:
-    if reader.is_word("not"):
+    if reader.now.text == "not":
         start = reader.advance().start
         with_depth(reader)
         x = _read_not(reader)
@@ -128,6 +134,8 @@ def _read_not(reader: Reader) -> Expression:
 
 def _read_comparison(reader: Reader) -> Expression:
     a = _read_sum(reader)
+    if reader.now.text not in _RELATIONS:
+        return a
     found = _read_relation(reader, a)
     if found is not a and (reader.is_sign(*_COMPARING) or _starts_relation(reader)):
         raise Mistake(
@@ -213,60 +221,57 @@ def _read_crossing(reader: Reader, a: Expression) -> Expression:
 
 
 def _read_sum(reader: Reader) -> Expression:
-    found = _read_product(reader)
-    while reader.is_sign("+", "-"):
-        operator = reader.advance().text
-        found = Arithmetic(operator, found, _read_product(reader), (found.span[0], reader.last_end))
-    return found
+    return _read_arithmetic(reader, 1)
 
 
-def _read_product(reader: Reader) -> Expression:
+def _read_arithmetic(reader: Reader, least: int) -> Expression:
+    """Sums and products whose operators bind at least so tightly: 1 for `+` and `-`, 2 for `*` and `/`."""
     found = _read_negative(reader)
-    while reader.is_sign("*", "/"):
+    while (binds := _BINDS.get(reader.now.text, 0)) >= least:
         operator = reader.advance().text
-        found = Arithmetic(operator, found, _read_negative(reader), (found.span[0], reader.last_end))
+        found = Arithmetic(operator, found, _read_arithmetic(reader, binds + 1), (found.span[0], reader.last_end))
     return found
 
 
 def _read_negative(reader: Reader) -> Expression:
-    if reader.is_sign("-"):
+    if reader.now.text == "-":
         start = reader.advance().start
         with_depth(reader)
         x = _read_negative(reader)
         reader.depth -= 1
         return Negative(x, (start, reader.last_end))
-    return _read_power(reader)
-
-
-def _read_power(reader: Reader) -> Expression:
     base = _read_postfix(reader)
-    if reader.accept_sign("^"):
-        with_depth(reader)
-        exponent = _read_negative(reader)
-        reader.depth -= 1
-        return Arithmetic("^", base, exponent, (base.span[0], reader.last_end))
-    return base
+    if reader.now.text != "^":
+        return base
+    reader.advance()
+    with_depth(reader)
+    exponent = _read_negative(reader)
+    reader.depth -= 1
+    return Arithmetic("^", base, exponent, (base.span[0], reader.last_end))
 
 
 def _read_postfix(reader: Reader) -> Expression:
     found = _read_primary(reader)
-    while True:
-        if reader.is_sign("."):
-            reader.advance()
-            if reader.now.kind != "name":
-                raise reader.missing("a field's name")
-            name = reader.advance()
-            if reader.is_sign("("):
-                prefix = reader.text[found.span[0] : name.start]
-                raise Mistake("S0110", (found.span[0], name.end), f"functions stand without a prefix: write `{name.text}(…)`",
-                              Mend("", (found.span[0], name.start)), f"`{prefix}` is not needed.")  # fmt: skip
-            found = Field(found, name.text, name.span, (found.span[0], name.end))
-        elif reader.is_word("on"):
+    while reader.now.text in _POSTFIX:
+        if reader.now.text == ".":
+            found = _read_field(reader, found)
+        elif reader.now.text == "on":
             found = _read_on(reader, found)
-        elif reader.is_word("from"):
-            found = _read_from(reader, found)
         else:
-            return found
+            found = _read_from(reader, found)
+    return found
+
+
+def _read_field(reader: Reader, record: Expression) -> Expression:
+    reader.advance()
+    if reader.now.kind != "name":
+        raise reader.missing("a field's name")
+    name = reader.advance()
+    if reader.is_sign("("):
+        prefix = reader.text[record.span[0] : name.start]
+        raise Mistake("S0110", (record.span[0], name.end), f"functions stand without a prefix: write `{name.text}(…)`",
+                      Mend("", (record.span[0], name.start)), f"`{prefix}` is not needed.")  # fmt: skip
+    return Field(record, name.text, name.span, (record.span[0], name.end))
 
 
 def _read_from(reader: Reader, x: Expression) -> Expression:

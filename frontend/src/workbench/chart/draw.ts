@@ -107,13 +107,17 @@ function drawBars(c: Canvas): void {
   const { ctx, window } = c;
   const [from, to] = rowsIn(window, c.view);
   const room = barWidth(c) * window.step;
-  ctx.strokeStyle = c.colors.ink;
-  ctx.fillStyle = c.colors.ink;
+  const ink = inks(c);
   ctx.lineWidth = c.ratio;
-  drawTints(c, from, to, room);
   if (room < 3 * c.ratio) {
+    ctx.strokeStyle = ink(from);
     ctx.beginPath();
     for (let i = from; i < to; i++) {
+      if (i > from && ink(i) !== ink(i - 1)) {
+        ctx.stroke();
+        ctx.strokeStyle = ink(i);
+        ctx.beginPath();
+      }
       const x = Math.round(xOf(c, centre(c, i))) + 0.5;
       ctx.moveTo(x, yOf(c, window.high[i]!));
       ctx.lineTo(x, Math.max(yOf(c, window.low[i]!), yOf(c, window.high[i]!) + c.ratio));
@@ -123,6 +127,7 @@ function drawBars(c: Canvas): void {
   }
   const body = Math.max(1, Math.floor((room * 0.62) / c.ratio / 2) * 2) * c.ratio;
   for (let i = from; i < to; i++) {
+    ctx.strokeStyle = ctx.fillStyle = ink(i);
     const x = Math.round(xOf(c, centre(c, i))) + 0.5 * (c.ratio % 2);
     const open = yOf(c, window.open[i]!);
     const close = yOf(c, window.close[i]!);
@@ -139,20 +144,15 @@ function drawBars(c: Canvas): void {
   }
 }
 
-/** The ground of coloured bars: a column takes the colour that most of its bars have. */
-function drawTints(c: Canvas, from: number, to: number, room: number): void {
-  const { ctx, window } = c;
-  ctx.save();
-  ctx.globalAlpha = 0.38;
-  window.tints.forEach((share, index) => {
-    ctx.fillStyle = colorOf(c.colors, c.run.scene.tints[index] ?? "brass");
-    for (let i = from; i < to; i++) {
-      if (share[i]! < 0.5) continue;
-      const top = yOf(c, window.high[i]!) - 3 * c.ratio;
-      ctx.fillRect(xOf(c, centre(c, i)) - room / 2, top, room, yOf(c, window.low[i]!) + 3 * c.ratio - top);
-    }
-  });
-  ctx.restore();
+/** The colour of every bar's ink: that of the first tint that holds on most of the column, else plain ink. */
+function inks(c: Canvas): (row: number) => string {
+  const { tints } = c.window;
+  if (tints.length === 0) return () => c.colors.ink;
+  const colors = c.run.scene.tints.map((word) => colorOf(c.colors, word));
+  return (row) => {
+    const index = tints.findIndex((share) => share[row]! >= 0.5);
+    return colors[index] ?? c.colors.ink;
+  };
 }
 
 function drawLine(c: Canvas, line: SceneLine): void {
