@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from skelb.core.export import diagnostics_document
 from skelb.core.language import CODES, LineMap, SavedScript, Setting, check
-from skelb.core.language.lines import logical_lines
+from skelb.core.language.reading.lines import logical_lines
 from skelb.core.language.tree import Comparison, Definition, Draw, Enter, Logic
 from skelb.demo import DEMO_SCRIPTS
 from tests.conftest import DEMO_SETTING

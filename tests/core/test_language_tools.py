@@ -9,7 +9,7 @@ from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.errors import ScriptError
 from skelb.core.language import SavedScript, Setting, check
 from skelb.core.language.forms import FORMS
-from skelb.core.language.parser import parse
+from skelb.core.language.reading.parser import parse
 from skelb.core.language.same import without_places
 from skelb.core.language.tools import (
     applied,

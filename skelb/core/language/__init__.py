@@ -1,18 +1,18 @@
 """The script language: text to a checked tree, and what is wrong with it."""
 
 from skelb.core.language.check import Checked, check
+from skelb.core.language.checking.kinds import Meaning, placed_arguments
+from skelb.core.language.checking.pass_loose_ends import forms_in
+from skelb.core.language.checking.stepwise import names_in
+from skelb.core.language.checking.used import SavedScript, Scripts
+from skelb.core.language.checking.work import Setting
 from skelb.core.language.codes import CODES, Code
 from skelb.core.language.diagnostics import Diagnostic, LineMap, Mend, Place
-from skelb.core.language.expressions import read_expression
-from skelb.core.language.kinds import Meaning, placed_arguments
 from skelb.core.language.labels import LabelPart, label_parts
 from skelb.core.language.names import names_within
-from skelb.core.language.parser import parsed_title
-from skelb.core.language.pass_loose_ends import forms_in
-from skelb.core.language.reader import Reader
-from skelb.core.language.stepwise import names_in
-from skelb.core.language.used import SavedScript, Scripts
-from skelb.core.language.work import Setting
+from skelb.core.language.reading.expressions import read_expression
+from skelb.core.language.reading.parser import parsed_title
+from skelb.core.language.reading.reader import Reader
 
 __all__ = [
     "CODES",

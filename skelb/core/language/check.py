@@ -2,14 +2,16 @@
 
 from dataclasses import dataclass
 
+from skelb.core.language.checking.kinds import Meaning, Scope
+from skelb.core.language.checking.pass_loose_ends import check_drawn, check_never, check_unused
+from skelb.core.language.checking.pass_meanings import check_meanings
+from skelb.core.language.checking.pass_rules import check_rules
+from skelb.core.language.checking.used import SavedScript, joined
+from skelb.core.language.checking.work import Setting, Work
 from skelb.core.language.diagnostics import Diagnostic
-from skelb.core.language.expressions import read_expression
-from skelb.core.language.kinds import Meaning, Scope
-from skelb.core.language.parser import parse
-from skelb.core.language.pass_loose_ends import check_drawn, check_never, check_unused
-from skelb.core.language.pass_meanings import check_meanings
-from skelb.core.language.pass_rules import check_rules
-from skelb.core.language.reader import Reader
+from skelb.core.language.reading.expressions import read_expression
+from skelb.core.language.reading.parser import parse
+from skelb.core.language.reading.reader import Reader
 from skelb.core.language.tree import (
     Carry,
     Definition,
@@ -19,8 +21,6 @@ from skelb.core.language.tree import (
     Placed,
     Title,
 )
-from skelb.core.language.used import SavedScript, joined
-from skelb.core.language.work import Setting, Work
 
 
 @dataclass(frozen=True)

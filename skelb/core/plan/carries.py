@@ -13,7 +13,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from skelb.core.bars import Floats
-from skelb.core.language.stepwise import depends_on
+from skelb.core.language.checking.stepwise import depends_on
 from skelb.core.language.tree import (
     Arithmetic,
     Call,

@@ -8,9 +8,9 @@ from skelb.core.bars import WEEKDAYS
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, MONTHS, POSITION_NAMES, Function
 from skelb.core.language.assist.context import Before, before, open_call
 from skelb.core.language.check import Checked
+from skelb.core.language.checking.kinds import Meaning
 from skelb.core.language.forms import FORMS, STATEMENT_FORMS
-from skelb.core.language.kinds import Meaning
-from skelb.core.language.show_statements import COLORS
+from skelb.core.language.reading.show_statements import COLORS
 
 Kind = Literal["form", "word", "function", "series", "name", "input", "field", "text"]
 

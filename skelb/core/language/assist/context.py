@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
-from skelb.core.language.lines import logical_lines
-from skelb.core.language.tokens import Token, tokenize
+from skelb.core.language.reading.lines import logical_lines
+from skelb.core.language.reading.tokens import Token, tokenize
 
 
 @dataclass(frozen=True)

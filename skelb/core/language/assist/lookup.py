@@ -8,7 +8,7 @@ from skelb.core.language.assist.context import before, open_call
 from skelb.core.language.check import Checked
 from skelb.core.language.diagnostics import Span
 from skelb.core.language.forms import forms_of
-from skelb.core.language.tokens import tokenize
+from skelb.core.language.reading.tokens import tokenize
 from skelb.core.language.tools.places import name_places
 from skelb.core.language.tools.written import written_statement
 from skelb.core.language.tree import Input

@@ -6,10 +6,10 @@ from typing import Literal
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
 from skelb.core.language.check import Checked
 from skelb.core.language.diagnostics import Span
-from skelb.core.language.lines import logical_lines
-from skelb.core.language.parser import parse
-from skelb.core.language.show_statements import COLORS
-from skelb.core.language.tokens import Token, tokenize
+from skelb.core.language.reading.lines import logical_lines
+from skelb.core.language.reading.parser import parse
+from skelb.core.language.reading.show_statements import COLORS
+from skelb.core.language.reading.tokens import Token, tokenize
 from skelb.core.language.tree import Carry, Define, Definition, Input, Note, Rule, Show, Statement, Title, Use
 
 Sort = Literal["keyword", "function", "variable", "parameter", "property", "number", "string", "comment", "enumMember"]

@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
 from skelb.core.errors import ScriptError
+from skelb.core.language.checking.used import Scripts
 from skelb.core.language.diagnostics import Span
-from skelb.core.language.parser import parse
-from skelb.core.language.tokens import tokenize
+from skelb.core.language.reading.parser import parse
+from skelb.core.language.reading.tokens import tokenize
 from skelb.core.language.tools.places import name_at, name_places
 from skelb.core.language.tools.written import number_text, written
 from skelb.core.language.tree import (
@@ -28,7 +29,6 @@ from skelb.core.language.tree import (
     Truth,
     Use,
 )
-from skelb.core.language.used import Scripts
 
 
 @dataclass(frozen=True)

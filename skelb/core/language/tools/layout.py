@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from itertools import groupby
 
 from skelb.core.catalogue import FUNCTIONS
-from skelb.core.language.lines import STATEMENT_WORDS, logical_lines
-from skelb.core.language.tokens import Token, tokenize
+from skelb.core.language.reading.lines import STATEMENT_WORDS, logical_lines
+from skelb.core.language.reading.tokens import Token, tokenize
 
 _INDENT = "    "
 _WIDEST = 70  # labels further to the right than this are left where they are

@@ -4,10 +4,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass, fields, is_dataclass
 
 from skelb.core.language.diagnostics import Mistake, Span
-from skelb.core.language.expressions import read_expression
-from skelb.core.language.parser import parse
-from skelb.core.language.reader import Reader
-from skelb.core.language.tokens import tokenize
+from skelb.core.language.reading.expressions import read_expression
+from skelb.core.language.reading.parser import parse
+from skelb.core.language.reading.reader import Reader
+from skelb.core.language.reading.tokens import tokenize
 from skelb.core.language.tree import (
     Alert,
     Call,

@@ -71,8 +71,8 @@ _STEPS, _OR, _AND, _NOT, _RELATION, _SUM, _PRODUCT, _NEGATIVE, _POWER, _POSTFIX 
 def written(node: Expression) -> str:
     """An expression as text.
 
-    >>> from skelb.core.language.reader import Reader
-    >>> from skelb.core.language.expressions import read_expression
+    >>> from skelb.core.language.reading.reader import Reader
+    >>> from skelb.core.language.reading.expressions import read_expression
     >>> written(read_expression(Reader("((a+b))*c>3")))
     '(a + b) * c > 3'
     """

@@ -1,5 +1,6 @@
 """Second pass: what the rules say together."""
 
+from skelb.core.language.checking.work import Work
 from skelb.core.language.diagnostics import Diagnostic
 from skelb.core.language.same import without_places
 from skelb.core.language.tree import (
@@ -22,7 +23,6 @@ from skelb.core.language.tree import (
     Window,
     Zone,
 )
-from skelb.core.language.work import Work
 
 
 def check_rules(work: Work) -> None:

@@ -1,8 +1,8 @@
 """Running values: what may stand inside a `carry`."""
 
+from skelb.core.language.checking.kinds import Scope, meaning_of
+from skelb.core.language.checking.stepwise import check_stepwise, depends_on
 from skelb.core.language.diagnostics import Mistake
-from skelb.core.language.kinds import Scope, meaning_of
-from skelb.core.language.stepwise import check_stepwise, depends_on
 from skelb.core.language.tree import Carry
 
 

@@ -3,9 +3,9 @@
 from collections.abc import Callable
 
 from skelb.core.language.diagnostics import Mistake
-from skelb.core.language.expressions import read_value
-from skelb.core.language.reader import Reader
-from skelb.core.language.rule_statements import read_only_if, read_side
+from skelb.core.language.reading.expressions import read_value
+from skelb.core.language.reading.reader import Reader
+from skelb.core.language.reading.rule_statements import read_only_if, read_side
 from skelb.core.language.tree import Breakeven, Distance, Protect, Trail
 
 _UNITS = {"%": "percent", "pips": "pips", "ticks": "ticks", "points": "price", "cash": "cash", "R": "R"}

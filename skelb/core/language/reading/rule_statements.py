@@ -1,8 +1,8 @@
 """Reading rules that act: entries, exits, what an opposite signal does, size."""
 
 from skelb.core.language.diagnostics import Mistake
-from skelb.core.language.expressions import read_expression, read_value
-from skelb.core.language.reader import Reader
+from skelb.core.language.reading.expressions import read_expression, read_value
+from skelb.core.language.reading.reader import Reader
 from skelb.core.language.tree import Enter, Exit, ExitAfter, Expression, Opposite, Order, Side, Size
 
 _MARKET = Order("market", None, None, (0, 0))

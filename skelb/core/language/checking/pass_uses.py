@@ -3,12 +3,12 @@
 from dataclasses import replace
 from typing import Protocol
 
+from skelb.core.language.checking.kinds import Meaning, Scope, input_meaning, meaning_of
+from skelb.core.language.checking.used import used_statements
+from skelb.core.language.checking.work import Work
 from skelb.core.language.diagnostics import LineMap, Mistake
-from skelb.core.language.kinds import Meaning, Scope, input_meaning, meaning_of
-from skelb.core.language.parser import parse
+from skelb.core.language.reading.parser import parse
 from skelb.core.language.tree import Carry, Definition, Input, Placed, Statement, Use
-from skelb.core.language.used import used_statements
-from skelb.core.language.work import Work
 
 
 class Pass(Protocol):

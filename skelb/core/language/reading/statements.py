@@ -5,14 +5,14 @@ from typing import Literal
 from zoneinfo import available_timezones
 
 from skelb.core.language.diagnostics import Mend, Mistake
-from skelb.core.language.expressions import clock_minutes, frame_minutes, read_expression, read_value
-from skelb.core.language.foreign import foreign_mistake, foreign_statement
-from skelb.core.language.lines import STATEMENT_WORDS
-from skelb.core.language.near import nearest
-from skelb.core.language.protect_statements import read_breakeven, read_protect, read_trail
-from skelb.core.language.reader import Reader
-from skelb.core.language.rule_statements import read_enter, read_exit, read_opposite, read_size
-from skelb.core.language.show_statements import (
+from skelb.core.language.reading.expressions import clock_minutes, frame_minutes, read_expression, read_value
+from skelb.core.language.reading.foreign import foreign_mistake, foreign_statement
+from skelb.core.language.reading.lines import STATEMENT_WORDS
+from skelb.core.language.reading.near import nearest
+from skelb.core.language.reading.protect_statements import read_breakeven, read_protect, read_trail
+from skelb.core.language.reading.reader import Reader
+from skelb.core.language.reading.rule_statements import read_enter, read_exit, read_opposite, read_size
+from skelb.core.language.reading.show_statements import (
     read_alert,
     read_draw,
     read_level,
@@ -21,7 +21,15 @@ from skelb.core.language.show_statements import (
     read_shade,
     read_tint,
 )
-from skelb.core.language.tokens import Token
+from skelb.core.language.reading.tokens import Token
+from skelb.core.language.reading.when_statements import (
+    read_dates,
+    read_flat,
+    read_limit,
+    read_months,
+    read_pause,
+    read_window,
+)
 from skelb.core.language.tree import (
     Carry,
     Define,
@@ -38,7 +46,6 @@ from skelb.core.language.tree import (
     Used,
     Zone,
 )
-from skelb.core.language.when_statements import read_dates, read_flat, read_limit, read_months, read_pause, read_window
 
 
 def read_statement(text: str) -> Statement:

@@ -5,8 +5,8 @@ from typing import assert_never
 
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS, Function, Parameter
 from skelb.core.language.diagnostics import Mend, Mistake, Span
-from skelb.core.language.foreign import CROSSINGS
-from skelb.core.language.near import nearest
+from skelb.core.language.reading.foreign import CROSSINGS
+from skelb.core.language.reading.near import nearest
 from skelb.core.language.tree import (
     AllOf,
     Argument,

@@ -1,7 +1,7 @@
 """Recognising forms of other languages, to say what their Skelb form is."""
 
 from skelb.core.language.diagnostics import Mend, Mistake
-from skelb.core.language.tokens import Token
+from skelb.core.language.reading.tokens import Token
 
 _INSTEAD = {
     "&&": ("and", "`&&` is written `and`"),

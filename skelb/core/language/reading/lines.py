@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from skelb.core.language.tokens import Token, tokenize
+from skelb.core.language.reading.tokens import Token, tokenize
 
 STATEMENT_WORDS = frozenset(
     "title note input define carry use draw level shade mark tint alert enter exit stop target trail"

@@ -3,9 +3,9 @@
 from dataclasses import fields, replace
 
 from skelb.core.catalogue import POSITION_NAMES
+from skelb.core.language.checking.kinds import Meaning, Scope, need_condition, need_number, need_time
+from skelb.core.language.checking.stepwise import check_stepwise, names_in
 from skelb.core.language.diagnostics import Mistake
-from skelb.core.language.kinds import Meaning, Scope, need_condition, need_number, need_time
-from skelb.core.language.stepwise import check_stepwise, names_in
 from skelb.core.language.tree import (
     Breakeven,
     Definition,

@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from skelb.core.language.diagnostics import Diagnostic, Mistake, moved
-from skelb.core.language.lines import logical_lines
-from skelb.core.language.statements import read_statement
+from skelb.core.language.reading.lines import logical_lines
+from skelb.core.language.reading.statements import read_statement
 from skelb.core.language.tree import Placed, Statement, Title
 
 LONGEST_LINES = 20_000

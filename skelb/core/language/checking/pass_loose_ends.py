@@ -4,8 +4,9 @@ from collections.abc import Iterator, Mapping
 from dataclasses import fields, is_dataclass
 
 from skelb.core.catalogue import FUNCTIONS
+from skelb.core.language.checking.never import never_yes, resolved
+from skelb.core.language.checking.work import Work
 from skelb.core.language.diagnostics import Diagnostic
-from skelb.core.language.never import never_yes, resolved
 from skelb.core.language.tree import (
     Call,
     Define,
@@ -19,7 +20,6 @@ from skelb.core.language.tree import (
     OnTimeframe,
     Use,
 )
-from skelb.core.language.work import Work
 
 
 def check_never(work: Work) -> None:

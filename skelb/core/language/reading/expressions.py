@@ -3,9 +3,9 @@
 from skelb.core.bars import Timeframe
 from skelb.core.errors import SettingsError
 from skelb.core.language.diagnostics import Mend, Mistake
-from skelb.core.language.foreign import truth_of_another_language
-from skelb.core.language.reader import DEEPEST, Reader
-from skelb.core.language.tokens import Token
+from skelb.core.language.reading.foreign import truth_of_another_language
+from skelb.core.language.reading.reader import DEEPEST, Reader
+from skelb.core.language.reading.tokens import Token
 from skelb.core.language.tree import (
     AllOf,
     Argument,

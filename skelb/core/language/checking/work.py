@@ -2,11 +2,12 @@
 
 from dataclasses import dataclass, field
 
-from skelb.core.language.diagnostics import Diagnostic, moved
-from skelb.core.language.kinds import (
+from skelb.core.language.checking.kinds import (
     Scope,
 )
-from skelb.core.language.parser import Parsed
+from skelb.core.language.checking.used import SavedScript, Scripts
+from skelb.core.language.diagnostics import Diagnostic, moved
+from skelb.core.language.reading.parser import Parsed
 from skelb.core.language.tree import (
     Carry,
     Define,
@@ -14,7 +15,6 @@ from skelb.core.language.tree import (
     Input,
     Placed,
 )
-from skelb.core.language.used import SavedScript, Scripts
 
 
 @dataclass(frozen=True)

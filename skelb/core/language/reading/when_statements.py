@@ -5,9 +5,9 @@ from datetime import date
 from skelb.core.bars import WEEKDAYS
 from skelb.core.catalogue import MONTHS
 from skelb.core.language.diagnostics import Mend, Mistake
-from skelb.core.language.expressions import clock_minutes, read_value
-from skelb.core.language.reader import Reader
-from skelb.core.language.rule_statements import read_only_if
+from skelb.core.language.reading.expressions import clock_minutes, read_value
+from skelb.core.language.reading.reader import Reader
+from skelb.core.language.reading.rule_statements import read_only_if
 from skelb.core.language.tree import Clock, Dates, Expression, Flat, Limit, Months, Name, Pause, Window
 
 

@@ -4,8 +4,8 @@ from collections.abc import Collection
 
 from skelb.core.catalogue import WORDS
 from skelb.core.language.diagnostics import Mend, Mistake, Span
-from skelb.core.language.foreign import foreign_mistake
-from skelb.core.language.tokens import Token, tokenize, unreadable
+from skelb.core.language.reading.foreign import foreign_mistake
+from skelb.core.language.reading.tokens import Token, tokenize, unreadable
 
 DEEPEST = 60
 _CLOSER = {"(": ")", "[": "]", "{": "}"}

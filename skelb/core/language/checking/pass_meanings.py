@@ -1,11 +1,10 @@
 """First pass: names and kinds, statement by statement in the order of the text."""
 
-from skelb.core.language.carries import check_carry
-from skelb.core.language.check_rule import check_position, check_rule
-from skelb.core.language.check_shows import check_show
-from skelb.core.language.diagnostics import Mistake
-from skelb.core.language.expand import Expander
-from skelb.core.language.kinds import (
+from skelb.core.language.checking.carries import check_carry
+from skelb.core.language.checking.check_rule import check_position, check_rule
+from skelb.core.language.checking.check_shows import check_show
+from skelb.core.language.checking.expand import Expander
+from skelb.core.language.checking.kinds import (
     Meaning,
     Scope,
     Unsayable,
@@ -13,7 +12,10 @@ from skelb.core.language.kinds import (
     input_meaning,
     meaning_of,
 )
-from skelb.core.language.pass_uses import add_used
+from skelb.core.language.checking.pass_uses import add_used
+from skelb.core.language.checking.used import joined
+from skelb.core.language.checking.work import Work
+from skelb.core.language.diagnostics import Mistake
 from skelb.core.language.tree import (
     Alert,
     Carry,
@@ -34,8 +36,6 @@ from skelb.core.language.tree import (
     Use,
     Zone,
 )
-from skelb.core.language.used import joined
-from skelb.core.language.work import Work
 
 
 def check_meanings(work: Work) -> None:

@@ -1,12 +1,12 @@
 """What a statement that shows something needs: numbers to draw, conditions to mark, labels that can be read."""
 
+from skelb.core.language.checking.kinds import Scope, need_condition, need_number
+from skelb.core.language.checking.used import joined
 from skelb.core.language.diagnostics import Mistake
-from skelb.core.language.expressions import read_expression
-from skelb.core.language.kinds import Scope, need_condition, need_number
 from skelb.core.language.labels import label_parts
-from skelb.core.language.reader import Reader
+from skelb.core.language.reading.expressions import read_expression
+from skelb.core.language.reading.reader import Reader
 from skelb.core.language.tree import Alert, Draw, Expression, Level, Mark, Shade, Show, Tint
-from skelb.core.language.used import joined
 
 
 def check_show(statement: Show, scope: Scope) -> None:

@@ -1,7 +1,7 @@
 """Reading statements that show: draw, level, shade, mark, tint, alert."""
 
-from skelb.core.language.expressions import read_expression
-from skelb.core.language.reader import Reader
+from skelb.core.language.reading.expressions import read_expression
+from skelb.core.language.reading.reader import Reader
 from skelb.core.language.tree import (
     Alert,
     Color,

@@ -1,0 +1,1 @@
+"""Text to statements: lines, tokens, expressions, statements."""
