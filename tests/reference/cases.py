@@ -1,6 +1,6 @@
 """Random markets, bars and strategies: each strategy as a script and, independently, as plain lists."""
 
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from tests.reference.simulator import Rules
@@ -170,8 +170,10 @@ def random_strategy(rng, bars):
         for number in range(int(rng.integers(0, 3))):
             text, values = condition(rng, plain)
             size_text, size = random_size(rng, both_stops) if rng.random() < 0.5 else ("", None)
-            lines.append(f'enter {side} when {text}{" size " + size_text if size else ""} named "{side} {number}"')
-            rules.entries.append([side, values, size, f"{side} {number}"])
+            at_close = bool(rng.random() < 0.25)
+            tails = f'{" at close" if at_close else ""}{" size " + size_text if size else ""} named "{side} {number}"'
+            lines.append(f"enter {side} when {text}{tails}")
+            rules.entries.append([side, values, size, f"{side} {number}", at_close])
     if rng.random() < 0.5:
         text, size = random_size(rng, both_stops)
         lines.append(f"size {text}")
@@ -180,12 +182,18 @@ def random_strategy(rng, bars):
     for number in range(int(rng.integers(0, 3))):
         text, values = condition(rng, plain)
         side = [None, "long", "short"][int(rng.integers(0, 3))]
-        lines.append(f'exit {side + " " if side else ""}when {text} named "out {number}"')
-        rules.exits.append((side, values, f"out {number}"))
-    if rng.random() < 0.4:
-        count = int(rng.integers(1, 6))
-        lines.append(f"exit after {count} bars")
-        rules.exit_after.append((None, count))
+        at_close = bool(rng.random() < 0.25)
+        lines.append(
+            f'exit {side + " " if side else ""}when {text}{" at close" if at_close else ""} named "out {number}"'
+        )
+        rules.exits.append((side, values, f"out {number}", at_close))
+    for _ in range(int(rng.choice([0, 0, 1, 1, 2]))):
+        unit, at_close = str(rng.choice(["bars", "bars", "days"])), bool(rng.random() < 0.4)
+        count = int(rng.integers(1, 6 if unit == "bars" else 3))
+        lines.append(f"exit after {count} {unit}{' at close' if at_close else ''}")
+        rules.exit_after.append((None, count, unit, at_close))
+    _add_moving_levels(rng, plain, rules, lines, both_stops)
+    _add_limits(rng, rules, lines)
     if rng.random() < 0.4:
         low, high = sorted(int(x) * 30 for x in rng.choice(48, 2, replace=False))
         if rng.random() < 0.3:
@@ -200,6 +208,56 @@ def random_strategy(rng, bars):
     rules.opposite = str(rng.choice(["reverse", "exit", "ignore"]))
     lines.append(f"opposite {rules.opposite}")
     return "\n".join(lines), rules
+
+
+def _moving(rng, plain, kind, in_r):
+    """A distance for a level that moves, as (text, unit, amounts)."""
+    if in_r and rng.random() < 0.4:
+        return "0.8 R", "R", [0.8] * plain.size
+    while True:
+        text, unit, amounts = distance(rng, plain, kind)
+        if unit != "at":
+            return text, unit, amounts
+
+
+def _add_moving_levels(rng, plain, rules, lines, has_stop):
+    if rng.random() < 0.35:
+        text, unit, amounts = _moving(rng, plain, "stop", False)
+        once_text, once_unit, once = "", "price", None
+        if rng.random() < 0.5:
+            once_text, once_unit, once = _moving(rng, plain, "target", has_stop)
+            once_text = f" once {once_text}"
+        lines.append(f"trail {text}{once_text}")
+        for side in ("long", "short"):
+            rules.trails[side] = (unit, amounts, once_unit, once)
+    if rng.random() < 0.2:
+        lines.append("trail long at lowest(low, 2)")
+        rules.trail_prices["long"] = plain.extreme(min, "low", 2)
+    if rng.random() < 0.3:
+        text, unit, amounts = _moving(rng, plain, "target", has_stop)
+        plus = rng.random() < 0.5
+        lines.append(f"breakeven once {text}{' plus 2 ticks' if plus else ''}")
+        for side in ("long", "short"):
+            rules.breakevens[side] = (unit, amounts, "ticks", [2.0 if plus else 0.0] * plain.size)
+
+
+def _add_limits(rng, rules, lines):
+    if rng.random() < 0.2:
+        rules.entries_a_day = int(rng.integers(1, 4))
+        lines.append(f"limit {rules.entries_a_day} entries per day")
+    if rng.random() < 0.2:
+        rules.losses_a_day = int(rng.integers(1, 3))
+        lines.append(f"limit {rules.losses_a_day} losses per day")
+    if rng.random() < 0.2:
+        rules.loss_percent = float(rng.choice([0.5, 2.0]))
+        lines.append(f"limit loss {rules.loss_percent:g}% per day")
+    if rng.random() < 0.25:
+        after, count = str(rng.choice(["stop", "loss", "exit"])), int(rng.integers(1, 6))
+        rules.pauses[after] = count
+        lines.append(f"pause {count} bars after {after}")
+    if rng.random() < 0.15:
+        rules.dates = [(date(2024, 3, 26), date(2024, 3, 28)), (date(2024, 3, 31), date(2024, 4, 1))]
+        lines += ["dates 2024-03-26 to 2024-03-28", "dates 2024-03-31 to 2024-04-01"]
 
 
 def _clock(minute):

@@ -15,11 +15,20 @@ Series = list  # one value a bar; None is unknown
 class Rules:
     """A strategy: conditions are lists of True, False or None; levels lists of numbers or None."""
 
-    entries: list = field(default_factory=list)  # (side, condition, size, name); size (form, amounts, mosts)
-    exits: list = field(default_factory=list)  # (side or None, condition, name)
+    entries: list = field(default_factory=list)  # (side, condition, size, name, at close); size (form, amounts, mosts)
+    exits: list = field(default_factory=list)  # (side or None, condition, name, at close)
     stops: list = field(default_factory=list)  # (side or None, unit, amounts)
     targets: list = field(default_factory=list)
-    exit_after: list = field(default_factory=list)  # (side or None, bars)
+    exit_after: list = field(default_factory=list)  # (side or None, count, "bars" or "days", at close)
+    trails: dict = field(default_factory=dict)  # side -> (unit, amounts, once unit, once amounts or None)
+    trail_prices: dict = field(default_factory=dict)  # side -> prices, judged at every close
+    breakevens: dict = field(default_factory=dict)  # side -> (once unit, once amounts, plus unit, plus amounts)
+    entries_a_day: float = math.inf
+    losses_a_day: float = math.inf
+    loss_percent: float = math.inf
+    pauses: dict = field(default_factory=dict)  # "stop", "loss" or "exit" -> bars
+    dates: list = field(default_factory=list)  # (first date, last date)
+    zone: str | None = None
     windows: list = field(default_factory=list)  # (weekdays or None, [(minute, minute)])
     flats: list = field(default_factory=list)  # minute, "session" or "week"
     opposite: str = "reverse"
@@ -41,6 +50,7 @@ class Simulator:
         self.exit_due = None
         self.trades, self.skipped, self.equity = [], [], []
         self.ruined = False
+        self.lost_day = None
         start, end = market["session"].split("-")
         self.session_start, self.session_end = _minutes(start), _minutes(end)
         self.crosses = self.session_end <= self.session_start
@@ -108,6 +118,8 @@ class Simulator:
         half = self.half(-side, mid)
         slip = self.account["slippage_ticks"] * self.market["tick"] if slips else 0.0
         price = mid - side * (half + slip)
+        if reason == "stop":
+            reason = p["stop_kind"]
         units = p["units"]
         commission = p["fee"] + self.fee(units, price)
         spread = p["spread"] + half * units * self.value
@@ -124,7 +136,7 @@ class Simulator:
             "r": net / (p["risk"] * units * self.value) if p["risk"] else None,
             "best": (best - p["mid"]) * side * units * self.value,
             "worst": (worst - p["mid"]) * side * units * self.value,
-            "stop": p["stop"], "target": p["target"], "ambiguous": ambiguous, "name": p["name"],
+            "stop": p["first_stop"], "target": p["target"], "entry_moment": p["moment"], "filled": p["filled"], "ambiguous": ambiguous, "name": p["name"],
         })  # fmt: skip
         self.position = None
         self.exit_due = None
@@ -150,9 +162,17 @@ class Simulator:
                 found.append(mid + sign * amount * scale[unit])
         return found
 
-    def enter(self, i, mid):
+    def distance(self, unit, amount, mid, risk):
+        """A distance in price units."""
+        if amount is None:
+            return None
+        scale = {"price": 1.0, "ticks": self.market["tick"], "pips": self.market["pip"], "cash": 1 / self.value}
+        return mid * amount / 100 if unit == "percent" else amount * risk if unit == "R" else amount * scale[unit]
+
+    def enter(self, i, mid, moment="open"):
         """Fill the waiting entry, or say why not."""
-        side, j, size, name = self.pending
+        side, j, size, name, _ = self.pending
+        word = "long" if side > 0 else "short"
         stops = self.levels_for(self.rules.stops, side, j, mid)
         if stops is None:
             return "unknown level"
@@ -162,6 +182,25 @@ class Simulator:
         if targets is None:
             return "unknown level"
         target = self.rounded(min(targets) if side > 0 else max(targets)) if targets else None
+        first_stop, stop_kind, trail, trail_once = stop, "stop", None, 0.0
+        if word in self.rules.trails:
+            unit, amounts, once_unit, once = self.rules.trails[word]
+            trail = self.distance(unit, amounts[j], mid, risk)
+            trail_once = 0.0 if once is None else self.distance(once_unit, once[j], mid, risk)
+            if trail is None or trail_once is None:
+                return "unknown level"
+            if trail_once == 0.0:
+                level = self.rounded(mid - side * trail)
+                if stop is None:
+                    first_stop, risk = level, abs(mid - level)
+                if stop is None or (level - stop) * side > 0:
+                    stop, stop_kind = level, "trail"
+        even = None
+        if word in self.rules.breakevens:
+            once_unit, once, plus_unit, plus = self.rules.breakevens[word]
+            even = (self.distance(once_unit, once[j], mid, risk), self.distance(plus_unit, plus[j], mid, risk))
+            if None in even:
+                return "unknown level"
         if stop is not None and (stop - mid) * side >= 0:
             return "beyond stop"
         if target is not None and (target - mid) * side <= 0:
@@ -193,7 +232,8 @@ class Simulator:
             return "lot too small"
         fee = self.fee(units, price)
         self.position = {
-            "side": side, "bar": i, "mid": mid, "price": price, "units": units, "stop": stop, "target": target,
+            "side": side, "bar": i + 1 if moment == "close" else i, "filled": i, "moment": moment, "first_stop": first_stop,
+            "stop_kind": stop_kind, "trail": trail, "trail_once": trail_once, "even": even, "mid": mid, "price": price, "units": units, "stop": stop, "target": target,
             "risk": risk, "high": mid, "low": mid, "fee": fee, "spread": half * units * self.value,
             "slippage": slip * units * self.value, "financing": 0.0, "before": self.cash, "margin": units * per_unit,
             "name": name,
@@ -305,7 +345,39 @@ class Simulator:
             now = self.cash
         self.equity.append(now)
         if not last:
+            if self.position:
+                self.move_levels(i)
+            before = self.equity[self.day_begins(i) - 1] if self.day_begins(i) > 0 else self.account["capital"]
+            if now <= before * (1 - self.rules.loss_percent / 100):
+                self.lost_day = self.trading_day(i)
             self.judge(i)
+
+    def day_begins(self, i):
+        """Index of the first bar of this bar's trading day."""
+        day = self.trading_day(i)
+        while i > 0 and self.trading_day(i - 1) == day:
+            i -= 1
+        return i
+
+    def move_levels(self, i):
+        """Levels for the next bar, from what is known at this close; they only tighten."""
+        p = self.position
+        side, word = p["side"], "long" if p["side"] > 0 else "short"
+        best = p["high"] if side > 0 else p["low"]
+        moved = (best - p["mid"]) * side
+
+        def tighten(price, kind):
+            level = self.rounded(price)
+            if p["stop"] is None or (level - p["stop"]) * side > 0:
+                p["stop"], p["stop_kind"] = level, kind
+
+        if p["trail"] is not None and moved >= p["trail_once"]:
+            tighten(best - side * p["trail"], "trail")
+        price = self.rules.trail_prices.get(word, [None] * len(self.bars))[i]
+        if price is not None:
+            tighten(price, "trail")
+        if p["even"] and moved >= p["even"][0]:
+            tighten(p["mid"] + side * p["even"][1], "breakeven")
 
     def reaches_end(self, i):
         return self.close_time(i) >= self.session_close(self.trading_day(i))
@@ -321,7 +393,9 @@ class Simulator:
     def blocked(self, i):
         """Why no entry may be decided at this close, or None."""
         day, moment = self.trading_day(i), self.close_time(i)
-        when = self.local(moment)
+        if self.rules.dates and not any(first <= day <= last for first, last in self.rules.dates):
+            return "window"
+        when = datetime.fromtimestamp(moment, UTC).astimezone(ZoneInfo(self.rules.zone or self.market["zone"]))
         clock = when.hour * 60 + when.minute or 1440
         if self.rules.windows and not any(self.in_window(window, day, clock) for window in self.rules.windows):
             return "window"
@@ -334,6 +408,22 @@ class Simulator:
                     return "flat"
             elif self.since_midnight(moment, day) >= self.flat_minute(flat):
                 return "flat"
+        return self.held_back(i, day)
+
+    def held_back(self, i, day):
+        """Whether the day's limits or a pause let no entry be decided."""
+        filled = [trade["filled"] for trade in self.trades] + ([self.position["filled"]] if self.position else [])
+        today = [bar for bar in filled if self.trading_day(bar) == day]
+        losses = [trade for trade in self.trades if self.trading_day(trade["exit_bar"]) == day and trade["net"] < 0]
+        if len(today) >= self.rules.entries_a_day or len(losses) >= self.rules.losses_a_day or self.lost_day == day:
+            return "limit"
+        for trade in self.trades:
+            since = i - trade["exit_bar"]
+            stopped = trade["reason"] in ("stop", "trail", "breakeven")
+            if since < self.rules.pauses.get("exit", 0) or (stopped and since < self.rules.pauses.get("stop", 0)):
+                return "pause"
+            if trade["net"] < 0 and since < self.rules.pauses.get("loss", 0):
+                return "pause"
         return None
 
     @staticmethod
@@ -347,33 +437,59 @@ class Simulator:
 
     def judge(self, i):
         exits = {1: None, -1: None}
-        for side, condition, name in self.rules.exits:
+        for side, condition, name, at_close in self.rules.exits:
             for sign, word in ((1, "long"), (-1, "short")):
                 if side in (None, word) and condition[i] is True and exits[sign] is None:
-                    exits[sign] = name
+                    exits[sign] = (name, at_close)
         wanted = {}
-        for side, condition, size, name in self.rules.entries:
+        for side, condition, size, name, at_close in self.rules.entries:
             sign = 1 if side == "long" else -1
             if condition[i] is True and sign not in wanted and exits[sign] is None:
-                wanted[sign] = (sign, i, size or DEFAULT_SIZE, name)
+                wanted[sign] = (sign, i, size or DEFAULT_SIZE, name, at_close)
         if self.position:
-            self.judge_in_position(i, exits, wanted)
+            self.judge_exits(i, exits)
+        if self.position:
+            self.judge_opposite(i, wanted)
         elif wanted:
             why = self.blocked(i) or ("both sides" if len(wanted) == 2 else None)
             if why:
                 for sign in sorted(wanted, reverse=True):
                     self.skip(self.close_time(i), sign, why)
             else:
-                self.pending = next(iter(wanted.values()))
+                self.decide(i, next(iter(wanted.values())))
 
-    def judge_in_position(self, i, exits, wanted):
+    def judge_exits(self, i, exits):
+        """Exit rules first, then time exits, those at the close before those at the next open."""
         side = self.position["side"]
-        word = "long" if side > 0 else "short"
-        limits = [bars for wanted_side, bars in self.rules.exit_after if wanted_side in (None, word)]
-        if exits[side] is not None:
-            self.exit_due = exits[side]
-        elif limits and i - self.position["bar"] + 1 >= min(limits):
-            self.exit_due = "time"
+        due = exits[side] or self.time_is_up(i, "long" if side > 0 else "short")
+        if due:
+            reason, at_close = due
+            if at_close:
+                self.leave(i, self.bars[i]["close"], True, reason, "close")
+            else:
+                self.exit_due = reason
+
+    def time_is_up(self, i, word):
+        entered = self.position["bar"]
+        held = i - entered + 1
+        rules = [rule[1:] for rule in self.rules.exit_after if rule[0] in (None, word)]
+        if any(unit == "bars" and at_close and held >= count for count, unit, at_close in rules):
+            return "time", True
+        if any(unit == "bars" and not at_close and held >= count for count, unit, at_close in rules):
+            return "time", False
+        days = lambda bar: len({self.trading_day(k) for k in range(entered, bar + 1)}) if bar >= entered else 1  # noqa: E731
+        for count in sorted(count for count, unit, at_close in rules if unit == "days" and at_close)[:1]:
+            if days(i) >= count and self.reaches_end(i):
+                return "time", True
+            if days(i + 1) - 1 >= count:
+                return "time", False
+        for count, unit, at_close in rules:
+            if unit == "days" and not at_close and days(i + 1) - 1 >= count:
+                return "time", False
+        return None
+
+    def judge_opposite(self, i, wanted):
+        side = self.position["side"]
         if -side not in wanted or self.rules.opposite == "ignore":
             return
         why = self.blocked(i)
@@ -381,9 +497,21 @@ class Simulator:
             if self.rules.opposite == "reverse":
                 self.skip(self.close_time(i), -side, why)
             return
-        self.exit_due = self.exit_due or "reverse"
+        if wanted[-side][4]:
+            self.leave(i, self.bars[i]["close"], True, "reverse", "close")
+        else:
+            self.exit_due = self.exit_due or "reverse"
         if self.rules.opposite == "reverse":
-            self.pending = wanted[-side]
+            self.decide(i, wanted[-side])
+
+    def decide(self, i, entry):
+        """An entry waits for the next open, or fills at this close."""
+        self.pending = entry
+        if entry[4]:
+            refused = self.enter(i, self.bars[i]["close"], "close")
+            if refused:
+                self.skip(self.close_time(i), entry[0], refused)
+            self.pending = None
 
     def skip(self, time, side, reason):
         self.skipped.append({"time": time, "side": side, "reason": reason})

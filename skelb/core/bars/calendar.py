@@ -50,6 +50,18 @@ class Calendar:
         """Number of the ISO week, counted from the week of 1970-01-01."""
         return (self.day + 3) // 7
 
+    def close_minute_in(self, zone: str) -> Ints:
+        """Clock time of the close in another zone, 1..1440, shape (n,)."""
+        minute = (self.close_time + zone_offsets(self.close_time, zone)) % _DAY_S // 60
+        return np.where(minute == 0, 1440, minute)
+
+    @staticmethod
+    def first_moment(begins: Ints, clock: float, zone: str) -> Ints:
+        """The first moment at or after each of `begins` (UTC seconds) when clocks in a zone show `clock` (minutes)."""
+        local = begins + zone_offsets(begins, zone)
+        wanted = local // _DAY_S * _DAY_S + int(clock) * 60
+        return to_utc(np.where(wanted < local, wanted + _DAY_S, wanted), zone)
+
     @cached_property
     def starts_day(self) -> Bools:
         """Whether the bar is the first of its trading day."""

@@ -18,16 +18,30 @@ from numba import njit
 ENTER_LONG, ENTER_SHORT, EXIT_LONG, EXIT_SHORT, BLOCKED, FLAT_OPEN, FLAT_CLOSE, NIGHT = 1, 2, 4, 8, 16, 32, 64, 128
 
 # Columns of one side, as in plan.columns.Column; then the shared ones.
-STOP_PRICE, STOP_PERCENT, STOP_AT, TARGET_PRICE, TARGET_PERCENT, TARGET_R, TARGET_AT, SIZE, MOST = range(9)
-PER_SIDE, SPREAD, NIGHTS = 9, 18, 19
+(
+    STOP_PRICE, STOP_PERCENT, STOP_AT, TARGET_PRICE, TARGET_PERCENT, TARGET_R, TARGET_AT, SIZE, MOST, TRAIL, TRAIL_ONCE,
+    TRAIL_AT, EVEN_ONCE, EVEN_PLUS,
+) = range(14)  # fmt: skip
+PER_SIDE, SPREAD, NIGHTS = 14, 28, 29
+
+# Units of the distances TRAIL, TRAIL_ONCE, EVEN_ONCE, EVEN_PLUS, in this order in `units`, one row a side.
+IN_PRICE, IN_PERCENT, IN_R = range(3)
+U_TRAIL, U_TRAIL_ONCE, U_EVEN_ONCE, U_EVEN_PLUS = range(4)
+
+# How a rule's order is given, as in plan.columns.OrderForm.
+AT_MARKET, AT_THIS_CLOSE = range(2)
+
+# Limits: entries and losses a day, percent of loss a day, bars of pause after a stop, a loss, any exit.
+L_ENTRIES, L_LOSSES, L_LOSS, L_AFTER_STOP, L_AFTER_LOSS, L_AFTER_EXIT = range(6)
 
 # Reasons of exits; a rule's exit carries the rule's number besides.
-BY_RULE, BY_STOP, BY_TARGET, BY_TIME, BY_FLAT, BY_REVERSE, BY_RUIN, BY_END = range(8)
+BY_RULE, BY_STOP, BY_TARGET, BY_TIME, BY_FLAT, BY_REVERSE, BY_RUIN, BY_END, BY_TRAIL, BY_EVEN = range(10)
 
 # Why an order did not become a trade.
-SKIP_WINDOW, SKIP_FLAT, SKIP_MARGIN, SKIP_BEYOND_STOP, SKIP_BEYOND_TARGET, SKIP_UNKNOWN, SKIP_BOTH, SKIP_LOT = range(
-    1, 9
-)
+(
+    SKIP_WINDOW, SKIP_FLAT, SKIP_MARGIN, SKIP_BEYOND_STOP, SKIP_BEYOND_TARGET, SKIP_UNKNOWN, SKIP_BOTH, SKIP_LOT,
+    SKIP_LIMIT, SKIP_PAUSE,
+) = range(1, 11)  # fmt: skip
 
 # Moments inside a bar.
 AT_OPEN, INSIDE, AT_CLOSE = range(3)
@@ -35,35 +49,36 @@ AT_OPEN, INSIDE, AT_CLOSE = range(3)
 # Settings: whole numbers.
 (
     I_FIRST, I_LAST, I_PATH, I_SKIP_SHORT, I_OPPOSITE, I_AFTER_LONG, I_AFTER_SHORT, I_BID, I_SPREAD_PERCENT, I_TICKS_IN_ONE,
-    I_INVERTED,
-) = range(11)  # fmt: skip
+    I_INVERTED, I_CLOSE_AFTER_LONG, I_CLOSE_AFTER_SHORT, I_DAYS_LONG, I_DAYS_SHORT, I_CLOSE_DAYS_LONG, I_CLOSE_DAYS_SHORT,
+    I_MOVING, I_LIMITED,
+) = range(19)  # fmt: skip
 # Settings: numbers.
 (
     F_TICK, F_VALUE, F_STEP, F_MIN_LOT, F_SLIPPAGE, F_FEE_PERCENT, F_FEE_UNIT, F_FEE_ORDER, F_FEE_MINIMUM,
-    F_LEVERAGE, F_STOP_OUT, F_FINANCING_LONG, F_FINANCING_SHORT,
-) = range(13)  # fmt: skip
+    F_LEVERAGE, F_STOP_OUT, F_FINANCING_LONG, F_FINANCING_SHORT, F_CAPITAL,
+) = range(14)  # fmt: skip
 
 # State: whole numbers.
 (
     S_BAR, S_SIDE, S_ENTRY_BAR, S_ENTRY_RULE, S_PENDING_SIDE, S_PENDING_RULE, S_PENDING_BAR, S_EXIT_DUE, S_EXIT_RULE,
-    S_RUINED, S_TRADES, S_SKIPS, S_CUTS,
-) = range(13)  # fmt: skip
+    S_RUINED, S_TRADES, S_SKIPS, S_CUTS, S_STOP_KIND, S_LOST_DAY, S_ENTRY_MOMENT,
+) = range(16)  # fmt: skip
 # State: numbers.
 (
     X_CASH, X_BEFORE, X_UNITS, X_MID, X_PRICE, X_STOP, X_TARGET, X_R, X_HIGH, X_LOW, X_FEE, X_SPREAD, X_SLIPPAGE,
-    X_FINANCING, X_MARGIN,
-) = range(15)  # fmt: skip
+    X_FINANCING, X_MARGIN, X_FIRST_STOP, X_TRAIL, X_TRAIL_ONCE, X_EVEN_ONCE, X_EVEN_PLUS,
+) = range(20)  # fmt: skip
 
 # Trade columns.
 (
-    TI_SIDE, TI_ENTRY_BAR, TI_EXIT_BAR, TI_ENTRY_RULE, TI_REASON, TI_EXIT_RULE, TI_MOMENT, TI_AMBIGUOUS,
-) = range(8)  # fmt: skip
+    TI_SIDE, TI_ENTRY_BAR, TI_EXIT_BAR, TI_ENTRY_RULE, TI_REASON, TI_EXIT_RULE, TI_MOMENT, TI_AMBIGUOUS, TI_ENTRY_MOMENT,
+) = range(9)  # fmt: skip
 (
     TF_UNITS, TF_ENTRY_MID, TF_EXIT_MID, TF_ENTRY_PRICE, TF_EXIT_PRICE, TF_GROSS, TF_COMMISSION, TF_SPREAD,
     TF_SLIPPAGE, TF_FINANCING, TF_NET, TF_R, TF_BEST, TF_WORST, TF_STOP, TF_TARGET, TF_EQUITY, TF_RISK,
 ) = range(18)  # fmt: skip
-TRADE_INTS, TRADE_FLOATS, SKIP_INTS = 8, 18, 4
-STATE_INTS, STATE_FLOATS, SETTING_INTS, SETTING_FLOATS = 13, 15, 11, 13
+TRADE_INTS, TRADE_FLOATS, SKIP_INTS = 9, 18, 4
+STATE_INTS, STATE_FLOATS, SETTING_INTS, SETTING_FLOATS = 16, 20, 19, 14
 
 
 @njit(nogil=True, error_model="numpy")
@@ -130,6 +145,7 @@ def _close_position(
     ti[t, TI_EXIT_RULE] = rule
     ti[t, TI_MOMENT] = moment
     ti[t, TI_AMBIGUOUS] = ambiguous
+    ti[t, TI_ENTRY_MOMENT] = si[S_ENTRY_MOMENT]
     tf[t, TF_UNITS] = units
     tf[t, TF_ENTRY_MID] = sf[X_MID]
     tf[t, TF_EXIT_MID] = mid
@@ -147,7 +163,7 @@ def _close_position(
     best, worst = (high, low) if side > 0 else (low, high)
     tf[t, TF_BEST] = (best - sf[X_MID]) * side * units * value
     tf[t, TF_WORST] = (worst - sf[X_MID]) * side * units * value
-    tf[t, TF_STOP] = sf[X_STOP] if math.isfinite(sf[X_STOP]) else np.nan
+    tf[t, TF_STOP] = sf[X_FIRST_STOP] if math.isfinite(sf[X_FIRST_STOP]) else np.nan
     tf[t, TF_TARGET] = sf[X_TARGET] if math.isfinite(sf[X_TARGET]) else np.nan
     tf[t, TF_EQUITY] = sf[X_CASH]
     si[S_TRADES] = t + 1
@@ -156,8 +172,84 @@ def _close_position(
 
 
 @njit(nogil=True, error_model="numpy")
-def _open_position(i, mid, columns, strides, size_forms, settings_i, settings_f, si, sf):
-    """Fill the waiting market entry at `mid`; 0 when it filled, else why it did not."""
+def _distance(kind, j, base, mid, risk, columns, strides, units):
+    """A moving level's distance in price units, as it was when the entry was judged; infinite without the rule."""
+    column = base + (
+        TRAIL
+        if kind == U_TRAIL
+        else TRAIL_ONCE
+        if kind == U_TRAIL_ONCE
+        else EVEN_ONCE
+        if kind == U_EVEN_ONCE
+        else EVEN_PLUS
+    )
+    amount = columns[column][j * strides[column]]
+    unit = units[0 if base == 0 else 1, kind]
+    return amount if unit == IN_PRICE else mid * amount / 100.0 if unit == IN_PERCENT else amount * risk
+
+
+@njit(nogil=True, error_model="numpy")
+def _move_levels(i, columns, strides, settings_i, settings_f, si, sf):
+    """After a bar's extremes are known: the trailing and break-even levels for the next bar; they only tighten."""
+    side = si[S_SIDE]
+    base = 0 if side > 0 else PER_SIDE
+    tick, ones = settings_f[F_TICK], settings_i[I_TICKS_IN_ONE]
+    best = sf[X_HIGH] if side > 0 else sf[X_LOW]
+    moved = (best - sf[X_MID]) * side
+    if sf[X_TRAIL] < np.inf and moved >= sf[X_TRAIL_ONCE]:
+        level = _rounded(best - side * sf[X_TRAIL], tick, ones)
+        if (level - sf[X_STOP]) * side > 0.0:
+            sf[X_STOP] = level
+            si[S_STOP_KIND] = BY_TRAIL
+    at = columns[base + TRAIL_AT][i * strides[base + TRAIL_AT]]
+    if math.isfinite(at):
+        if settings_i[I_INVERTED]:
+            at = 2.0 * sf[X_MID] - at
+        level = _rounded(at, tick, ones)
+        if (level - sf[X_STOP]) * side > 0.0:
+            sf[X_STOP] = level
+            si[S_STOP_KIND] = BY_TRAIL
+    if moved >= sf[X_EVEN_ONCE]:
+        level = _rounded(sf[X_MID] + side * sf[X_EVEN_PLUS], tick, ones)
+        if (level - sf[X_STOP]) * side > 0.0:
+            sf[X_STOP] = level
+            si[S_STOP_KIND] = BY_EVEN
+
+
+@njit(nogil=True, error_model="numpy")
+def _held_back(i, day_start, day_stride, limits, si, ti, tf):
+    """Why limits or pauses let no entry be decided at the close of bar i; 0 when they do."""
+    begins = day_start[i * day_stride]
+    entries = losses = 0.0
+    pause = 0
+    if si[S_SIDE] != 0 and si[S_ENTRY_BAR] - (si[S_ENTRY_MOMENT] == AT_CLOSE) >= begins:
+        entries += 1.0
+    furthest = max(limits[L_AFTER_STOP], limits[L_AFTER_LOSS], limits[L_AFTER_EXIT])
+    for t in range(si[S_TRADES] - 1, -1, -1):
+        ended = ti[t, TI_EXIT_BAR]
+        if ended < begins and i - ended >= furthest:
+            break
+        if ti[t, TI_ENTRY_BAR] - (ti[t, TI_ENTRY_MOMENT] == AT_CLOSE) >= begins:
+            entries += 1.0
+        if ended >= begins and tf[t, TF_NET] < 0.0:
+            losses += 1.0
+        reason = ti[t, TI_REASON]
+        since = i - ended
+        stopped = reason in (BY_STOP, BY_TRAIL, BY_EVEN)
+        if (
+            since < limits[L_AFTER_EXIT]
+            or (stopped and since < limits[L_AFTER_STOP])
+            or (tf[t, TF_NET] < 0.0 and since < limits[L_AFTER_LOSS])
+        ):
+            pause = SKIP_PAUSE
+    if entries >= limits[L_ENTRIES] or losses >= limits[L_LOSSES] or si[S_LOST_DAY] == begins:
+        return SKIP_LIMIT
+    return pause
+
+
+@njit(nogil=True, error_model="numpy")
+def _open_position(i, mid, moment, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf):
+    """Fill the waiting entry at `mid`; 0 when it filled, else why it did not."""
     side = si[S_PENDING_SIDE]
     rule = si[S_PENDING_RULE]
     j = si[S_PENDING_BAR]
@@ -181,9 +273,28 @@ def _open_position(i, mid, columns, strides, size_forms, settings_i, settings_f,
     by_distance = mid - side * min(stop_price, mid * stop_percent / 100.0)
     stop = max(by_distance, stop_at) if side > 0 else min(by_distance, stop_at)
     stop = _rounded(stop, tick, ones)
+    kind = BY_STOP
+    risk = abs(mid - stop) if math.isfinite(stop) else 0.0
+    trail = even_once = np.inf
+    trail_once = even_plus = 0.0
+    first_stop = stop
+    if settings_i[I_MOVING]:
+        trail = _distance(U_TRAIL, j, base, mid, risk, columns, strides, units_of)
+        trail_once = _distance(U_TRAIL_ONCE, j, base, mid, risk, columns, strides, units_of)
+        even_once = _distance(U_EVEN_ONCE, j, base, mid, risk, columns, strides, units_of)
+        even_plus = _distance(U_EVEN_PLUS, j, base, mid, risk, columns, strides, units_of)
+        if trail != trail or trail_once != trail_once or even_once != even_once or even_plus != even_plus:
+            return SKIP_UNKNOWN
+        if trail < np.inf and trail_once == 0.0:
+            level = _rounded(mid - side * trail, tick, ones)
+            if not math.isfinite(stop):  # the trail is the first stop where there is none
+                first_stop = level
+                risk = abs(mid - level)
+            if (level - stop) * side > 0.0:
+                stop = level
+                kind = BY_TRAIL
     if (stop - mid) * side >= 0.0:
         return SKIP_BEYOND_STOP
-    risk = abs(mid - stop) if math.isfinite(stop) else 0.0
     nearest = min(target_price, mid * target_percent / 100.0)
     if math.isfinite(target_r):
         nearest = min(nearest, target_r * risk)
@@ -222,13 +333,20 @@ def _open_position(i, mid, columns, strides, size_forms, settings_i, settings_f,
     if not units >= settings_f[F_MIN_LOT]:
         return SKIP_LOT
     si[S_SIDE] = side
-    si[S_ENTRY_BAR] = i
+    si[S_ENTRY_BAR] = i if moment != AT_CLOSE else i + 1  # filled at a close, its entry bar is the next
+    si[S_ENTRY_MOMENT] = moment
     si[S_ENTRY_RULE] = rule
+    si[S_STOP_KIND] = kind
     sf[X_BEFORE] = sf[X_CASH]
     sf[X_UNITS] = units
     sf[X_MID] = mid
     sf[X_PRICE] = price
     sf[X_STOP] = stop
+    sf[X_FIRST_STOP] = first_stop
+    sf[X_TRAIL] = trail
+    sf[X_TRAIL_ONCE] = trail_once
+    sf[X_EVEN_ONCE] = even_once
+    sf[X_EVEN_PLUS] = even_plus
     sf[X_TARGET] = target
     sf[X_R] = risk
     sf[X_HIGH] = mid
@@ -255,19 +373,24 @@ def _skip(i, side, reason, moment, si, skips):
 @njit(cache=True, nogil=True, error_model="numpy")
 def simulate(
     opens, highs, lows, closes, flags, blocks, columns, strides,
-    entry_long, entry_short, exit_long, exit_short, rule_strides, size_forms,
-    settings_i, settings_f, si, sf, equity, ti, tf, skips,
+    entry_long, entry_short, exit_long, exit_short, rule_strides, size_forms, entry_orders, exit_orders, units_of,
+    day_number, day_start, day_ends, day_stride, limits, settings_i, settings_f, si, sf, equity, ti, tf, skips,
 ):  # fmt: skip
     """Run from the state's bar to the last; returns the next bar to run (past the last when done).
 
-    opens, highs, lows, closes : float64 (n,); flags, blocks : uint8 (n,); columns : 20 float64 arrays of (n,) or
-    (1,) with `strides` 1 or 0; entry_* and exit_* : uint8 rule numbers with `rule_strides`; equity : float64 (n,),
+    opens, highs, lows, closes : float64 (n,); flags, blocks : uint8 (n,); columns : 30 float64 arrays of (n,) or
+    (1,) with `strides` 1 or 0; day_number, day_start : int64, each bar's trading day and the index of its first bar,
+    day_ends : uint8, whether its close reaches the session end; (n,) or (1,) with `day_stride`, read only where a rule needs them; limits : as `L_ENTRIES` and so on; entry_* and exit_* : uint8 rule numbers with `rule_strides`; equity : float64 (n,),
     written for every bar run. `ti`, `tf`, `skips` are the ledger; when they may not hold one more bar's events the
     kernel returns early with its state saved.
     """
     last = settings_i[I_LAST]
     opposite = settings_i[I_OPPOSITE]
     value = settings_f[F_VALUE]
+    # Every bar of a position is looked at when levels move, limits count, or days or closes end it.
+    watchful = settings_i[I_MOVING] or settings_i[I_LIMITED]
+    for place in range(I_CLOSE_AFTER_LONG, I_CLOSE_DAYS_SHORT + 1):
+        watchful = watchful or settings_i[place] > 0
     i = si[S_BAR]
     while i <= last:
         # --- quiet loops: nothing scheduled, look for the next thing that could happen --------------------------
@@ -285,7 +408,7 @@ def simulate(
                     while i < last and (flags[i] & 3) == 0:
                         equity[i] = cash
                         i += 1
-            else:
+            elif not watchful:
                 after = settings_i[I_AFTER_LONG] if side > 0 else settings_i[I_AFTER_SHORT]
                 bound = last
                 if after > 0:
@@ -358,7 +481,9 @@ def simulate(
                 )  # fmt: skip
             si[S_EXIT_DUE] = -1
         if si[S_PENDING_SIDE] != 0:
-            refused = _open_position(i, o, columns, strides, size_forms, settings_i, settings_f, si, sf)
+            refused = _open_position(
+                i, o, AT_OPEN, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf
+            )
             if refused != 0:
                 _skip(i, si[S_PENDING_SIDE], refused, AT_OPEN, si, skips)
             si[S_PENDING_SIDE] = 0
@@ -376,7 +501,21 @@ def simulate(
                 stop_hit, target_hit = highs[i] >= stop, lows[i] <= target
             if stop_gap:
                 _close_position(
-                    i, o, True, BY_STOP, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
+                    i,
+                    o,
+                    True,
+                    si[S_STOP_KIND],
+                    -1,
+                    AT_OPEN,
+                    0,
+                    columns,
+                    strides,
+                    settings_i,
+                    settings_f,
+                    si,
+                    sf,
+                    ti,
+                    tf,
                 )
             elif target_gap:
                 _close_position(
@@ -393,7 +532,7 @@ def simulate(
                         i,
                         stop,
                         True,
-                        BY_STOP,
+                        si[S_STOP_KIND],
                         -1,
                         INSIDE,
                         both,
@@ -455,42 +594,92 @@ def simulate(
         if i == last:
             i += 1
             break
-        wants_long, wants_short = (flag & ENTER_LONG) != 0, (flag & ENTER_SHORT) != 0
+        if side != 0 and settings_i[I_MOVING]:
+            _move_levels(i, columns, strides, settings_i, settings_f, si, sf)
+        if settings_i[I_LIMITED]:
+            begins = day_start[i * day_stride]
+            before = equity[begins - 1] if begins > settings_i[I_FIRST] else settings_f[F_CAPITAL]
+            if limits[L_LOSS] < np.inf and now <= before * (1.0 - limits[L_LOSS] / 100.0):
+                si[S_LOST_DAY] = begins
+
+        # 4. The rules, on closed values: exits, then entries.
         if side != 0:
             exit_bit = EXIT_LONG if side > 0 else EXIT_SHORT
-            after = settings_i[I_AFTER_LONG] if side > 0 else settings_i[I_AFTER_SHORT]
+            which = 0 if side > 0 else 1
+            held = i - si[S_ENTRY_BAR] + 1
+            due, due_rule, at_close = -1, -1, False
             if (flag & exit_bit) != 0:
-                si[S_EXIT_DUE] = BY_RULE
-                si[S_EXIT_RULE] = exit_long[i * rule_strides[2]] if side > 0 else exit_short[i * rule_strides[3]]
-            elif after > 0 and i - si[S_ENTRY_BAR] + 1 >= after:
-                si[S_EXIT_DUE] = BY_TIME
-                si[S_EXIT_RULE] = -1
+                due = BY_RULE
+                due_rule = exit_long[i * rule_strides[2]] if side > 0 else exit_short[i * rule_strides[3]]
+                at_close = exit_orders[due_rule] == AT_THIS_CLOSE
+            elif 0 < settings_i[I_CLOSE_AFTER_LONG + which] <= held:
+                due, at_close = BY_TIME, True
+            elif 0 < settings_i[I_AFTER_LONG + which] <= held:
+                due = BY_TIME
+            else:
+                days, close_days = settings_i[I_DAYS_LONG + which], settings_i[I_CLOSE_DAYS_LONG + which]
+                if days > 0 or close_days > 0:
+                    entered = day_number[si[S_ENTRY_BAR] * day_stride]
+                    if 0 < close_days <= day_number[i * day_stride] - entered + 1 and (day_ends[i * day_stride] != 0):
+                        due, at_close = BY_TIME, True
+                    elif (
+                        0 < close_days <= day_number[(i + 1) * day_stride] - entered
+                        or 0 < days <= day_number[(i + 1) * day_stride] - entered
+                    ):
+                        due = BY_TIME
+            if due >= 0 and at_close:
+                _close_position(
+                    i, c, True, due, due_rule, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
+                )
+                side = 0
+            elif due >= 0:
+                si[S_EXIT_DUE] = due
+                si[S_EXIT_RULE] = due_rule
+        wants_long, wants_short = (flag & ENTER_LONG) != 0, (flag & ENTER_SHORT) != 0
+        blocked = 0
+        if wants_long or wants_short:
+            blocked = blocks[i] if (flag & BLOCKED) != 0 else 0
+            if blocked == 0 and settings_i[I_LIMITED]:
+                blocked = _held_back(i, day_start, day_stride, limits, si, ti, tf)
+        entering = 0
+        if side != 0:
             turns = wants_short if side > 0 else wants_long
             if turns and opposite != 2:
-                if (flag & BLOCKED) != 0:
+                if blocked != 0:
                     if opposite == 0:
-                        _skip(i, -side, blocks[i], AT_CLOSE, si, skips)
+                        _skip(i, -side, blocked, AT_CLOSE, si, skips)
                 else:
-                    if si[S_EXIT_DUE] < 0:
+                    rule = entry_short[i * rule_strides[1]] if side > 0 else entry_long[i * rule_strides[0]]
+                    if entry_orders[rule] == AT_THIS_CLOSE:
+                        _close_position(
+                            i, c, True, BY_REVERSE, -1, AT_CLOSE, 0,
+                            columns, strides, settings_i, settings_f, si, sf, ti, tf,
+                        )  # fmt: skip
+                    elif si[S_EXIT_DUE] < 0:
                         si[S_EXIT_DUE] = BY_REVERSE
                         si[S_EXIT_RULE] = -1
                     if opposite == 0:
-                        si[S_PENDING_SIDE] = -side
-                        si[S_PENDING_BAR] = i
-                        si[S_PENDING_RULE] = (
-                            entry_short[i * rule_strides[1]] if side > 0 else entry_long[i * rule_strides[0]]
-                        )
+                        entering = -side
         elif wants_long or wants_short:
-            if (flag & BLOCKED) != 0 or (wants_long and wants_short):
-                reason = blocks[i] if (flag & BLOCKED) != 0 else SKIP_BOTH
+            if blocked != 0 or (wants_long and wants_short):
+                reason = blocked if blocked != 0 else SKIP_BOTH
                 if wants_long:
                     _skip(i, 1, reason, AT_CLOSE, si, skips)
                 if wants_short:
                     _skip(i, -1, reason, AT_CLOSE, si, skips)
             else:
-                si[S_PENDING_SIDE] = 1 if wants_long else -1
-                si[S_PENDING_BAR] = i
-                si[S_PENDING_RULE] = entry_long[i * rule_strides[0]] if wants_long else entry_short[i * rule_strides[1]]
+                entering = 1 if wants_long else -1
+        if entering != 0:
+            si[S_PENDING_SIDE] = entering
+            si[S_PENDING_BAR] = i
+            si[S_PENDING_RULE] = entry_long[i * rule_strides[0]] if entering > 0 else entry_short[i * rule_strides[1]]
+            if entry_orders[si[S_PENDING_RULE]] == AT_THIS_CLOSE:
+                refused = _open_position(
+                    i, c, AT_CLOSE, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf
+                )
+                if refused != 0:
+                    _skip(i, entering, refused, AT_CLOSE, si, skips)
+                si[S_PENDING_SIDE] = 0
         i += 1
     si[S_BAR] = i
     return i

@@ -18,6 +18,8 @@ SKIP_REASONS = {
     kernel.SKIP_UNKNOWN: "unknown level",
     kernel.SKIP_BOTH: "both sides",
     kernel.SKIP_LOT: "lot too small",
+    kernel.SKIP_LIMIT: "limit",
+    kernel.SKIP_PAUSE: "pause",
 }
 _EXIT_REASONS = {
     kernel.BY_STOP: "stop",
@@ -27,6 +29,8 @@ _EXIT_REASONS = {
     kernel.BY_REVERSE: "reverse",
     kernel.BY_RUIN: "ruin",
     kernel.BY_END: "end of data",
+    kernel.BY_TRAIL: "trail",
+    kernel.BY_EVEN: "breakeven",
 }
 
 
@@ -119,8 +123,12 @@ class Outcome:
         return self.plan.entries[int(self.trades.whole[row, kernel.TI_ENTRY_RULE])]
 
     def entry_times(self) -> Ints:
-        """Fill times of the entries: their bars' opens, seconds since 1970 UTC, shape (trades,)."""
-        return self.plan.dataset.bars.time[self.trades.entry_bar]
+        """Fill times of the entries, seconds since 1970 UTC, shape (trades,): their bars' opens, or the close before.
+
+        A fill at a close belongs to the bar after it, which is the first that its levels hold for.
+        """
+        bars, moments = self.trades.entry_bar, self.trades.whole[:, kernel.TI_ENTRY_MOMENT]
+        return self.moment_times(bars - (moments == kernel.AT_CLOSE), moments)
 
     def exit_times(self) -> Ints:
         """Fill times of the exits: the bar's open, or its close for fills at the close."""

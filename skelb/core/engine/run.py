@@ -7,7 +7,7 @@ import numpy as np
 from skelb.core.engine import kernel
 from skelb.core.engine.account import Account
 from skelb.core.engine.ledger import Outcome, Trades
-from skelb.core.plan import Plan
+from skelb.core.plan import Plan, holds_back
 
 _FIRST_ROWS = 1024
 _buffers = local()
@@ -24,14 +24,16 @@ def run(plan: Plan, account: Account) -> Outcome:
     settings_i, settings_f = _settings(plan, account)
     state_i, state_f = np.zeros(kernel.STATE_INTS, np.int64), np.zeros(kernel.STATE_FLOATS)
     state_i[kernel.S_BAR] = plan.first
-    state_i[kernel.S_EXIT_DUE] = -1
+    state_i[kernel.S_EXIT_DUE] = state_i[kernel.S_LOST_DAY] = -1
+    days = _days(plan)
     state_f[kernel.X_CASH] = account.capital
     equity = np.empty(len(bars))
     whole, numbers, skips = _ledger_buffers()
     while True:
         reached = kernel.simulate(
             bars.open, bars.high, bars.low, bars.close, plan.flags, plan.blocks, columns, strides,
-            *rules, rule_strides, plan.size_forms, settings_i, settings_f, state_i, state_f, equity,
+            *rules, rule_strides, plan.size_forms, plan.entry_orders, plan.exit_orders, plan.moving_units,
+            *days, plan.limits, settings_i, settings_f, state_i, state_f, equity,
             whole, numbers, skips,
         )  # fmt: skip
         if reached > plan.last:
@@ -51,6 +53,16 @@ def run(plan: Plan, account: Account) -> Outcome:
         int(state_i[kernel.S_CUTS]),
         bool(state_i[kernel.S_RUINED]),
     )
+
+
+def _days(plan: Plan) -> tuple[np.ndarray, np.ndarray, np.ndarray, int]:
+    """Number and first bar of every bar's trading day, whether its close ends it, and the stride of the three."""
+    counts_days = any(exits.days or exits.close_days for exits in plan.time_exits)
+    if not (counts_days or holds_back(plan.limits)):
+        return np.zeros(1, np.int64), np.zeros(1, np.int64), np.zeros(1, np.uint8), 0
+    calendar = plan.dataset.calendar
+    number = np.cumsum(calendar.starts_day) - 1
+    return number, np.flatnonzero(calendar.starts_day)[number], calendar.ends_day.astype(np.uint8), 1
 
 
 def _ledger_buffers() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -81,7 +93,10 @@ def _settings(plan: Plan, account: Account) -> tuple[np.ndarray, np.ndarray]:
     whole[kernel.I_PATH] = account.same_bar == "path"
     whole[kernel.I_SKIP_SHORT] = account.short_of_margin == "skip"
     whole[kernel.I_OPPOSITE] = plan.opposite
-    whole[kernel.I_AFTER_LONG], whole[kernel.I_AFTER_SHORT] = plan.exit_after
+    for row, exits in enumerate(plan.time_exits):
+        whole[kernel.I_AFTER_LONG + row], whole[kernel.I_CLOSE_AFTER_LONG + row] = exits.bars, exits.close_bars
+        whole[kernel.I_DAYS_LONG + row], whole[kernel.I_CLOSE_DAYS_LONG + row] = exits.days, exits.close_days
+    whole[kernel.I_MOVING], whole[kernel.I_LIMITED] = plan.is_moving, holds_back(plan.limits)
     whole[kernel.I_BID] = market.quotes == "bid"
     whole[kernel.I_SPREAD_PERCENT] = market.spread_unit == "percent"
     whole[kernel.I_TICKS_IN_ONE] = in_one if exact else 0
@@ -96,4 +111,5 @@ def _settings(plan: Plan, account: Account) -> tuple[np.ndarray, np.ndarray]:
     numbers[kernel.F_LEVERAGE], numbers[kernel.F_STOP_OUT] = account.leverage, account.stop_out
     numbers[kernel.F_FINANCING_LONG] = market.financing_long
     numbers[kernel.F_FINANCING_SHORT] = market.financing_short
+    numbers[kernel.F_CAPITAL] = account.capital
     return whole, numbers

@@ -20,6 +20,7 @@ from skelb.core.language.tree import (
     Input,
     Placed,
     Title,
+    Zone,
 )
 
 
@@ -67,6 +68,11 @@ class Checked:
     def label_value(self, text: str) -> Expression:
         """The expression that stands in braces in a label of this script."""
         return joined(read_expression(Reader(text)), self.used)
+
+    @property
+    def zone(self) -> str | None:
+        """The zone of the script's times; None for the market's."""
+        return next((item.statement.area for item in self.statements if isinstance(item.statement, Zone)), None)
 
     @property
     def has_entries(self) -> bool:

@@ -4,6 +4,7 @@ from skelb.core.plan.columns import Block, Column, Flag, OppositeMode, SizeForm
 from skelb.core.plan.conversion import Comparison, compare_values
 from skelb.core.plan.dataset import Dataset, make_dataset
 from skelb.core.plan.expressions import Expressions, InputValue
+from skelb.core.plan.holding import holds_back
 from skelb.core.plan.inputs import input_values, read_value
 from skelb.core.plan.memo import Memo
 from skelb.core.plan.rules import NamedRule, Plan, make_plan
@@ -22,6 +23,7 @@ __all__ = [
     "Plan",
     "SizeForm",
     "compare_values",
+    "holds_back",
     "input_values",
     "make_dataset",
     "make_plan",

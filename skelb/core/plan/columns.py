@@ -40,6 +40,11 @@ class Column(IntEnum):
     TARGET_AT = 6
     SIZE = 7
     MOST = 8
+    TRAIL = 9
+    TRAIL_ONCE = 10
+    TRAIL_AT = 11
+    EVEN_ONCE = 12
+    EVEN_PLUS = 13
 
 
 COLUMNS_PER_SIDE = len(Column)
@@ -64,3 +69,32 @@ class OppositeMode(IntEnum):
     REVERSE = 0
     EXIT = 1
     IGNORE = 2
+
+
+class OrderForm(IntEnum):
+    """How a rule's order is given."""
+
+    MARKET = 0
+    CLOSE = 1
+
+
+class DistanceUnit(IntEnum):
+    """What the number in a column of a moving level means."""
+
+    PRICE = 0
+    PERCENT = 1
+    R = 2
+
+
+MOVING = (Column.TRAIL, Column.TRAIL_ONCE, Column.EVEN_ONCE, Column.EVEN_PLUS)  # columns with a unit of their own
+
+
+class Held(IntEnum):
+    """Places of the limits and pauses; infinite or 0 where there is none."""
+
+    ENTRIES = 0
+    LOSSES = 1
+    LOSS = 2
+    AFTER_STOP = 3
+    AFTER_LOSS = 4
+    AFTER_EXIT = 5

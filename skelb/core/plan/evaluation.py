@@ -1,6 +1,7 @@
 """Values of numbered expressions: parts before wholes, each computed once."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 
 import numpy as np
 
@@ -74,6 +75,10 @@ class Evaluation:
             return np.array([key[1]], np.int8)
         if operation == "built_in":
             return BUILT_INS[str(key[1])].compute(self._dataset.frame)
+        if operation == "clock":
+            frame, calendar = self._dataset.frame, self._dataset.calendar
+            moved = replace(calendar, close_minute=calendar.close_minute_in(str(key[2])))
+            return BUILT_INS[str(key[1])].compute(replace(frame, calendar=moved))
         if operation == "call":
             return self._compute_call(key, parts)
         if operation in ("on", "from"):
@@ -131,7 +136,7 @@ class Evaluation:
 def parts_of(key: Key) -> list[int]:
     """The numbers of the expressions that an expression is made of."""
     operation = key[0]
-    if operation in ("constant", "truth", "built_in", "on", "from", "column"):
+    if operation in ("constant", "truth", "built_in", "clock", "on", "from", "column"):
         return []
     if operation == "call":
         return [argument[1] for argument in key[2:] if isinstance(argument, tuple)]

@@ -181,7 +181,8 @@ class Expressions(Evaluation):
                 return self._name(str(given))
             return self._memo.number(("constant", float(given)))
         if name in BUILT_INS:
-            return self._memo.number(("built_in", name))
+            zone = self._checked.zone if name in ("hour", "minute", "time") else None
+            return self._memo.number(("built_in", name) if zone is None else ("clock", name, zone))
         return self._call(Call(name, (0, 0), (), (0, 0)))
 
     def _call(self, node: Call) -> int:

@@ -4,18 +4,12 @@ from skelb.core.catalogue import POSITION_NAMES
 from skelb.core.errors import SettingsError
 from skelb.core.language import Checked, LineMap, forms_in, names_in
 from skelb.core.language.tree import (
-    Breakeven,
-    Dates,
     Enter,
     Exit,
-    ExitAfter,
     Limit,
-    Pause,
     Placed,
     Protect,
     Statement,
-    Trail,
-    Zone,
 )
 
 
@@ -39,15 +33,13 @@ def _unexecuted(rule: Statement) -> str:
     if any(name.name in POSITION_NAMES for name in names_in(rule)):
         return "names of the position"
     match rule:
-        case Enter() | Exit() if rule.order.form != "market":
+        case Enter() | Exit() if rule.order.form in ("limit", "stop"):
             return f"orders `at {rule.order.form}`"
         case Exit() if rule.take is not None or rule.lots is not None:
             return "`take` and `lots`"
-        case ExitAfter() if rule.unit == "days" or rule.at_close:
-            return "`exit after … days` and `exit after … at close`"
         case Protect() if rule.part is not None:
             return "targets `for` a part"
-        case Trail() | Breakeven() | Limit() | Pause() | Dates() | Zone():
-            return f"`{type(rule).__name__.lower()}`"
+        case Limit() if rule.kind == "open":
+            return "`limit … open`"
         case _:
             return ""

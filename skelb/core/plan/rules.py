@@ -1,7 +1,7 @@
 # mypy: disable-error-code="no-untyped-def"
 """The rules of a checked script to arrays the engine runs on."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from typing import TypeVar
@@ -16,13 +16,17 @@ from skelb.core.errors import SettingsError
 from skelb.core.language import Checked
 from skelb.core.language.tree import (
     Breakeven,
+    Dates,
+    Distance,
     Enter,
     Exit,
     ExitAfter,
     Expression,
     Flat,
+    Limit,
     Months,
     Opposite,
+    Pause,
     Protect,
     Rule,
     Side,
@@ -39,10 +43,13 @@ from skelb.core.plan.columns import (
     Column,
     Flag,
     OppositeMode,
+    OrderForm,
     SizeForm,
 )
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.expressions import Expressions, InputValue
+from skelb.core.plan.holding import TimeExits, limits_of, time_exits
+from skelb.core.plan.moving import lay_moving_levels, no_units
 from skelb.core.plan.refusals import refuse_unexecuted
 
 R = TypeVar("R")
@@ -84,7 +91,12 @@ class Plan:
     exit_rules: tuple[NDArray[np.uint8], NDArray[np.uint8]]
     size_forms: NDArray[np.int64]
     opposite: OppositeMode
-    exit_after: tuple[int, int]
+    time_exits: tuple[TimeExits, TimeExits]
+    entry_orders: NDArray[np.int64]
+    exit_orders: NDArray[np.int64]
+    moving_units: NDArray[np.int64]
+    is_moving: bool
+    limits: Floats
     entries: tuple[NamedRule, ...]
     exits: tuple[NamedRule, ...]
     inverted: bool = False
@@ -133,6 +145,7 @@ class _Planner:
         self.expressions = Expressions(checked, inputs, dataset)
         self.sides = sides
         self.inverted = inverted
+        self.zone = checked.zone
         self.size = len(dataset)
         self.rules: list[tuple[Rule, str, int]] = []
         for placed in checked.statements:
@@ -156,13 +169,19 @@ class _Planner:
         self._windows(flags, blocks)
         self._flats(flags, blocks)
         columns, forms = self._columns(entry_rules, entries)
+        moving: list[Trail | Breakeven] = [*self.of_kind(Trail), *self.of_kind(Breakeven)]
+        units = no_units()
+        for offset, side in zip((0, COLUMNS_PER_SIDE), SIDES, strict=True):
+            lay_moving_levels(columns, offset, units, side, moving, self._amount)
         if self.market.financing_long or self.market.financing_short:
             flags[self.calendar.starts_day] |= np.uint8(Flag.NIGHT)
             columns[NIGHTS_COLUMN] = self._nights()
         modes = [OppositeMode[rule.mode.upper()] for rule in self.of_kind(Opposite)]
         return Plan(
             self.dataset, self.expressions, first, last, flags, blocks, tuple(columns), entry_rules, exit_rules,
-            forms, modes[-1] if modes else OppositeMode.REVERSE, (self._exit_after("long"), self._exit_after("short")),
+            forms, modes[-1] if modes else OppositeMode.REVERSE, self._time_exits(), _orders([rule for _, rule in entries]),
+            _orders(self.of_kind(Exit)), units, bool(moving),
+            limits_of(self.of_kind(Limit), self.of_kind(Pause), self.expressions.constant),
             tuple(name for name, _ in entries), tuple(exits), self.inverted,
         )  # fmt: skip
 
@@ -209,19 +228,6 @@ class _Planner:
             which[np.broadcast_to(condition == YES, self.size)] = index
         return which
 
-    def _exit_after(self, side: Side) -> int:
-        """Bars after which positions of a side end; 0 when no rule says so."""
-        counts = []
-        for rule in self.of_kind(ExitAfter):
-            if rule.side in (None, side):
-                count = self.expressions.constant(rule.count)
-                if not (count == count and count >= 1 and count == int(count)):
-                    raise SettingsError(
-                        f"`exit after` needs a whole number of bars from 1; with these inputs it is {count:g}"
-                    )
-                counts.append(int(count))
-        return min(counts, default=0)
-
     # --- when entries are allowed ------------------------------------------------------------------------------
 
     def _windows(self, flags: NDArray[np.uint8], blocks: NDArray[np.uint8]) -> None:
@@ -234,6 +240,11 @@ class _Planner:
             of_bar = self.calendar.day.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) % 12
             within = np.isin(of_bar, named)
             allowed = within if allowed is None else allowed & within
+        dates = self.of_kind(Dates)
+        if dates:
+            day = self.calendar.day
+            within = np.logical_or.reduce([(day >= rule.first) & (day <= rule.last) for rule in dates])
+            allowed = within if allowed is None else allowed & within
         if allowed is not None:
             flags[~allowed] |= np.uint8(Flag.BLOCKED)
             blocks[~allowed] = Block.WINDOW
@@ -243,7 +254,7 @@ class _Planner:
         if window.days:
             inside = np.isin(self.calendar.weekday, window.days)
         if window.times:
-            clock = self.calendar.close_minute
+            clock = self.calendar.close_minute if self.zone is None else self.calendar.close_minute_in(self.zone)
             ranges = []
             for start, end in window.times:
                 low, high = self.expressions.constant(start), self.expressions.constant(end)
@@ -263,11 +274,19 @@ class _Planner:
             elif rule.at is None:
                 self._raise_flat(flags, blocks, new_day, calendar.ends_day, calendar.ends_day)
             else:
-                at = self._trading_minute(self.expressions.constant(rule.at))
-                opens_after = calendar.open_minute >= at
-                self._raise_flat(
-                    flags, blocks, new_day | opens_after, calendar.ends_day, calendar.close_day_minute >= at
-                )
+                opens_after, closes_after = self._after(self.expressions.constant(rule.at))
+                self._raise_flat(flags, blocks, new_day | opens_after, calendar.ends_day, closes_after)
+
+    def _after(self, clock: float) -> tuple[Bools, Bools]:
+        """Which bars open, and which close, at or after a time of the script's zone on their trading day."""
+        calendar = self.calendar
+        if self.zone is None:
+            at = self._trading_minute(clock)
+            return calendar.open_minute >= at, calendar.close_day_minute >= at
+        begins = calendar.close_time - calendar.session_minute * 60
+        moment = calendar.first_moment(begins, clock, self.zone)
+        opens = begins if self.dataset.bars.dated else self.dataset.bars.time
+        return opens >= moment, calendar.close_time >= moment
 
     def _trading_minute(self, clock: float) -> float:
         """A clock time in minutes from the trading day's midnight, for sessions that cross midnight too."""
@@ -327,14 +346,21 @@ class _Planner:
             at = offset + (Column.STOP_AT if kind == "stop" else Column.TARGET_AT)
             columns[at] = np.array([-np.inf if nearer_high else np.inf])
             for rule in sided or rules:
-                value = self.expressions.of(rule.distance.amount)
-                unit = rule.distance.unit
+                value, unit = self._amount(rule.distance), rule.distance.unit
                 if unit == "at":
                     columns[at] = _joined(columns[at], value, np.maximum if nearer_high else np.minimum)
                     continue
                 slot = offset + _slot(kind, unit)
-                scale = self._price_units(unit)
-                columns[slot] = _joined(columns[slot], value if scale == 1.0 else value * scale, np.minimum)
+                columns[slot] = _joined(columns[slot], value, np.minimum)
+
+    def _amount(self, distance: Distance) -> Floats:
+        """A distance's number, pips, ticks and cash in price units."""
+        value, scale = self.expressions.of(distance.amount), self._price_units(distance.unit)
+        return value if scale == 1.0 else value * scale
+
+    def _time_exits(self) -> tuple[TimeExits, TimeExits]:
+        rules, constant = self.of_kind(ExitAfter), self.expressions.constant
+        return time_exits(rules, "long", constant), time_exits(rules, "short", constant)
 
     def _price_units(self, unit: str) -> float:
         """What one of `unit` is in price units (1 for percent and R, which have columns of their own)."""
@@ -385,6 +411,12 @@ def _turned(rule: Rule) -> Rule:
         return rule
     other: Side = "short" if rule.side == "long" else "long"
     return replace(rule, side=other)
+
+
+def _orders(rules: Sequence[Enter | Exit]) -> NDArray[np.int64]:
+    """`OrderForm` of each rule, at least one element."""
+    forms = [OrderForm.CLOSE if rule.order.form == "close" else OrderForm.MARKET for rule in rules]
+    return np.array(forms or [OrderForm.MARKET], np.int64)
 
 
 def _slot(kind: str, unit: str) -> int:
