@@ -81,7 +81,7 @@ def test_engine_agrees_with_the_plain_simulator(batch):
         bars = random_bars(rng, market, minutes, int(rng.integers(1, 9)), float(rng.choice([0, 0.2])))
         if not bars:
             continue
-        script, rules = random_strategy(rng, bars)
+        script, rules = random_strategy(rng, bars, market["tick"])
         outcome = engine_outcome(script, bars, market, account, minutes)
         expected = Simulator(bars, rules, market, account, minutes * 60).run()
         assert_same(outcome, expected, f"seed {number}\n{script}\n{market}\n{account}")
@@ -91,13 +91,13 @@ def test_engine_agrees_with_the_plain_simulator(batch):
     assert {"stop", "target", "reverse", "flat", "time", "end of data", "trail", "breakeven"} <= reasons
 
 
-@pytest.mark.parametrize("seed", [9462, 4424])
-def test_the_night_of_the_clock_change(seed):
-    """A flat time after the session's end, on the night when the clock jumps over both."""
+@pytest.mark.parametrize("seed", [9462, 4424, 1204, 5530])
+def test_cases_that_once_differed(seed):
+    """A flat time on the night when the clock jumps over it and the session's end; percent distances at negative prices."""
     rng = np.random.default_rng(seed)
     market, account = random_market(rng), random_account(rng)
     minutes = int(rng.choice([15, 30, 60]))
     bars = random_bars(rng, market, minutes, int(rng.integers(1, 9)), float(rng.choice([0, 0.2])))
-    script, rules = random_strategy(rng, bars)
+    script, rules = random_strategy(rng, bars, market["tick"])
     outcome = engine_outcome(script, bars, market, account, minutes)
     assert_same(outcome, Simulator(bars, rules, market, account, minutes * 60).run(), f"seed {seed}")

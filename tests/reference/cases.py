@@ -67,8 +67,9 @@ def random_account(rng):
 class Plain:
     """Plain values of the few expressions the random strategies are made of; None is unknown."""
 
-    def __init__(self, bars):
+    def __init__(self, bars, tick):
         self.bars = bars
+        self.tick = tick
         self.size = len(bars)
 
     def price(self, name):
@@ -148,9 +149,9 @@ def random_size(rng, has_stop):
     return text, (form, amount, None)
 
 
-def random_strategy(rng, bars):
+def random_strategy(rng, bars, tick):
     """A strategy as (script, rules for the plain simulator)."""
-    plain, rules, lines = Plain(bars), Rules(), []
+    plain, rules, lines = Plain(bars, tick), Rules(), []
     both_stops = rng.random() < 0.7
     if both_stops:
         for _ in range(int(rng.integers(1, 3))):
@@ -171,9 +172,13 @@ def random_strategy(rng, bars):
             text, values = condition(rng, plain)
             size_text, size = random_size(rng, both_stops) if rng.random() < 0.5 else ("", None)
             at_close = bool(rng.random() < 0.25)
-            tails = f'{" at close" if at_close else ""}{" size " + size_text if size else ""} named "{side} {number}"'
+            rest, rest_text = None, ""
+            if rng.random() < 0.35:
+                at_close = False
+                rest_text, rest = _resting(rng, plain)
+            tails = f'{rest_text}{" at close" if at_close else ""}{" size " + size_text if size else ""} named "{side} {number}"'
             lines.append(f"enter {side} when {text}{tails}")
-            rules.entries.append([side, values, size, f"{side} {number}", at_close])
+            rules.entries.append([side, values, size, f"{side} {number}", at_close, rest])
     if rng.random() < 0.5:
         text, size = random_size(rng, both_stops)
         lines.append(f"size {text}")
@@ -208,6 +213,16 @@ def random_strategy(rng, bars):
     rules.opposite = str(rng.choice(["reverse", "exit", "ignore"]))
     lines.append(f"opposite {rules.opposite}")
     return "\n".join(lines), rules
+
+
+def _resting(rng, plain):
+    """An order that rests, as (text, (is a stop, prices, bars))."""
+    name = str(rng.choice(["high", "low", "close"]))
+    shift, life = int(rng.integers(-3, 4)), int(rng.integers(1, 5))
+    is_stop = bool(rng.random() < 0.5)
+    text = f" at {'stop' if is_stop else 'limit'} {name} {'+' if shift >= 0 else '-'} {abs(shift)} * tick"
+    prices = [price + shift * plain.tick for price in plain.price(name)]
+    return text + (f" for {life} bars" if life > 1 else ""), (is_stop, prices, life)
 
 
 def _moving(rng, plain, kind, in_r):

@@ -15,7 +15,8 @@ Series = list  # one value a bar; None is unknown
 class Rules:
     """A strategy: conditions are lists of True, False or None; levels lists of numbers or None."""
 
-    entries: list = field(default_factory=list)  # (side, condition, size, name, at close); size (form, amounts, mosts)
+    entries: list = field(default_factory=list)  # (side, condition, size, name, at close, rest); size (form,
+    # amounts, mosts), rest None or (is a stop, prices, bars)
     exits: list = field(default_factory=list)  # (side or None, condition, name, at close)
     stops: list = field(default_factory=list)  # (side or None, unit, amounts)
     targets: list = field(default_factory=list)
@@ -51,6 +52,7 @@ class Simulator:
         self.trades, self.skipped, self.equity = [], [], []
         self.ruined = False
         self.lost_day = None
+        self.orders = {}  # of each rule by name, while it rests
         start, end = market["session"].split("-")
         self.session_start, self.session_end = _minutes(start), _minutes(end)
         self.crosses = self.session_end <= self.session_start
@@ -154,7 +156,7 @@ class Simulator:
             if unit == "at":
                 found.append(amount)
             elif unit == "percent":
-                found.append(mid + sign * (mid * amount / 100))
+                found.append(mid + sign * (abs(mid) * amount / 100))
             elif unit == "R":
                 found.append(mid + sign * amount * risk)
             else:
@@ -167,11 +169,11 @@ class Simulator:
         if amount is None:
             return None
         scale = {"price": 1.0, "ticks": self.market["tick"], "pips": self.market["pip"], "cash": 1 / self.value}
-        return mid * amount / 100 if unit == "percent" else amount * risk if unit == "R" else amount * scale[unit]
+        return abs(mid) * amount / 100 if unit == "percent" else amount * risk if unit == "R" else amount * scale[unit]
 
-    def enter(self, i, mid, moment="open"):
+    def enter(self, i, mid, moment="open", slips=True):
         """Fill the waiting entry, or say why not."""
-        side, j, size, name, _ = self.pending
+        side, j, size, name = self.pending[:4]
         word = "long" if side > 0 else "short"
         stops = self.levels_for(self.rules.stops, side, j, mid)
         if stops is None:
@@ -205,7 +207,7 @@ class Simulator:
             return "beyond stop"
         if target is not None and (target - mid) * side <= 0:
             return "beyond target"
-        slip = self.account["slippage_ticks"] * self.market["tick"]
+        slip = self.account["slippage_ticks"] * self.market["tick"] if slips else 0.0
         half = self.half(side, mid)
         price = mid + side * (half + slip)
         form, amounts, mosts = size
@@ -239,6 +241,7 @@ class Simulator:
             "name": name,
         }  # fmt: skip
         self.cash -= fee
+        self.orders = {key: order for key, order in self.orders.items() if order["side"] != side}
         return None
 
     # --- one bar -----------------------------------------------------------------------------------------------
@@ -272,6 +275,7 @@ class Simulator:
             if self.pending:
                 self.skip(bar["time"], self.pending[0], "flat")
                 self.pending = None
+            self.end_orders(bar["time"], "flat")
         if self.exit_due:
             if self.position:
                 self.leave(i, o, True, self.exit_due, "open")
@@ -296,38 +300,141 @@ class Simulator:
         return False
 
     def inside(self, i):
-        if not self.position:
-            return
         bar, p = self.bars[i], self.position
-        side, stop, target = p["side"], p["stop"], p["target"]
-        o, high, low = bar["open"], bar["high"], bar["low"]
-        if stop is not None and (o - stop) * side <= 0:
-            return self.leave(i, o, True, "stop", "open")
-        if target is not None and (o - target) * side >= 0:
-            return self.leave(i, o, False, "target", "open")
-        stop_hit = stop is not None and (low <= stop if side > 0 else high >= stop)
-        target_hit = target is not None and (high >= target if side > 0 else low <= target)
-        both = stop_hit and target_hit
-        if both and self.account["same_bar"] == "path":
-            high_first = abs(o - high) < abs(o - low) - self.market["tick"] / 1000
-            order = [high, low] if high_first else [low, high]
-            for extreme in order:
-                if (extreme - stop) * side <= 0:
-                    return self.leave(i, stop, True, "stop", "inside", True)
-                if (extreme - target) * side >= 0:
-                    return self.leave(i, target, False, "target", "inside", True)
-        if stop_hit:
-            return self.leave(i, stop, True, "stop", "inside", both)
-        if target_hit:
-            return self.leave(i, target, False, "target", "inside", both)
+        o = bar["open"]
+        if p and p["stop"] is not None and (o - p["stop"]) * p["side"] <= 0:
+            self.leave(i, o, True, "stop", "open")
+        elif p and p["target"] is not None and (o - p["target"]) * p["side"] >= 0:
+            self.leave(i, o, False, "target", "open")
+        passed = [key for key in self.in_text_order() if self.passes(self.orders[key], o)]
+        able = [key for key in passed if not self.position or self.rules.opposite != "ignore"]
+        if able:
+            worst = min(able, key=lambda key: (bar["close"] - o) * self.orders[key]["side"])
+            self.fill_order(i, worst, o, "open")
+        live = {key for key in self.orders if key not in passed}
+        if self.account["same_bar"] == "path":
+            self.walk_the_path(i, live)
+        else:
+            self.expect_the_worst(i, live)
+
+    @staticmethod
+    def passes(order, price):
+        """A limit is met by a price at or better, a stop by one at or worse."""
+        better = (order["price"] - price) * order["side"]
+        return better <= 0 if order["is_stop"] else better >= 0
+
+    def fill_order(self, i, key, mid, moment):
+        order = self.orders.pop(key)
+        slips = order["is_stop"]
+        if self.position and self.position["side"] == -order["side"]:
+            self.leave(i, mid, slips, "reverse", moment)
+            if self.rules.opposite == "exit":
+                return
+        self.pending = (order["side"], order["bar"], order["size"], key)
+        refused = self.enter(i, mid, moment, slips)
+        self.pending = None
+        if refused:
+            self.skip(self.bars[i]["time"], order["side"], refused)
+
+    def end_orders(self, time, reason, until=math.inf):
+        for key in self.in_text_order():
+            if self.orders[key]["until"] <= until:
+                self.skip(time, self.orders[key]["side"], reason)
+                del self.orders[key]
+
+    def in_text_order(self):
+        """The orders as the engine lists them: long rules first, each in text order."""
+        names = [entry[3] for word in ("long", "short") for entry in self.rules.entries if entry[0] == word]
+        return [name for name in names if name in self.orders]
+
+    def expect_the_worst(self, i, live):
+        bar = self.bars[i]
+        o, high, low, close = bar["open"], bar["high"], bar["low"], bar["close"]
+        far = lambda price: abs(price - o)  # noqa: E731
+        touched = [key for key in self.in_text_order() if key in live and low <= self.orders[key]["price"] <= high]
+        p = self.position
+        if not p:
+            nearest = {}
+            for key in touched:
+                order = self.orders[key]
+                # Of two as near, the one below the open counts.
+                rank = (far(order["price"]), order["price"] > o)
+                if order["side"] not in nearest or rank < nearest[order["side"]][0]:
+                    nearest[order["side"]] = (rank, key)
+            if nearest:
+                gain = lambda key: (close - self.orders[key]["price"]) * self.orders[key]["side"]  # noqa: E731
+                self.fill_inside(i, min((nearest[side][1] for side in sorted(nearest, reverse=True)), key=gain))
+            return
+        opposite = (
+            [] if self.rules.opposite == "ignore" else [k for k in touched if self.orders[k]["side"] != p["side"]]
+        )
+        stop_hit = p["stop"] is not None and (low <= p["stop"] if p["side"] > 0 else high >= p["stop"])
+        target_hit = p["target"] is not None and (high >= p["target"] if p["side"] > 0 else low <= p["target"])
+        for against in (True, False):
+            below = (p["side"] > 0) == against
+            level, hit = (p["stop"], stop_hit) if against else (p["target"], target_hit)
+            orders = [key for key in opposite if (self.orders[key]["price"] < o) == below]
+            order = min(orders, key=lambda key: far(self.orders[key]["price"]), default=None)
+            if order is not None and (not hit or far(self.orders[order]["price"]) < far(level)):
+                return self.fill_inside(i, order)
+            if hit:
+                self.leave(i, level, against, "stop" if against else "target", "inside", stop_hit and target_hit)
+                if order is not None:
+                    self.fill_inside(i, order)
+                return None
         return None
+
+    def fill_inside(self, i, key):
+        """Its stop counts for this bar too; its target only if the close is at or beyond it."""
+        bar = self.bars[i]
+        self.fill_order(i, key, self.orders[key]["price"], "inside")
+        p = self.position
+        if p and p["stop"] is not None and (bar["low"] <= p["stop"] if p["side"] > 0 else bar["high"] >= p["stop"]):
+            self.leave(i, p["stop"], True, "stop", "inside", True)
+        elif p and p["target"] is not None and (bar["close"] - p["target"]) * p["side"] >= 0:
+            self.leave(i, p["target"], False, "target", "inside")
+
+    def walk_the_path(self, i, live):
+        bar = self.bars[i]
+        o, high, low, close = bar["open"], bar["high"], bar["low"], bar["close"]
+        high_first = abs(o - high) < abs(o - low) - self.market["tick"] / 1000
+        at = o
+        for end in [high, low, close] if high_first else [low, high, close]:
+            up = end >= at
+            while True:
+                events = []
+                p = self.position
+                if p:
+                    for kind in ("stop", "target"):
+                        if p[kind] is not None and ((kind == "stop") == (p["side"] < 0)) == up:
+                            events.append((p[kind], kind))
+                for key in self.in_text_order():
+                    order = self.orders[key]
+                    if key not in live or (p and (order["side"] == p["side"] or self.rules.opposite == "ignore")):
+                        continue
+                    if ((order["side"] > 0) == order["is_stop"]) == up:
+                        events.append((order["price"], key))
+                ahead = [event for event in events if min(at, end) <= event[0] <= max(at, end)]
+                if not ahead:
+                    break
+                price, what = min(ahead, key=lambda event: abs(event[0] - at))
+                at = price
+                if what in self.orders:
+                    self.fill_order(i, what, price, "inside")
+                else:
+                    both = all(p[kind] is not None and low <= p[kind] <= high for kind in ("stop", "target"))
+                    self.leave(i, price, what == "stop", what, "inside", both)
+            at = end
 
     def at_close(self, i):
         bar, p = self.bars[i], self.position
         close = bar["close"]
         now, margin = self.cash, 0.0
         if p:
-            p["high"], p["low"] = max(p["high"], bar["high"]), min(p["low"], bar["low"])
+            # Filled inside this bar, its good extreme may have come before the fill: only the close is sure.
+            unsure = p["moment"] == "inside" and p["bar"] == i
+            p["high"] = max(p["high"], close if unsure and p["side"] > 0 else bar["high"])
+            p["low"] = min(p["low"], close if unsure and p["side"] < 0 else bar["low"])
             now = self.cash + (close - p["price"]) * p["units"] * self.value * p["side"]
             margin = p["margin"]
         if now <= self.account["stop_out"] * margin:
@@ -337,6 +444,8 @@ class Simulator:
             self.equity.append(self.cash)
             return
         last = i == len(self.bars) - 1
+        if self.must_be_flat_at_close(i):
+            self.end_orders(self.close_time(i), "flat")
         if self.position and self.must_be_flat_at_close(i):
             self.leave(i, close, True, "flat", "close")
             now = self.cash
@@ -441,22 +550,33 @@ class Simulator:
             for sign, word in ((1, "long"), (-1, "short")):
                 if side in (None, word) and condition[i] is True and exits[sign] is None:
                     exits[sign] = (name, at_close)
-        wanted = {}
-        for side, condition, size, name, at_close in self.rules.entries:
+        wanted, resting = {}, {1: [], -1: []}
+        for side, condition, size, name, at_close, rest in self.rules.entries:
             sign = 1 if side == "long" else -1
-            if condition[i] is True and sign not in wanted and exits[sign] is None:
+            if condition[i] is not True or exits[sign] is not None:
+                continue
+            if rest:
+                resting[sign].append((size or DEFAULT_SIZE, name, rest))
+            elif sign not in wanted:
                 wanted[sign] = (sign, i, size or DEFAULT_SIZE, name, at_close)
+        for sign, found in resting.items():
+            if found:
+                wanted.setdefault(sign, None)  # nothing for the market, only orders that rest
+        self.end_orders(self.close_time(i), "expired", i)
         if self.position:
             self.judge_exits(i, exits)
         if self.position:
-            self.judge_opposite(i, wanted)
+            self.judge_opposite(i, wanted, resting)
         elif wanted:
             why = self.blocked(i) or ("both sides" if len(wanted) == 2 else None)
             if why:
                 for sign in sorted(wanted, reverse=True):
                     self.skip(self.close_time(i), sign, why)
             else:
-                self.decide(i, next(iter(wanted.values())))
+                [(sign, entry)] = wanted.items()
+                self.place_orders(i, sign, resting[sign])
+                if entry:
+                    self.decide(i, entry)
 
     def judge_exits(self, i, exits):
         """Exit rules first, then time exits, those at the close before those at the next open."""
@@ -488,7 +608,7 @@ class Simulator:
                 return "time", False
         return None
 
-    def judge_opposite(self, i, wanted):
+    def judge_opposite(self, i, wanted, resting):
         side = self.position["side"]
         if -side not in wanted or self.rules.opposite == "ignore":
             return
@@ -497,12 +617,31 @@ class Simulator:
             if self.rules.opposite == "reverse":
                 self.skip(self.close_time(i), -side, why)
             return
+        self.place_orders(i, -side, resting[-side])
+        if wanted[-side] is None:
+            return
         if wanted[-side][4]:
             self.leave(i, self.bars[i]["close"], True, "reverse", "close")
         else:
             self.exit_due = self.exit_due or "reverse"
         if self.rules.opposite == "reverse":
             self.decide(i, wanted[-side])
+
+    def place_orders(self, i, sign, found):
+        """Orders rest from the next bar on; a new one takes the place of the same rule's old one."""
+        for size, name, (is_stop, prices, life) in found:
+            if prices[i] is None:
+                self.skip(self.close_time(i), sign, "unknown level")
+                continue
+            price = self.rounded(prices[i])
+            self.orders[name] = {
+                "side": sign,
+                "price": price,
+                "until": i + life,
+                "bar": i,
+                "size": size,
+                "is_stop": is_stop,
+            }
 
     def decide(self, i, entry):
         """An entry waits for the next open, or fills at this close."""

@@ -31,6 +31,12 @@ U_TRAIL, U_TRAIL_ONCE, U_EVEN_ONCE, U_EVEN_PLUS = range(4)
 # How a rule's order is given, as in plan.columns.OrderForm.
 AT_MARKET, AT_THIS_CLOSE = range(2)
 
+# Resting orders: what is known of each rule that rests, and the state of its order.
+R_RULE, R_SIDE, R_IS_STOP, R_LIFE = range(4)
+O_ON, O_UNTIL, O_BAR = range(3)
+ROW_PRICE, ROW_SIZE, ROW_MOST = range(3)  # planes of `rest_rows`
+NO_RULE = 255  # no market rule is yes on the bar
+
 # Limits: entries and losses a day, percent of loss a day, bars of pause after a stop, a loss, any exit.
 L_ENTRIES, L_LOSSES, L_LOSS, L_AFTER_STOP, L_AFTER_LOSS, L_AFTER_EXIT = range(6)
 
@@ -40,8 +46,8 @@ BY_RULE, BY_STOP, BY_TARGET, BY_TIME, BY_FLAT, BY_REVERSE, BY_RUIN, BY_END, BY_T
 # Why an order did not become a trade.
 (
     SKIP_WINDOW, SKIP_FLAT, SKIP_MARGIN, SKIP_BEYOND_STOP, SKIP_BEYOND_TARGET, SKIP_UNKNOWN, SKIP_BOTH, SKIP_LOT,
-    SKIP_LIMIT, SKIP_PAUSE,
-) = range(1, 11)  # fmt: skip
+    SKIP_LIMIT, SKIP_PAUSE, SKIP_EXPIRED,
+) = range(1, 12)  # fmt: skip
 
 # Moments inside a bar.
 AT_OPEN, INSIDE, AT_CLOSE = range(3)
@@ -172,6 +178,12 @@ def _close_position(
 
 
 @njit(nogil=True, error_model="numpy")
+def _percent_of(mid, percent):
+    """A percentage of a price as a distance, which is positive for negative prices too; infinite without the rule."""
+    return abs(mid) * percent / 100.0 if percent < np.inf or percent != percent else np.inf
+
+
+@njit(nogil=True, error_model="numpy")
 def _distance(kind, j, base, mid, risk, columns, strides, units):
     """A moving level's distance in price units, as it was when the entry was judged; infinite without the rule."""
     column = base + (
@@ -185,7 +197,7 @@ def _distance(kind, j, base, mid, risk, columns, strides, units):
     )
     amount = columns[column][j * strides[column]]
     unit = units[0 if base == 0 else 1, kind]
-    return amount if unit == IN_PRICE else mid * amount / 100.0 if unit == IN_PERCENT else amount * risk
+    return amount if unit == IN_PRICE else _percent_of(mid, amount) if unit == IN_PERCENT else amount * risk
 
 
 @njit(nogil=True, error_model="numpy")
@@ -248,7 +260,9 @@ def _held_back(i, day_start, day_stride, limits, si, ti, tf):
 
 
 @njit(nogil=True, error_model="numpy")
-def _open_position(i, mid, moment, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf):
+def _open_position(
+    i, mid, moment, slips, amount, most, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf
+):
     """Fill the waiting entry at `mid`; 0 when it filled, else why it did not."""
     side = si[S_PENDING_SIDE]
     rule = si[S_PENDING_RULE]
@@ -270,7 +284,7 @@ def _open_position(i, mid, moment, columns, strides, size_forms, units_of, setti
     total = stop_price + stop_percent + target_price + target_percent + target_r
     if total != total or stop_at != stop_at or target_at != target_at:
         return SKIP_UNKNOWN
-    by_distance = mid - side * min(stop_price, mid * stop_percent / 100.0)
+    by_distance = mid - side * min(stop_price, _percent_of(mid, stop_percent))
     stop = max(by_distance, stop_at) if side > 0 else min(by_distance, stop_at)
     stop = _rounded(stop, tick, ones)
     kind = BY_STOP
@@ -295,7 +309,7 @@ def _open_position(i, mid, moment, columns, strides, size_forms, units_of, setti
                 kind = BY_TRAIL
     if (stop - mid) * side >= 0.0:
         return SKIP_BEYOND_STOP
-    nearest = min(target_price, mid * target_percent / 100.0)
+    nearest = min(target_price, _percent_of(mid, target_percent))
     if math.isfinite(target_r):
         nearest = min(nearest, target_r * risk)
     target = mid + side * nearest
@@ -304,11 +318,9 @@ def _open_position(i, mid, moment, columns, strides, size_forms, units_of, setti
     if (target - mid) * side <= 0.0:
         return SKIP_BEYOND_TARGET
     spread = _paid_spread(side, _spread_at(columns, strides, i, mid, settings_i), settings_i[I_BID])
-    slippage = settings_f[F_SLIPPAGE]
+    slippage = settings_f[F_SLIPPAGE] if slips else 0.0
     price = mid + side * (spread + slippage)
     equity = sf[X_CASH]
-    amount = columns[base + SIZE][j * strides[base + SIZE]]
-    most = columns[base + MOST][j * strides[base + MOST]]
     if amount != amount or most != most:
         return SKIP_UNKNOWN
     form = size_forms[rule]
@@ -361,6 +373,244 @@ def _open_position(i, mid, moment, columns, strides, size_forms, units_of, setti
 
 
 @njit(nogil=True, error_model="numpy")
+def _enter_at_market(i, mid, moment, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf):
+    """Fill the waiting market entry, sized as its side's rule says."""
+    base = 0 if si[S_PENDING_SIDE] > 0 else PER_SIDE
+    j = si[S_PENDING_BAR]
+    amount = columns[base + SIZE][j * strides[base + SIZE]]
+    most = columns[base + MOST][j * strides[base + MOST]]
+    return _open_position(
+        i, mid, moment, True, amount, most, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf
+    )
+
+
+@njit(nogil=True, error_model="numpy")
+def _is_passed(side, is_stop, price, at):
+    """Whether a resting order of a side is filled by a price `at`: a limit at or better, a stop at or worse."""
+    return (price - at) * side >= 0.0 if not is_stop else (price - at) * side <= 0.0
+
+
+@njit(nogil=True, error_model="numpy")
+def _fill_order(
+    r, i, mid, moment, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
+    settings_i, settings_f, si, sf, ti, tf, skips,
+):  # fmt: skip
+    """Fill a resting order at `mid`: out of an opposite position first; a side that is filled has no room for more."""
+    side = resting[r, R_SIDE]
+    slips = resting[r, R_IS_STOP] == 1
+    orders[r, O_ON] = 0
+    if si[S_SIDE] == -side:
+        _close_position(
+            i, mid, slips, BY_REVERSE, -1, moment, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
+        )
+        if settings_i[I_OPPOSITE] != 0:
+            return
+    j = orders[r, O_BAR]
+    si[S_PENDING_SIDE] = side
+    si[S_PENDING_BAR] = j
+    si[S_PENDING_RULE] = resting[r, R_RULE]
+    refused = _open_position(
+        i, mid, moment, slips, rest_rows[ROW_SIZE, r, j], rest_rows[ROW_MOST, r, j],
+        columns, strides, size_forms, units_of, settings_i, settings_f, si, sf,
+    )  # fmt: skip
+    si[S_PENDING_SIDE] = 0
+    if refused != 0:
+        _skip(i, side, refused, moment, si, skips)
+        return
+    _drop_orders(side, resting, orders)
+
+
+@njit(nogil=True, error_model="numpy")
+def _drop_orders(side, resting, orders):
+    """A side that has been filled, by whatever rule, has no room for its resting orders."""
+    for k in range(resting.shape[0]):
+        if resting[k, R_SIDE] == side:
+            orders[k, O_ON] = 0
+
+
+@njit(nogil=True, error_model="numpy")
+def _orders_at_open(
+    i, o, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
+    settings_i, settings_f, si, sf, ti, tf, skips,
+):  # fmt: skip
+    """Orders that the open has passed fill there; of both sides only the one for which the close is worse."""
+    chosen = -1
+    for r in range(resting.shape[0]):
+        if orders[r, O_ON] and _is_passed(resting[r, R_SIDE], resting[r, R_IS_STOP], order_prices[r], o):
+            side = resting[r, R_SIDE]
+            if si[S_SIDE] != 0 and settings_i[I_OPPOSITE] == 2:
+                continue
+            if chosen < 0 or (side != resting[chosen, R_SIDE] and (c - o) * side < (c - o) * resting[chosen, R_SIDE]):
+                chosen = r
+    if chosen >= 0:
+        _fill_order(
+            chosen, i, o, AT_OPEN, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
+            settings_i, settings_f, si, sf, ti, tf, skips,
+        )  # fmt: skip
+
+
+@njit(nogil=True, error_model="numpy")
+def _nearest_order(side, below, o, high, low, resting, orders, order_prices):
+    """The touched order of a side below or above the open that lies nearest to it; -1 for none.
+
+    One that the open had passed already and that was not chosen there does not fill in this bar.
+    """
+    found = -1
+    for r in range(resting.shape[0]):
+        price = order_prices[r]
+        if not orders[r, O_ON] or resting[r, R_SIDE] != side or _is_passed(side, resting[r, R_IS_STOP], price, o):
+            continue
+        touched = low <= price < o if below else o < price <= high
+        if touched and (found < 0 or abs(price - o) < abs(order_prices[found] - o)):
+            found = r
+    return found
+
+
+@njit(nogil=True, error_model="numpy")
+def _worst_inside(
+    i, o, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
+    settings_i, settings_f, si, sf, ti, tf, skips,
+):  # fmt: skip
+    """The bar's inside by the policy `worst`, with resting orders."""
+    side = si[S_SIDE]
+    if side == 0:
+        best = np.array([-1, -1])
+        for place in range(2):
+            wanted = 1 if place == 0 else -1
+            under = _nearest_order(wanted, True, o, high, low, resting, orders, order_prices)
+            over = _nearest_order(wanted, False, o, high, low, resting, orders, order_prices)
+            if under >= 0 and (over < 0 or abs(order_prices[under] - o) <= abs(order_prices[over] - o)):
+                best[place] = under
+            else:
+                best[place] = over
+        chosen = best[0] if best[0] >= 0 else best[1]
+        if best[0] >= 0 and best[1] >= 0 and order_prices[best[1]] - c < c - order_prices[best[0]]:
+            chosen = best[1]
+        if chosen >= 0:
+            _fill_inside(
+                chosen, i, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms,
+                units_of, settings_i, settings_f, si, sf, ti, tf, skips,
+            )  # fmt: skip
+        return
+    # In a position the side against it comes first: its stop and opposite orders, those nearer to the open first.
+    against_below = side > 0
+    for against in (True, False):
+        below = against_below if against else not against_below
+        order = -1
+        if settings_i[I_OPPOSITE] != 2:
+            order = _nearest_order(-side, below, o, high, low, resting, orders, order_prices)
+        level = sf[X_STOP] if against else sf[X_TARGET]
+        hit = low <= level if below else high >= level
+        if order >= 0 and (not hit or abs(order_prices[order] - o) < abs(level - o)):
+            _fill_inside(
+                order, i, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms,
+                units_of, settings_i, settings_f, si, sf, ti, tf, skips,
+            )  # fmt: skip
+            return
+        if hit:
+            other = sf[X_TARGET] if against else sf[X_STOP]
+            both = 1 if (high >= other if below else low <= other) else 0
+            reason = si[S_STOP_KIND] if against else BY_TARGET
+            _close_position(
+                i, level, against, reason, -1, INSIDE, both, columns, strides, settings_i, settings_f, si, sf, ti, tf
+            )
+            if order >= 0:  # further along the same way
+                _fill_inside(
+                    order, i, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms,
+                    units_of, settings_i, settings_f, si, sf, ti, tf, skips,
+                )  # fmt: skip
+            return
+
+
+@njit(nogil=True, error_model="numpy")
+def _fill_inside(
+    r, i, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
+    settings_i, settings_f, si, sf, ti, tf, skips,
+):  # fmt: skip
+    """An order filled inside the bar: its stop counts for this bar too, its target only if the close is at or beyond it."""
+    _fill_order(
+        r, i, order_prices[r], INSIDE, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
+        settings_i, settings_f, si, sf, ti, tf, skips,
+    )  # fmt: skip
+    side = si[S_SIDE]
+    if side == 0:
+        return
+    stop, target = sf[X_STOP], sf[X_TARGET]
+    if low <= stop if side > 0 else high >= stop:
+        _close_position(
+            i, stop, True, si[S_STOP_KIND], -1, INSIDE, 1, columns, strides, settings_i, settings_f, si, sf, ti, tf
+        )
+    elif (c - target) * side >= 0.0:
+        _close_position(
+            i, target, False, BY_TARGET, -1, INSIDE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
+        )
+
+
+@njit(nogil=True, error_model="numpy")
+def _path_inside(
+    i, o, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
+    settings_i, settings_f, si, sf, ti, tf, skips,
+):  # fmt: skip
+    """The bar's inside by the policy `path`: everything fills where price comes along, nearer extreme first."""
+    high_first = abs(o - high) < abs(o - low) - settings_f[F_TICK] / 1000.0
+    at = o
+    for leg in range(3):
+        end = c if leg == 2 else (high if high_first == (leg == 0) else low)
+        up = end >= at
+        while True:
+            side = si[S_SIDE]
+            nearest = np.inf
+            order, level = -1, 0
+            if side != 0:
+                stop_ahead = (side < 0) == up
+                price = sf[X_STOP] if stop_ahead else sf[X_TARGET]
+                if (at <= price <= end) if up else (end <= price <= at):
+                    nearest = abs(price - at)
+                    level = 1 if stop_ahead else 2
+            for r in range(resting.shape[0]):
+                if not orders[r, O_ON] or resting[r, R_SIDE] == side or (side != 0 and settings_i[I_OPPOSITE] == 2):
+                    continue
+                if _is_passed(resting[r, R_SIDE], resting[r, R_IS_STOP], order_prices[r], o):
+                    continue
+                # Going up fills long stops and short limits, going down short stops and long limits.
+                meets = (resting[r, R_SIDE] > 0) == (resting[r, R_IS_STOP] == 1)
+                price = order_prices[r]
+                if meets == up and ((at <= price <= end) if up else (end <= price <= at)) and abs(price - at) < nearest:
+                    nearest, order = abs(price - at), r
+            if order < 0 and level == 0:
+                break
+            if order >= 0:
+                at = order_prices[order]
+                _fill_order(
+                    order, i, at, INSIDE, resting, rest_rows, orders, order_prices, columns, strides, size_forms,
+                    units_of, settings_i, settings_f, si, sf, ti, tf, skips,
+                )  # fmt: skip
+            else:
+                stop, target = sf[X_STOP], sf[X_TARGET]
+                both = 1 if low <= stop <= high and low <= target <= high else 0
+                at = stop if level == 1 else target
+                reason = si[S_STOP_KIND] if level == 1 else BY_TARGET
+                _close_position(
+                    i,
+                    at,
+                    level == 1,
+                    reason,
+                    -1,
+                    INSIDE,
+                    both,
+                    columns,
+                    strides,
+                    settings_i,
+                    settings_f,
+                    si,
+                    sf,
+                    ti,
+                    tf,
+                )
+        at = end
+
+
+@njit(nogil=True, error_model="numpy")
 def _skip(i, side, reason, moment, si, skips):
     k = si[S_SKIPS]
     skips[k, 0] = i
@@ -370,11 +620,25 @@ def _skip(i, side, reason, moment, si, skips):
     si[S_SKIPS] = k + 1
 
 
+@njit(nogil=True, error_model="numpy")
+def _any_on(orders):
+    return orders.shape[0] > 0 and orders[:, O_ON].any()
+
+
+@njit(nogil=True, error_model="numpy")
+def _end_orders(i, reason, moment, only_old, resting, orders, si, skips):
+    """Orders die: all of them, or those whose last bar this was; each is told with its reason."""
+    for r in range(orders.shape[0]):
+        if orders[r, O_ON] and (not only_old or orders[r, O_UNTIL] <= i):
+            orders[r, O_ON] = 0
+            _skip(i, resting[r, R_SIDE], reason, moment, si, skips)
+
+
 @njit(cache=True, nogil=True, error_model="numpy")
 def simulate(
     opens, highs, lows, closes, flags, blocks, columns, strides,
     entry_long, entry_short, exit_long, exit_short, rule_strides, size_forms, entry_orders, exit_orders, units_of,
-    day_number, day_start, day_ends, day_stride, limits, settings_i, settings_f, si, sf, equity, ti, tf, skips,
+    resting, rest_signals, rest_rows, orders, order_prices, day_number, day_start, day_ends, day_stride, limits, settings_i, settings_f, si, sf, equity, ti, tf, skips,
 ):  # fmt: skip
     """Run from the state's bar to the last; returns the next bar to run (past the last when done).
 
@@ -388,7 +652,8 @@ def simulate(
     opposite = settings_i[I_OPPOSITE]
     value = settings_f[F_VALUE]
     # Every bar of a position is looked at when levels move, limits count, or days or closes end it.
-    watchful = settings_i[I_MOVING] or settings_i[I_LIMITED]
+    has_orders = resting.shape[0] > 0
+    watchful = settings_i[I_MOVING] or settings_i[I_LIMITED] or has_orders
     for place in range(I_CLOSE_AFTER_LONG, I_CLOSE_DAYS_SHORT + 1):
         watchful = watchful or settings_i[place] > 0
     i = si[S_BAR]
@@ -404,7 +669,7 @@ def simulate(
         if si[S_PENDING_SIDE] == 0 and si[S_EXIT_DUE] < 0:
             if side == 0:
                 cash = sf[X_CASH]
-                if cash > 0.0:
+                if cash > 0.0 and not _any_on(orders):
                     while i < last and (flags[i] & 3) == 0:
                         equity[i] = cash
                         i += 1
@@ -453,7 +718,10 @@ def simulate(
                 sf[X_LOW] = bottom
 
         # --- slow path: one bar in full -------------------------------------------------------------------------
-        if si[S_TRADES] + 3 > ti.shape[0] or si[S_SKIPS] + 4 > skips.shape[0]:
+        if (
+            si[S_TRADES] + 3 + 2 * orders.shape[0] > ti.shape[0]
+            or si[S_SKIPS] + 4 + 3 * orders.shape[0] > skips.shape[0]
+        ):
             break
         flag = flags[i]
         o = opens[i]
@@ -473,6 +741,7 @@ def simulate(
             if si[S_PENDING_SIDE] != 0:
                 _skip(i, si[S_PENDING_SIDE], SKIP_FLAT, AT_OPEN, si, skips)
                 si[S_PENDING_SIDE] = 0
+            _end_orders(i, SKIP_FLAT, AT_OPEN, False, resting, orders, si, skips)
         if si[S_EXIT_DUE] >= 0:
             if si[S_SIDE] != 0:
                 _close_position(
@@ -481,11 +750,13 @@ def simulate(
                 )  # fmt: skip
             si[S_EXIT_DUE] = -1
         if si[S_PENDING_SIDE] != 0:
-            refused = _open_position(
+            refused = _enter_at_market(
                 i, o, AT_OPEN, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf
             )
             if refused != 0:
                 _skip(i, si[S_PENDING_SIDE], refused, AT_OPEN, si, skips)
+            else:
+                _drop_orders(si[S_SIDE], resting, orders)
             si[S_PENDING_SIDE] = 0
 
         # 2. Inside the bar: levels, at the open when it has passed them, else where touched.
@@ -521,7 +792,7 @@ def simulate(
                 _close_position(
                     i, o, False, BY_TARGET, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
                 )
-            elif stop_hit or target_hit:
+            elif not has_orders and (stop_hit or target_hit):
                 both = 1 if stop_hit and target_hit else 0
                 take_stop = stop_hit
                 if both and settings_i[I_PATH]:
@@ -563,6 +834,21 @@ def simulate(
                         ti,
                         tf,
                     )
+        if has_orders:
+            _orders_at_open(
+                i, o, closes[i], resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
+                settings_i, settings_f, si, sf, ti, tf, skips,
+            )  # fmt: skip
+            if settings_i[I_PATH]:
+                _path_inside(
+                    i, o, highs[i], lows[i], closes[i], resting, rest_rows, orders, order_prices, columns, strides,
+                    size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips,
+                )  # fmt: skip
+            else:
+                _worst_inside(
+                    i, o, highs[i], lows[i], closes[i], resting, rest_rows, orders, order_prices, columns, strides,
+                    size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips,
+                )  # fmt: skip
 
         # 3. Close: excursions, equity, ruin, forced exits, then the rules: exits before entries.
         side = si[S_SIDE]
@@ -570,8 +856,10 @@ def simulate(
         now = sf[X_CASH]
         margin = 0.0
         if side != 0:
-            sf[X_HIGH] = max(sf[X_HIGH], highs[i])
-            sf[X_LOW] = min(sf[X_LOW], lows[i])
+            inside = si[S_ENTRY_BAR] == i and si[S_ENTRY_MOMENT] == INSIDE
+            # Filled inside this bar, its good extreme may have come before the fill: only the close is sure.
+            sf[X_HIGH] = max(sf[X_HIGH], c if inside and side > 0 else highs[i])
+            sf[X_LOW] = min(sf[X_LOW], c if inside and side < 0 else lows[i])
             now = sf[X_CASH] + (c - sf[X_PRICE]) * (sf[X_UNITS] * value * side)
             margin = sf[X_MARGIN]
         if now <= settings_f[F_STOP_OUT] * margin:
@@ -583,6 +871,8 @@ def simulate(
             equity[i] = sf[X_CASH]
             i += 1
             continue
+        if (flag & FLAT_CLOSE) != 0:
+            _end_orders(i, SKIP_FLAT, AT_CLOSE, False, resting, orders, si, skips)
         if side != 0 and ((flag & FLAT_CLOSE) != 0 or i == last):
             reason = BY_FLAT if (flag & FLAT_CLOSE) != 0 else BY_END
             _close_position(
@@ -641,7 +931,9 @@ def simulate(
             blocked = blocks[i] if (flag & BLOCKED) != 0 else 0
             if blocked == 0 and settings_i[I_LIMITED]:
                 blocked = _held_back(i, day_start, day_stride, limits, si, ti, tf)
-        entering = 0
+        entering, resting_side = 0, 0
+        if has_orders:
+            _end_orders(i, SKIP_EXPIRED, AT_CLOSE, True, resting, orders, si, skips)
         if side != 0:
             turns = wants_short if side > 0 else wants_long
             if turns and opposite != 2:
@@ -650,7 +942,10 @@ def simulate(
                         _skip(i, -side, blocked, AT_CLOSE, si, skips)
                 else:
                     rule = entry_short[i * rule_strides[1]] if side > 0 else entry_long[i * rule_strides[0]]
-                    if entry_orders[rule] == AT_THIS_CLOSE:
+                    resting_side = -side
+                    if rule == NO_RULE:
+                        pass
+                    elif entry_orders[rule] == AT_THIS_CLOSE:
                         _close_position(
                             i, c, True, BY_REVERSE, -1, AT_CLOSE, 0,
                             columns, strides, settings_i, settings_f, si, sf, ti, tf,
@@ -658,7 +953,7 @@ def simulate(
                     elif si[S_EXIT_DUE] < 0:
                         si[S_EXIT_DUE] = BY_REVERSE
                         si[S_EXIT_RULE] = -1
-                    if opposite == 0:
+                    if opposite == 0 and rule != NO_RULE:
                         entering = -side
         elif wants_long or wants_short:
             if blocked != 0 or (wants_long and wants_short):
@@ -668,17 +963,31 @@ def simulate(
                 if wants_short:
                     _skip(i, -1, reason, AT_CLOSE, si, skips)
             else:
-                entering = 1 if wants_long else -1
+                resting_side = 1 if wants_long else -1
+                rule = entry_long[i * rule_strides[0]] if wants_long else entry_short[i * rule_strides[1]]
+                entering = resting_side if rule != NO_RULE else 0
+        for r in range(resting.shape[0]):
+            if resting_side != 0 and resting[r, R_SIDE] == resting_side and rest_signals[r, i] != 0:
+                price = rest_rows[ROW_PRICE, r, i]
+                if price != price:
+                    _skip(i, resting_side, SKIP_UNKNOWN, AT_CLOSE, si, skips)
+                    continue
+                orders[r, O_ON] = 1
+                orders[r, O_UNTIL] = i + resting[r, R_LIFE]
+                orders[r, O_BAR] = i
+                order_prices[r] = _rounded(price, settings_f[F_TICK], settings_i[I_TICKS_IN_ONE])
         if entering != 0:
             si[S_PENDING_SIDE] = entering
             si[S_PENDING_BAR] = i
             si[S_PENDING_RULE] = entry_long[i * rule_strides[0]] if entering > 0 else entry_short[i * rule_strides[1]]
             if entry_orders[si[S_PENDING_RULE]] == AT_THIS_CLOSE:
-                refused = _open_position(
+                refused = _enter_at_market(
                     i, c, AT_CLOSE, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf
                 )
                 if refused != 0:
                     _skip(i, entering, refused, AT_CLOSE, si, skips)
+                else:
+                    _drop_orders(entering, resting, orders)
                 si[S_PENDING_SIDE] = 0
         i += 1
     si[S_BAR] = i

@@ -20,6 +20,7 @@ SKIP_REASONS = {
     kernel.SKIP_LOT: "lot too small",
     kernel.SKIP_LIMIT: "limit",
     kernel.SKIP_PAUSE: "pause",
+    kernel.SKIP_EXPIRED: "expired",
 }
 _EXIT_REASONS = {
     kernel.BY_STOP: "stop",

@@ -26,6 +26,7 @@ def run(plan: Plan, account: Account) -> Outcome:
     state_i[kernel.S_BAR] = plan.first
     state_i[kernel.S_EXIT_DUE] = state_i[kernel.S_LOST_DAY] = -1
     days = _days(plan)
+    orders, order_prices = np.zeros((len(plan.resting.rules), 3), np.int64), np.zeros(len(plan.resting.rules))
     state_f[kernel.X_CASH] = account.capital
     equity = np.empty(len(bars))
     whole, numbers, skips = _ledger_buffers()
@@ -33,14 +34,15 @@ def run(plan: Plan, account: Account) -> Outcome:
         reached = kernel.simulate(
             bars.open, bars.high, bars.low, bars.close, plan.flags, plan.blocks, columns, strides,
             *rules, rule_strides, plan.size_forms, plan.entry_orders, plan.exit_orders, plan.moving_units,
+            plan.resting.rules, plan.resting.signals, plan.resting.rows, orders, order_prices,
             *days, plan.limits, settings_i, settings_f, state_i, state_f, equity,
             whole, numbers, skips,
         )  # fmt: skip
         if reached > plan.last:
             break
-        if state_i[kernel.S_TRADES] + 3 > whole.shape[0]:
+        if state_i[kernel.S_TRADES] + 3 + 2 * len(orders) > whole.shape[0]:
             whole, numbers = _doubled(whole), _doubled(numbers)
-        if state_i[kernel.S_SKIPS] + 4 > skips.shape[0]:
+        if state_i[kernel.S_SKIPS] + 4 + 3 * len(orders) > skips.shape[0]:
             skips = _doubled(skips)
     _buffers.ledger = (whole, numbers, skips)
     trades, skipped = int(state_i[kernel.S_TRADES]), int(state_i[kernel.S_SKIPS])

@@ -4,7 +4,6 @@ from skelb.core.catalogue import POSITION_NAMES
 from skelb.core.errors import SettingsError
 from skelb.core.language import Checked, LineMap, forms_in, names_in
 from skelb.core.language.tree import (
-    Enter,
     Exit,
     Limit,
     Placed,
@@ -33,8 +32,8 @@ def _unexecuted(rule: Statement) -> str:
     if any(name.name in POSITION_NAMES for name in names_in(rule)):
         return "names of the position"
     match rule:
-        case Enter() | Exit() if rule.order.form in ("limit", "stop"):
-            return f"orders `at {rule.order.form}`"
+        case Exit() if rule.order.form in ("limit", "stop"):
+            return f"exits `at {rule.order.form}`"
         case Exit() if rule.take is not None or rule.lots is not None:
             return "`take` and `lots`"
         case Protect() if rule.part is not None:

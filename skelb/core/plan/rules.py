@@ -51,6 +51,7 @@ from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.holding import TimeExits, limits_of, time_exits
 from skelb.core.plan.moving import lay_moving_levels, no_units
 from skelb.core.plan.refusals import refuse_unexecuted
+from skelb.core.plan.resting import Resting, resting_orders
 
 R = TypeVar("R")
 
@@ -58,6 +59,7 @@ SIDES: tuple[Side, Side] = ("long", "short")
 _FORMS = {"units": SizeForm.UNITS, "cash": SizeForm.CASH, "percent": SizeForm.PERCENT,
           "risk_percent": SizeForm.RISK_PERCENT, "risk_cash": SizeForm.RISK_CASH}  # fmt: skip
 _NONE = np.zeros(1, np.uint8)
+NO_RULE = 255  # no rule but those whose orders rest is yes on the bar
 
 
 @dataclass(frozen=True)
@@ -97,6 +99,7 @@ class Plan:
     moving_units: NDArray[np.int64]
     is_moving: bool
     limits: Floats
+    resting: Resting
     entries: tuple[NamedRule, ...]
     exits: tuple[NamedRule, ...]
     inverted: bool = False
@@ -182,6 +185,7 @@ class _Planner:
             forms, modes[-1] if modes else OppositeMode.REVERSE, self._time_exits(), _orders([rule for _, rule in entries]),
             _orders(self.of_kind(Exit)), units, bool(moving),
             limits_of(self.of_kind(Limit), self.of_kind(Pause), self.expressions.constant),
+            self._resting(flags, [rule for _, rule in entries]),
             tuple(name for name, _ in entries), tuple(exits), self.inverted,
         )  # fmt: skip
 
@@ -193,12 +197,14 @@ class _Planner:
         found: list[tuple[NamedRule, Enter]] = []
         which = []
         for side, bit in zip(SIDES, (Flag.ENTER_LONG, Flag.ENTER_SHORT), strict=True):
-            signals = []
+            signals: list[tuple[int, Conditions]] = []
+            waiting: list[tuple[int, Conditions]] = []
             for rule, text, start in self.rules:
                 if isinstance(rule, Enter) and rule.side == side and self.sides in ("both", side):
-                    signals.append((len(found), self.expressions.of(rule.when)))
+                    rests = rule.order.form in ("limit", "stop")
+                    (waiting if rests else signals).append((len(found), self.expressions.of(rule.when)))
                     found.append((NamedRule(side, rule.named or _as_written(rule.when, text), start), rule))
-            which.append(self._first_yes(flags, bit, signals))
+            which.append(self._first_yes(flags, bit, signals, waiting))
         return (which[0], which[1]), found
 
     def _exits(self, flags: NDArray[np.uint8]) -> tuple[tuple[NDArray[np.uint8], NDArray[np.uint8]], list[NamedRule]]:
@@ -214,19 +220,45 @@ class _Planner:
         return (long, short), found
 
     def _first_yes(
-        self, flags: NDArray[np.uint8], bit: int, signals: list[tuple[int, Conditions]]
+        self,
+        flags: NDArray[np.uint8],
+        bit: int,
+        signals: list[tuple[int, Conditions]],
+        waiting: Sequence[tuple[int, Conditions]] = (),
     ) -> NDArray[np.uint8]:
-        """Raise `bit` where any signal is yes; which rule was the first of them, shape (n,) or (1,)."""
-        for _, condition in signals:
+        """Raise `bit` where any signal is yes; which of `signals` was the first, shape (n,) or (1,).
+
+        `waiting` are those of rules whose orders rest: they raise the bit too, and where none of the others is yes
+        the rule is NO_RULE.
+        """
+        for _, condition in (*signals, *waiting):
             _raise_flag(flags, condition, np.uint8(bit))
         if not signals:
-            return _NONE
-        if len(signals) == 1:
+            return np.array([NO_RULE], np.uint8) if waiting else _NONE
+        if len(signals) == 1 and not waiting:
             return np.array([signals[0][0]], np.uint8)
-        which = np.zeros(self.size, np.uint8)
+        which = np.full(self.size, NO_RULE if waiting else 0, np.uint8)
         for index, condition in reversed(signals):
             which[np.broadcast_to(condition == YES, self.size)] = index
         return which
+
+    def _resting(self, flags: NDArray[np.uint8], entries: list[Enter]) -> Resting:
+        """The entries whose orders rest; one whose side's exit rule is yes does not happen."""
+
+        def signal(rule: Enter) -> NDArray[np.uint8]:
+            leaving = flags & np.uint8(Flag.EXIT_LONG if rule.side == "long" else Flag.EXIT_SHORT)
+            return ((self.expressions.whole(rule.when) == YES) & (leaving == 0)).astype(np.uint8)
+
+        sizes = [self._size_of(rule) for rule in entries]
+        return resting_orders(entries, self.size, signal, self.expressions.of, self.expressions.constant, sizes)
+
+    def _size_of(self, rule: Enter) -> tuple[Floats, Floats]:
+        """A rule's size in its own form, and the most units."""
+        common = self.of_kind(Size)
+        size = rule.size or (common[-1] if common else None)
+        amount = np.array([100.0]) if size is None else self.expressions.of(size.amount)
+        most = None if size is None else size.most
+        return amount, np.array([np.inf]) if most is None else self.expressions.of(most)
 
     # --- when entries are allowed ------------------------------------------------------------------------------
 
@@ -320,7 +352,6 @@ class _Planner:
         entries: list[tuple[NamedRule, Enter]],
     ) -> tuple[list[Floats], NDArray[np.int64]]:
         columns: list[Floats] = [np.array([np.inf])] * COLUMN_COUNT
-        common = self.of_kind(Size)
         forms = np.zeros(max(1, len(entries)), np.int64)
         for offset, side, which in zip((0, COLUMNS_PER_SIDE), SIDES, entry_rules, strict=True):
             self._levels(columns, offset, side)
@@ -330,7 +361,6 @@ class _Planner:
                 which,
                 forms,
                 [(i, rule) for i, (_, rule) in enumerate(entries) if rule.side == side],
-                common,
             )
         spread = raw_spread(self.dataset.frame)
         columns[SPREAD_COLUMN] = spread * self.market.tick if self.market.spread_unit == "ticks" else spread
@@ -381,15 +411,15 @@ class _Planner:
         which: NDArray[np.uint8],
         forms: NDArray[np.int64],
         entries: list[tuple[int, Enter]],
-        common: list[Size],
     ) -> None:
         amounts, mosts = [], []
+        common = self.of_kind(Size)
         for index, rule in entries:
             size = rule.size or (common[-1] if common else None)
             forms[index] = SizeForm.PERCENT if size is None else _FORMS[size.form]
-            amounts.append((index, np.array([100.0]) if size is None else self.expressions.of(size.amount)))
-            most = None if size is None else size.most
-            mosts.append((index, np.array([np.inf]) if most is None else self.expressions.of(most)))
+            amount, most = self._size_of(rule)
+            amounts.append((index, amount))
+            mosts.append((index, most))
         columns[offset + Column.SIZE] = self._by_rule(which, amounts)
         columns[offset + Column.MOST] = self._by_rule(which, mosts)
 
@@ -397,8 +427,8 @@ class _Planner:
         if not values:
             return np.array([np.nan])
         if which.size == 1:
-            return values[0][1]
-        out = np.empty(self.size)
+            return next((value for index, value in values if index == which[0]), values[0][1])
+        out = np.full(self.size, np.nan)
         for index, value in values:
             here = which == index
             out[here] = value[0] if value.size == 1 else value[here]
