@@ -9,6 +9,7 @@ import pytest
 
 from skelb.core.bars import Bars, Commission, Market, Timeframe
 from skelb.core.engine import SKIP_REASONS, Account, kernel, run
+from skelb.core.errors import SettingsError
 from skelb.core.language import check
 from skelb.core.plan import make_dataset, make_plan
 
@@ -264,3 +265,178 @@ def test_prices_very_small_and_very_large():
         data = make_dataset(Bars(Timeframe(60), START + np.arange(3) * 3600, *table), Market("M", tick=scale / 4))
         outcome = run(make_plan(check(SIGNALS + "stop 1%"), data, {}), Account(capital=1e12))
         assert len(outcome.trades) == 1 and outcome.trades.column(kernel.TF_STOP)[0] == pytest.approx(99 * scale)
+
+
+# --- orders that fill at the close, or rest -------------------------------------------------------------------
+
+LIMIT = (
+    "enter long when volume == 1 at limit close - 2\nenter short when volume == 2 at limit close + 2\nsize 1 units\n"
+)
+STOPS = "enter long when volume == 1 at stop close + 2\nenter short when volume == 2 at stop close - 2\nsize 1 units\n"
+
+
+def test_an_entry_at_the_close_fills_there_and_its_bar_is_the_next():
+    outcome = go(
+        [BUY, (100, 101, 99, 100, 0), (103, 104, 102, 103, 0)],
+        SIGNALS.replace("== 1", "== 1 at close") + "stop 1 points\nexit after 1 bars",
+    )
+    assert trades(outcome) == [(1, 1, "long", 100, 99, "stop")]  # the low of the next bar, never that of its own
+    assert int(outcome.entry_times()[0]) == START + 3600
+
+
+@pytest.mark.parametrize(
+    ("script", "bars", "expected"),
+    [
+        pytest.param(LIMIT, [BUY, (100, 101, 98, 99, 0), STILL], [(1, 2, "long", 98, 100, "end of data")], id="limit touched"),
+        pytest.param(LIMIT, [BUY, (97, 98, 96, 97, 0), STILL], [(1, 2, "long", 97, 100, "end of data")], id="limit passed at the open fills better"),
+        pytest.param(LIMIT, [BUY, STILL, (100, 101, 97, 98, 0), STILL], [], id="one bar is all it has"),
+        pytest.param(STOPS, [BUY, (100, 102, 99, 101, 0), STILL], [(1, 2, "long", 102, 100, "end of data")], id="stop touched"),
+        pytest.param(STOPS, [BUY, (104, 105, 103, 104, 0), STILL], [(1, 2, "long", 104, 100, "end of data")], id="stop passed at the open fills worse"),
+        pytest.param(STOPS, [SELL, (100, 101, 98, 99, 0), STILL], [(1, 2, "short", 98, 100, "end of data")], id="short stop"),
+    ],
+)  # fmt: skip
+def test_a_resting_entry_fills_where_it_is_touched(script, bars, expected):
+    assert trades(go(bars, script)) == expected
+
+
+def test_an_order_rests_for_as_many_bars_as_it_says_and_then_expires():
+    script = LIMIT.replace("close - 2", "close - 2 for 2 bars")
+    dip = (100, 101, 97, 99, 0)
+    assert trades(go([BUY, STILL, dip, STILL], script)) == [(2, 3, "long", 98, 100, "end of data")]
+    outcome = go([BUY, STILL, STILL, dip, STILL], script)
+    assert trades(outcome) == [] and skips(outcome) == [(2, "expired")]
+
+
+def test_a_new_signal_of_the_same_rule_takes_the_old_orders_place():
+    bars = [BUY, (96, 97, 95.5, 96.5, 1), (96, 96.5, 94, 95, 0), STILL]
+    script = LIMIT.replace("close - 2", "close - 4 for 3 bars")
+    assert trades(go([BUY, (100, 101, 97, 99, 1), (99, 100, 95, 96, 0), STILL], script)) == [
+        (2, 3, "long", 95, 100, "end of data")
+    ]
+    assert trades(go(bars, script))[0][3] == 96  # the first bar's price lay above that open, so it filled there
+
+
+def test_a_resting_entrys_stop_counts_for_its_bar_and_its_target_only_by_the_close():
+    script = LIMIT + "stop 1 points\ntarget 2 points"
+    stopped = go([BUY, (100, 103, 97, 102, 0), STILL], script)
+    assert trades(stopped) == [(1, 1, "long", 98, 97, "stop")] and stopped.trades.ambiguous.tolist() == [True]
+    assert trades(go([BUY, (100, 103, 97.5, 101, 0), STILL], script)) == [(1, 1, "long", 98, 100, "target")]
+    # Touched, perhaps before the fill: the target waits for the next bar, whose open has it.
+    assert trades(go([BUY, (100, 103, 97.5, 99, 0), STILL], script)) == [(1, 2, "long", 98, 100, "target")]
+
+
+def test_of_both_sides_touched_only_the_one_for_which_the_close_is_worse():
+    script = (
+        "enter long when bar == 0 at stop 102 for 3 bars\nenter short when bar == 1 at stop 98 for 3 bars\nsize 1 units"
+    )
+    assert trades(go([STILL, STILL, (100, 103, 97, 99, 0), STILL], script))[0][:4] == (2, 3, "long", 102)
+    assert trades(go([STILL, STILL, (100, 103, 97, 101, 0), STILL], script))[0][:4] == (2, 3, "short", 98)
+
+
+def test_a_flat_time_ends_resting_orders():
+    script = LIMIT.replace("close - 2", "close - 2 for 9 bars") + "flat at 10:00"
+    outcome = go([BUY, (100, 101, 97, 99, 0), STILL], script)
+    assert trades(outcome) == [] and skips(outcome)[-1] == (0, "flat")
+
+
+# --- protection that moves ------------------------------------------------------------------------------------
+
+
+def test_a_trail_follows_the_best_price_from_the_next_bar_on():
+    bars = [BUY, (100, 104, 101, 103, 0), (103, 106, 103, 105, 0), (105, 105, 103, 104, 0), STILL]
+    assert trades(go(bars, SIGNALS + "trail 3 points")) == [(1, 3, "long", 100, 103, "trail")]
+    assert go(bars, SIGNALS + "trail 3 points").trades.column(kernel.TF_STOP)[0] == 97  # it is the first stop too
+    assert trades(go(bars, SIGNALS + "stop 1 points\ntrail 3 points once 5 points"))[0] == (
+        1,
+        3,
+        "long",
+        100,
+        103,
+        "trail",
+    )
+    assert trades(go(bars, SIGNALS + "stop 1 points\ntrail 3 points once 7 points"))[0][5] == "stop"
+
+
+def test_a_trail_at_a_price_only_tightens():
+    bars = [BUY, (100, 104, 100, 103, 0), (103, 104, 99.5, 102, 0), (102, 103, 99.5, 101, 0), STILL]
+    outcome = go(bars, SIGNALS + "stop 5 points\ntrail at low - 0.5")
+    assert trades(outcome) == [(1, 2, "long", 100, 99.5, "trail")]
+
+
+def test_break_even_holds_from_the_bar_after():
+    bars = [BUY, (100, 102, 99, 101, 0), (101, 101.5, 100, 101, 0), STILL]
+    assert trades(go(bars, SIGNALS + "stop 5 points\nbreakeven once 2 points plus 1 ticks"))[0] == (
+        1,
+        2,
+        "long",
+        100,
+        100.25,
+        "breakeven",
+    )
+    assert trades(go(bars, SIGNALS + "stop 5 points\nbreakeven once 0.5 R"))[0][5] == "end of data"
+
+
+# --- limits, pauses, days -------------------------------------------------------------------------------------
+
+
+def test_entries_a_day_are_counted_by_fills():
+    out = "exit after 1 bars\n"
+    outcome = go([BUY, STILL, BUY, STILL, BUY, STILL], SIGNALS + out + "limit 2 entries per day")
+    assert len(trades(outcome)) == 2 and skips(outcome) == [(4, "limit")]
+
+
+def test_losses_a_day_end_the_day():
+    fall = (100, 100, 98, 98, 0)
+    outcome = go([BUY, fall, BUY, STILL, STILL], SIGNALS + "stop 1 points\nlimit 1 losses per day")
+    assert len(trades(outcome)) == 1 and skips(outcome) == [(2, "limit")]
+
+
+def test_a_lost_day_lets_no_entry_in_even_when_it_recovers():
+    script = SIGNALS.replace("1 units", "100 units") + "exit after 1 bars\nlimit loss 1% per day"
+    outcome = go([BUY, (100, 100, 98, 98, 0), (100, 101, 99, 100, 1), STILL, STILL], script)
+    assert outcome.equity[1] == 9800 and skips(outcome) == [(2, "limit")]
+
+
+@pytest.mark.parametrize(("after", "count"), [("stop", 2), ("loss", 2), ("exit", 2), ("stop", 1)])
+def test_a_pause_counts_from_the_bar_of_the_exit(after, count):
+    fall = (100, 100, 98, 98, 1)  # the signal on the very bar of the stop is held back too
+    bars = [BUY, fall, BUY, BUY, STILL, STILL]
+    outcome = go(bars, SIGNALS + f"stop 1 points\npause {count} bars after {after}")
+    assert skips(outcome)[:count] == [(bar, "pause") for bar in range(1, 1 + count)]
+    assert trades(outcome)[1][0] == 2 + count
+
+
+def test_days_are_counted_by_trading_days():
+    bars = [BUY, *[STILL] * 70]  # from 09:00: 15 bars to midnight, then 24 a day
+    assert trades(go(bars, SIGNALS + "exit after 2 days"))[0] == (1, 39, "long", 100, 100, "time")
+    assert trades(go(bars, SIGNALS + "exit after 2 days at close"))[0] == (1, 38, "long", 100, 100, "time")
+
+
+def test_dates_and_zones_bound_entries():
+    bars = [BUY, STILL, *[STILL] * 20, BUY, STILL, STILL]
+    assert trades(go(bars, SIGNALS + "dates 2024-01-03 to 2024-01-05"))[0][0] == 23
+    # 10:00 UTC is 15:30 in Kolkata.
+    assert len(trades(go([BUY, STILL, STILL], SIGNALS + 'zone "Asia/Kolkata"\nwindow 15:00-16:00'))) == 1
+    assert skips(go([BUY, STILL, STILL], SIGNALS + 'zone "Asia/Kolkata"\nwindow 09:00-15:00')) == [(0, "window")]
+    assert trades(go([BUY, STILL, STILL, STILL], SIGNALS + 'zone "Asia/Kolkata"\nflat at 16:30'))[0][:2] == (1, 2)
+
+
+def test_percent_distances_hold_at_negative_prices():
+    bars = [(-50, -49, -51, -50, 1), (-50, -49, -51, -50, 0), (-50, -49, -54, -53, 0), (-50, -49, -51, -50, 0)]
+    script = "enter long when volume == 1\nsize 1 units\nstop 4%\ntarget 20%"
+    assert trades(go(bars, script))[0][4:] == (-52, "stop")
+
+
+RULES_THE_ENGINE_LACKS = (
+    "exit long when close < open take 50%", "exit long when open_profit > 3", "target 2 R for 50%", "limit 2 open",
+    "exit long when close < open at limit high", 'exit long when close < open lots "a"',
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("rule", RULES_THE_ENGINE_LACKS)
+def test_rules_the_engine_lacks_are_refused_with_their_line(rule):
+    script = f'enter long when volume == 1 named "a"\nstop 2%\n{rule}\n'
+    with pytest.raises(SettingsError, match=r"line 3 is right, but this version of the engine does not execute"):
+        go([BUY, STILL, STILL], script)
+    with pytest.raises(SettingsError, match="line 2 is right"):
+        go([BUY, STILL], "enter long when volume == 1\ndraw sma(close, 3) on 4h forming\n")
