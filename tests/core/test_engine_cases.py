@@ -428,7 +428,7 @@ def test_percent_distances_hold_at_negative_prices():
 
 
 RULES_THE_ENGINE_LACKS = (
-    "exit long when close < open take 50%", "exit long when open_profit > 3", "target 2 R for 50%", "limit 2 open",
+    "exit long when close < open take 50%", "enter long when open_profit > 3", "target 2 R for 50%", "limit 2 open",
     "exit long when close < open at limit high", 'exit long when close < open lots "a"',
 )  # fmt: skip
 

@@ -188,6 +188,8 @@ def random_strategy(rng, bars, tick):
         text, values = condition(rng, plain)
         side = [None, "long", "short"][int(rng.integers(0, 3))]
         at_close = bool(rng.random() < 0.25)
+        if rng.random() < 0.35:
+            text, values = _asking(rng, plain)
         lines.append(
             f'exit {side + " " if side else ""}when {text}{" at close" if at_close else ""} named "out {number}"'
         )
@@ -223,6 +225,38 @@ def _resting(rng, plain):
     text = f" at {'stop' if is_stop else 'limit'} {name} {'+' if shift >= 0 else '-'} {abs(shift)} * tick"
     prices = [price + shift * plain.tick for price in plain.price(name)]
     return text + (f" for {life} bars" if life > 1 else ""), (is_stop, prices, life)
+
+
+def _asking(rng, plain):
+    """A condition on the position, as (text, function of what is known and the bar)."""
+    closes, opens = plain.price("close"), plain.price("open")
+    reach = [bar["high"] - bar["low"] for bar in plain.bars]
+    amount = round(float(rng.choice([0.2, 0.7])), 1)
+
+    def more(a, b):
+        return None if a is None or b is None else a > b
+
+    def gave_back(p, i):
+        parts = (more(p["best_profit"], amount), more(0.1, p["open_profit"]))
+        return None if None in parts else all(parts)
+
+    def nearer_the_stop(p, i):
+        if p["stop_price"] is None:
+            return None
+        return abs(closes[i] - p["stop_price"]) < abs(closes[i] - p["entry_price"])
+
+    forms = [
+        (f"open_profit > {amount}", lambda p, i: more(p["open_profit"], amount)),
+        ("bars_held > 2 and close < open", lambda p, i: p["bars_held"] > 2 and closes[i] < opens[i]),
+        ("days_held > 1", lambda p, i: p["days_held"] > 1),
+        (f"best_profit > {amount} and open_profit < 0.1", gave_back),
+        (f"worst_profit < -{amount}", lambda p, i: more(-amount, p["worst_profit"])),
+        ("close > entry_price + 2 * range and position == 1",
+         lambda p, i: p["position"] == 1 and closes[i] > p["entry_price"] + 2 * reach[i]),
+        ("abs(close - stop_price) < abs(close - entry_price)", nearer_the_stop),
+        ("known(target_price) and bars_held > 3", lambda p, i: p["target_price"] is not None and p["bars_held"] > 3),
+    ]  # fmt: skip
+    return forms[int(rng.integers(0, len(forms)))]
 
 
 def _moving(rng, plain, kind, in_r):

@@ -548,7 +548,13 @@ class Simulator:
         exits = {1: None, -1: None}
         for side, condition, name, at_close in self.rules.exits:
             for sign, word in ((1, "long"), (-1, "short")):
-                if side in (None, word) and condition[i] is True and exits[sign] is None:
+                if callable(condition):  # it asks for the position
+                    is_yes = (
+                        bool(self.position) and self.position["side"] == sign and condition(self.known(i), i) is True
+                    )
+                else:
+                    is_yes = condition[i] is True
+                if side in (None, word) and is_yes and exits[sign] is None:
                     exits[sign] = (name, at_close)
         wanted, resting = {}, {1: [], -1: []}
         for side, condition, size, name, at_close, rest in self.rules.entries:
@@ -564,7 +570,9 @@ class Simulator:
                 wanted.setdefault(sign, None)  # nothing for the market, only orders that rest
         self.end_orders(self.close_time(i), "expired", i)
         if self.position:
-            self.judge_exits(i, exits)
+            side = self.position["side"]
+            if self.judge_exits(i, exits):
+                wanted.pop(side, None)  # a time exit is an exit rule too
         if self.position:
             self.judge_opposite(i, wanted, resting)
         elif wanted:
@@ -578,6 +586,19 @@ class Simulator:
                 if entry:
                     self.decide(i, entry)
 
+    def known(self, i):
+        """What rules may know of the position at this close; None is unknown."""
+        p = self.position
+        side, mid = p["side"], p["mid"]
+        percent = lambda price: (price - mid) * side / abs(mid) * 100 if mid else None  # noqa: E731
+        best, worst = (p["high"], p["low"]) if side > 0 else (p["low"], p["high"])
+        days = len({self.trading_day(k) for k in range(p["bar"], i + 1)})
+        return {
+            "entry_price": mid, "bars_held": i - p["bar"] + 1, "days_held": max(days, 1), "position": side,
+            "open_profit": percent(self.bars[i]["close"]), "best_profit": percent(best), "worst_profit": percent(worst),
+            "stop_price": p["stop"], "target_price": p["target"],
+        }  # fmt: skip
+
     def judge_exits(self, i, exits):
         """Exit rules first, then time exits, those at the close before those at the next open."""
         side = self.position["side"]
@@ -588,6 +609,7 @@ class Simulator:
                 self.leave(i, self.bars[i]["close"], True, reason, "close")
             else:
                 self.exit_due = reason
+        return due
 
     def time_is_up(self, i, word):
         entered = self.position["bar"]

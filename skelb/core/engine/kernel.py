@@ -35,6 +35,14 @@ AT_MARKET, AT_THIS_CLOSE = range(2)
 R_RULE, R_SIDE, R_IS_STOP, R_LIFE = range(4)
 O_ON, O_UNTIL, O_BAR = range(3)
 ROW_PRICE, ROW_SIZE, ROW_MOST = range(3)  # planes of `rest_rows`
+
+# Exit rules that ask for the position: plan.watching's columns, and the registers of the position's values.
+W_RULE, W_SIDES, W_STEP, W_STEP_END, W_COLUMN, W_COLUMN_END = range(6)
+(
+    P_ENTRY_PRICE, P_BARS_HELD, P_DAYS_HELD, P_OPEN_PROFIT, P_BEST_PROFIT, P_WORST_PROFIT, P_POSITION, P_STOP_PRICE,
+    P_TARGET_PRICE,
+) = range(9)  # fmt: skip
+POSITION_NAMES = 9
 NO_RULE = 255  # no market rule is yes on the bar
 
 # Limits: entries and losses a day, percent of loss a day, bars of pause after a stop, a loss, any exit.
@@ -621,6 +629,87 @@ def _skip(i, side, reason, moment, si, skips):
 
 
 @njit(nogil=True, error_model="numpy")
+def _watch(i, side, closes, day_number, day_stride, watched, steps, table, registers, si, sf):
+    """The number of the first exit rule whose condition on the position is yes at this close; -1 for none.
+
+    The steps are those of running values: plan.carries says what each does. Conditions are 0 no, 1 unknown, 2 yes.
+    """
+    mid = sf[X_MID]
+    percent = 100.0 * side / abs(mid) if mid != 0.0 else np.nan
+    best, worst = (sf[X_HIGH], sf[X_LOW]) if side > 0 else (sf[X_LOW], sf[X_HIGH])
+    registers[P_ENTRY_PRICE] = mid
+    registers[P_BARS_HELD] = i - si[S_ENTRY_BAR] + 1
+    registers[P_DAYS_HELD] = day_number[i * day_stride] - day_number[si[S_ENTRY_BAR] * day_stride] + 1
+    registers[P_OPEN_PROFIT] = (closes[i] - mid) * percent
+    registers[P_BEST_PROFIT] = (best - mid) * percent
+    registers[P_WORST_PROFIT] = (worst - mid) * percent
+    registers[P_POSITION] = side
+    registers[P_STOP_PRICE] = sf[X_STOP] if math.isfinite(sf[X_STOP]) else np.nan
+    registers[P_TARGET_PRICE] = sf[X_TARGET] if math.isfinite(sf[X_TARGET]) else np.nan
+    for w in range(watched.shape[0]):
+        if (watched[w, W_SIDES] & (1 if side > 0 else 2)) == 0:
+            continue
+        for k in range(watched[w, W_COLUMN], watched[w, W_COLUMN_END]):
+            registers[2 * POSITION_NAMES + k - watched[w, W_COLUMN]] = table[k, i]
+        for m in range(watched[w, W_STEP], watched[w, W_STEP_END]):
+            step = steps[m, 0]
+            a = registers[steps[m, 2]]
+            b = registers[steps[m, 3]]
+            unknown = a != a or b != b
+            if step == 0:
+                value = a + b
+            elif step == 1:
+                value = a - b
+            elif step == 2:
+                value = a * b
+            elif step == 3:
+                value = a / b if b != 0.0 else np.nan
+            elif step == 4:
+                value = a**b
+                value = value if np.isfinite(value) else np.nan
+            elif step == 5:
+                value = 1.0 if unknown else 2.0 * (a < b)
+            elif step == 6:
+                value = 1.0 if unknown else 2.0 * (a <= b)
+            elif step == 7:
+                value = 1.0 if unknown else 2.0 * (a == b)
+            elif step == 8:
+                value = 1.0 if unknown else 2.0 * (a != b)
+            elif step == 9:
+                value = min(a, b)
+            elif step == 10:
+                value = max(a, b)
+            elif step == 11:
+                value = 2.0 - a
+            elif step == 12:
+                value = np.nan if a == 1.0 else (b if a == 2.0 else registers[steps[m, 4]])
+            elif step == 13:
+                value = np.nan if unknown else min(a, b)
+            elif step == 14:
+                value = np.nan if unknown else max(a, b)
+            elif step == 15:
+                value = abs(a)
+            elif step == 16:
+                value = np.sign(a)
+            elif step == 17:
+                value = np.floor(a)
+            elif step == 18:
+                value = np.ceil(a)
+            elif step == 19:
+                value = np.copysign(np.floor(abs(a) + 0.5), a)
+            elif step == 20:
+                value = np.sqrt(a) if a >= 0.0 else np.nan
+            elif step == 21:
+                value = 2.0 * (a == a)
+            else:
+                value = a
+            registers[steps[m, 1]] = value
+        if registers[POSITION_NAMES] == 2.0:
+            return watched[w, W_RULE]
+    return -1
+
+
+@njit(nogil=True, error_model="numpy")
 def _any_on(orders):
     return orders.shape[0] > 0 and orders[:, O_ON].any()
 
@@ -638,7 +727,8 @@ def _end_orders(i, reason, moment, only_old, resting, orders, si, skips):
 def simulate(
     opens, highs, lows, closes, flags, blocks, columns, strides,
     entry_long, entry_short, exit_long, exit_short, rule_strides, size_forms, entry_orders, exit_orders, units_of,
-    resting, rest_signals, rest_rows, orders, order_prices, day_number, day_start, day_ends, day_stride, limits, settings_i, settings_f, si, sf, equity, ti, tf, skips,
+    resting, rest_signals, rest_rows, orders, order_prices, watched, steps, table, registers,
+    day_number, day_start, day_ends, day_stride, limits, settings_i, settings_f, si, sf, equity, ti, tf, skips,
 ):  # fmt: skip
     """Run from the state's bar to the last; returns the next bar to run (past the last when done).
 
@@ -653,7 +743,7 @@ def simulate(
     value = settings_f[F_VALUE]
     # Every bar of a position is looked at when levels move, limits count, or days or closes end it.
     has_orders = resting.shape[0] > 0
-    watchful = settings_i[I_MOVING] or settings_i[I_LIMITED] or has_orders
+    watchful = settings_i[I_MOVING] or settings_i[I_LIMITED] or has_orders or watched.shape[0] > 0
     for place in range(I_CLOSE_AFTER_LONG, I_CLOSE_DAYS_SHORT + 1):
         watchful = watchful or settings_i[place] > 0
     i = si[S_BAR]
@@ -892,15 +982,21 @@ def simulate(
             if limits[L_LOSS] < np.inf and now <= before * (1.0 - limits[L_LOSS] / 100.0):
                 si[S_LOST_DAY] = begins
 
-        # 4. The rules, on closed values: exits, then entries.
+        # 4. The rules, on closed values: exits, then entries; an entry of a side that exits does not happen.
+        left = 0
         if side != 0:
             exit_bit = EXIT_LONG if side > 0 else EXIT_SHORT
             which = 0 if side > 0 else 1
             held = i - si[S_ENTRY_BAR] + 1
-            due, due_rule, at_close = -1, -1, False
+            due, due_rule, at_close = -1, np.int64(-1), False
             if (flag & exit_bit) != 0:
+                due_rule = np.int64(exit_long[i * rule_strides[2]] if side > 0 else exit_short[i * rule_strides[3]])
+            if watched.shape[0] > 0:
+                asked = _watch(i, side, closes, day_number, day_stride, watched, steps, table, registers, si, sf)
+                if asked >= 0 and (due_rule < 0 or asked < due_rule):
+                    due_rule = asked
+            if due_rule >= 0:
                 due = BY_RULE
-                due_rule = exit_long[i * rule_strides[2]] if side > 0 else exit_short[i * rule_strides[3]]
                 at_close = exit_orders[due_rule] == AT_THIS_CLOSE
             elif 0 < settings_i[I_CLOSE_AFTER_LONG + which] <= held:
                 due, at_close = BY_TIME, True
@@ -917,6 +1013,7 @@ def simulate(
                         or 0 < days <= day_number[(i + 1) * day_stride] - entered
                     ):
                         due = BY_TIME
+            left = side if due >= 0 else 0
             if due >= 0 and at_close:
                 _close_position(
                     i, c, True, due, due_rule, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
@@ -925,7 +1022,7 @@ def simulate(
             elif due >= 0:
                 si[S_EXIT_DUE] = due
                 si[S_EXIT_RULE] = due_rule
-        wants_long, wants_short = (flag & ENTER_LONG) != 0, (flag & ENTER_SHORT) != 0
+        wants_long, wants_short = (flag & ENTER_LONG) != 0 and left <= 0, (flag & ENTER_SHORT) != 0 and left >= 0
         blocked = 0
         if wants_long or wants_short:
             blocked = blocks[i] if (flag & BLOCKED) != 0 else 0

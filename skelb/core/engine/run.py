@@ -26,6 +26,7 @@ def run(plan: Plan, account: Account) -> Outcome:
     state_i[kernel.S_BAR] = plan.first
     state_i[kernel.S_EXIT_DUE] = state_i[kernel.S_LOST_DAY] = -1
     days = _days(plan)
+    registers = np.zeros(int(plan.watched.steps[:, 1:].max(initial=0)) + 2 * kernel.POSITION_NAMES + 1)
     orders, order_prices = np.zeros((len(plan.resting.rules), 3), np.int64), np.zeros(len(plan.resting.rules))
     state_f[kernel.X_CASH] = account.capital
     equity = np.empty(len(bars))
@@ -35,6 +36,7 @@ def run(plan: Plan, account: Account) -> Outcome:
             bars.open, bars.high, bars.low, bars.close, plan.flags, plan.blocks, columns, strides,
             *rules, rule_strides, plan.size_forms, plan.entry_orders, plan.exit_orders, plan.moving_units,
             plan.resting.rules, plan.resting.signals, plan.resting.rows, orders, order_prices,
+            plan.watched.rules, plan.watched.steps, plan.watched.columns, registers,
             *days, plan.limits, settings_i, settings_f, state_i, state_f, equity,
             whole, numbers, skips,
         )  # fmt: skip
@@ -60,7 +62,7 @@ def run(plan: Plan, account: Account) -> Outcome:
 def _days(plan: Plan) -> tuple[np.ndarray, np.ndarray, np.ndarray, int]:
     """Number and first bar of every bar's trading day, whether its close ends it, and the stride of the three."""
     counts_days = any(exits.days or exits.close_days for exits in plan.time_exits)
-    if not (counts_days or holds_back(plan.limits)):
+    if not (counts_days or holds_back(plan.limits) or len(plan.watched.rules)):
         return np.zeros(1, np.int64), np.zeros(1, np.int64), np.zeros(1, np.uint8), 0
     calendar = plan.dataset.calendar
     number = np.cumsum(calendar.starts_day) - 1

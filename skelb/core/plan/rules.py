@@ -52,6 +52,7 @@ from skelb.core.plan.holding import TimeExits, limits_of, time_exits
 from skelb.core.plan.moving import lay_moving_levels, no_units
 from skelb.core.plan.refusals import refuse_unexecuted
 from skelb.core.plan.resting import Resting, resting_orders
+from skelb.core.plan.watching import Watched, asks_position, watched_exits
 
 R = TypeVar("R")
 
@@ -100,6 +101,7 @@ class Plan:
     is_moving: bool
     limits: Floats
     resting: Resting
+    watched: Watched
     entries: tuple[NamedRule, ...]
     exits: tuple[NamedRule, ...]
     inverted: bool = False
@@ -146,6 +148,7 @@ class _Planner:
         self.calendar = dataset.calendar
         self.market = dataset.market
         self.expressions = Expressions(checked, inputs, dataset)
+        self.checked = checked
         self.sides = sides
         self.inverted = inverted
         self.zone = checked.zone
@@ -186,6 +189,7 @@ class _Planner:
             _orders(self.of_kind(Exit)), units, bool(moving),
             limits_of(self.of_kind(Limit), self.of_kind(Pause), self.expressions.constant),
             self._resting(flags, [rule for _, rule in entries]),
+            watched_exits(self.of_kind(Exit), self.checked, self.expressions.number, self.expressions.value, self.size),
             tuple(name for name, _ in entries), tuple(exits), self.inverted,
         )  # fmt: skip
 
@@ -212,8 +216,10 @@ class _Planner:
         signals: dict[Side, list[tuple[int, Conditions]]] = {"long": [], "short": []}
         for rule, text, start in self.rules:
             if isinstance(rule, Exit):
+                watched = asks_position(rule.when, self.checked)
                 for side in SIDES if rule.side is None else (rule.side,):
-                    signals[side].append((len(found), self.expressions.of(rule.when)))
+                    if not watched:
+                        signals[side].append((len(found), self.expressions.of(rule.when)))
                 found.append(NamedRule(rule.side, rule.named or _as_written(rule.when, text), start))
         long = self._first_yes(flags, Flag.EXIT_LONG, signals["long"])
         short = self._first_yes(flags, Flag.EXIT_SHORT, signals["short"])

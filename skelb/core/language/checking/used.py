@@ -75,6 +75,22 @@ def prefixed(node: Any, names: Mapping[str, str]) -> Any:
     return replace(cast(Any, node), **changed) if changed else node
 
 
+def replaced_names(node: Any, meant: Mapping[str, Expression]) -> Any:
+    """The tree with names replaced by what they mean."""
+    if isinstance(node, tuple):
+        return tuple(replaced_names(part, meant) for part in node)
+    if not is_dataclass(node):
+        return node
+    if isinstance(node, Name):
+        return meant.get(node.name, node)
+    changed = {}
+    for item in fields(node):
+        value = getattr(node, item.name)
+        if is_dataclass(value) or isinstance(value, tuple):
+            changed[item.name] = replaced_names(value, meant)
+    return replace(cast(Any, node), **changed) if changed else node
+
+
 def used_statements(
     use: Use, statements: Collection[Statement], inputs: Mapping[str, Input], own_inputs: Mapping[str, Input]
 ) -> list[Statement]:
