@@ -106,8 +106,16 @@ def _rounded(x, tick, ticks_in_one):
 
 
 @njit(nogil=True, error_model="numpy")
-def _spread_at(columns, strides, i, mid, settings_i):
-    spread = columns[SPREAD][i * strides[SPREAD]]
+def _at(column, i, levels):
+    """A column's value at bar i."""
+    rows, slots, constants = levels
+    row = slots[column]
+    return rows[row, i] if row >= 0 else constants[column]
+
+
+@njit(nogil=True, error_model="numpy")
+def _spread_at(levels, i, mid, settings_i):
+    spread = _at(SPREAD, i, levels)
     if spread != spread:
         spread = 0.0
     return mid * spread / 100.0 if settings_i[I_SPREAD_PERCENT] else spread
@@ -132,14 +140,13 @@ def _fee(units, price, settings_f):
 
 
 @njit(nogil=True, error_model="numpy")
-def _close_position(
-    i, mid, slips, reason, rule, moment, ambiguous, columns, strides, settings_i, settings_f, si, sf, ti, tf
-):
+def _close_position(i, mid, slips, reason, rule, moment, ambiguous, world):
     """Write the trade and settle the cash: the cash before the entry plus the trade's net."""
+    levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
     side = si[S_SIDE]
     units = sf[X_UNITS]
     value = settings_f[F_VALUE]
-    spread = _paid_spread(-side, _spread_at(columns, strides, i, mid, settings_i), settings_i[I_BID])
+    spread = _paid_spread(-side, _spread_at(levels, i, mid, settings_i), settings_i[I_BID])
     slippage = settings_f[F_SLIPPAGE] if slips else 0.0
     price = mid - side * (spread + slippage)
     commission = sf[X_FEE] + _fee(units, price, settings_f)
@@ -192,7 +199,7 @@ def _percent_of(mid, percent):
 
 
 @njit(nogil=True, error_model="numpy")
-def _distance(kind, j, base, mid, risk, columns, strides, units):
+def _distance(kind, j, base, mid, risk, levels, units):
     """A moving level's distance in price units, as it was when the entry was judged; infinite without the rule."""
     column = base + (
         TRAIL
@@ -203,13 +210,13 @@ def _distance(kind, j, base, mid, risk, columns, strides, units):
         if kind == U_EVEN_ONCE
         else EVEN_PLUS
     )
-    amount = columns[column][j * strides[column]]
+    amount = _at(column, j, levels)
     unit = units[0 if base == 0 else 1, kind]
     return amount if unit == IN_PRICE else _percent_of(mid, amount) if unit == IN_PERCENT else amount * risk
 
 
 @njit(nogil=True, error_model="numpy")
-def _move_levels(i, columns, strides, settings_i, settings_f, si, sf):
+def _move_levels(i, levels, settings_i, settings_f, si, sf):
     """After a bar's extremes are known: the trailing and break-even levels for the next bar; they only tighten."""
     side = si[S_SIDE]
     base = 0 if side > 0 else PER_SIDE
@@ -221,7 +228,7 @@ def _move_levels(i, columns, strides, settings_i, settings_f, si, sf):
         if (level - sf[X_STOP]) * side > 0.0:
             sf[X_STOP] = level
             si[S_STOP_KIND] = BY_TRAIL
-    at = columns[base + TRAIL_AT][i * strides[base + TRAIL_AT]]
+    at = _at(base + TRAIL_AT, i, levels)
     if math.isfinite(at):
         if settings_i[I_INVERTED]:
             at = 2.0 * sf[X_MID] - at
@@ -268,10 +275,9 @@ def _held_back(i, day_start, day_stride, limits, si, ti, tf):
 
 
 @njit(nogil=True, error_model="numpy")
-def _open_position(
-    i, mid, moment, slips, amount, most, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf
-):
+def _open_position(i, mid, moment, slips, amount, most, world):
     """Fill the waiting entry at `mid`; 0 when it filled, else why it did not."""
+    levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
     side = si[S_PENDING_SIDE]
     rule = si[S_PENDING_RULE]
     j = si[S_PENDING_BAR]
@@ -279,13 +285,13 @@ def _open_position(
     tick = settings_f[F_TICK]
     ones = settings_i[I_TICKS_IN_ONE]
     value = settings_f[F_VALUE]
-    stop_price = columns[base + STOP_PRICE][j * strides[base + STOP_PRICE]]
-    stop_percent = columns[base + STOP_PERCENT][j * strides[base + STOP_PERCENT]]
-    stop_at = columns[base + STOP_AT][j * strides[base + STOP_AT]]
-    target_price = columns[base + TARGET_PRICE][j * strides[base + TARGET_PRICE]]
-    target_percent = columns[base + TARGET_PERCENT][j * strides[base + TARGET_PERCENT]]
-    target_r = columns[base + TARGET_R][j * strides[base + TARGET_R]]
-    target_at = columns[base + TARGET_AT][j * strides[base + TARGET_AT]]
+    stop_price = _at(base + STOP_PRICE, j, levels)
+    stop_percent = _at(base + STOP_PERCENT, j, levels)
+    stop_at = _at(base + STOP_AT, j, levels)
+    target_price = _at(base + TARGET_PRICE, j, levels)
+    target_percent = _at(base + TARGET_PERCENT, j, levels)
+    target_r = _at(base + TARGET_R, j, levels)
+    target_at = _at(base + TARGET_AT, j, levels)
     if settings_i[I_INVERTED]:  # prices are those of the other side: mirrored about the fill
         stop_at = 2.0 * mid - stop_at
         target_at = 2.0 * mid - target_at
@@ -301,10 +307,10 @@ def _open_position(
     trail_once = even_plus = 0.0
     first_stop = stop
     if settings_i[I_MOVING]:
-        trail = _distance(U_TRAIL, j, base, mid, risk, columns, strides, units_of)
-        trail_once = _distance(U_TRAIL_ONCE, j, base, mid, risk, columns, strides, units_of)
-        even_once = _distance(U_EVEN_ONCE, j, base, mid, risk, columns, strides, units_of)
-        even_plus = _distance(U_EVEN_PLUS, j, base, mid, risk, columns, strides, units_of)
+        trail = _distance(U_TRAIL, j, base, mid, risk, levels, units_of)
+        trail_once = _distance(U_TRAIL_ONCE, j, base, mid, risk, levels, units_of)
+        even_once = _distance(U_EVEN_ONCE, j, base, mid, risk, levels, units_of)
+        even_plus = _distance(U_EVEN_PLUS, j, base, mid, risk, levels, units_of)
         if trail != trail or trail_once != trail_once or even_once != even_once or even_plus != even_plus:
             return SKIP_UNKNOWN
         if trail < np.inf and trail_once == 0.0:
@@ -325,7 +331,7 @@ def _open_position(
     target = _rounded(target, tick, ones)
     if (target - mid) * side <= 0.0:
         return SKIP_BEYOND_TARGET
-    spread = _paid_spread(side, _spread_at(columns, strides, i, mid, settings_i), settings_i[I_BID])
+    spread = _paid_spread(side, _spread_at(levels, i, mid, settings_i), settings_i[I_BID])
     slippage = settings_f[F_SLIPPAGE] if slips else 0.0
     price = mid + side * (spread + slippage)
     equity = sf[X_CASH]
@@ -381,15 +387,14 @@ def _open_position(
 
 
 @njit(nogil=True, error_model="numpy")
-def _enter_at_market(i, mid, moment, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf):
+def _enter_at_market(i, mid, moment, world):
     """Fill the waiting market entry, sized as its side's rule says."""
+    levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
     base = 0 if si[S_PENDING_SIDE] > 0 else PER_SIDE
     j = si[S_PENDING_BAR]
-    amount = columns[base + SIZE][j * strides[base + SIZE]]
-    most = columns[base + MOST][j * strides[base + MOST]]
-    return _open_position(
-        i, mid, moment, True, amount, most, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf
-    )
+    amount = _at(base + SIZE, j, levels)
+    most = _at(base + MOST, j, levels)
+    return _open_position(i, mid, moment, True, amount, most, world)
 
 
 @njit(nogil=True, error_model="numpy")
@@ -399,28 +404,22 @@ def _is_passed(side, is_stop, price, at):
 
 
 @njit(nogil=True, error_model="numpy")
-def _fill_order(
-    r, i, mid, moment, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
-    settings_i, settings_f, si, sf, ti, tf, skips,
-):  # fmt: skip
+def _fill_order(r, i, mid, moment, rest, world):
     """Fill a resting order at `mid`: out of an opposite position first; a side that is filled has no room for more."""
+    resting, rest_rows, orders, order_prices = rest
+    levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
     side = resting[r, R_SIDE]
     slips = resting[r, R_IS_STOP] == 1
     orders[r, O_ON] = 0
     if si[S_SIDE] == -side:
-        _close_position(
-            i, mid, slips, BY_REVERSE, -1, moment, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
-        )
+        _close_position(i, mid, slips, BY_REVERSE, -1, moment, 0, world)
         if settings_i[I_OPPOSITE] != 0:
             return
     j = orders[r, O_BAR]
     si[S_PENDING_SIDE] = side
     si[S_PENDING_BAR] = j
     si[S_PENDING_RULE] = resting[r, R_RULE]
-    refused = _open_position(
-        i, mid, moment, slips, rest_rows[ROW_SIZE, r, j], rest_rows[ROW_MOST, r, j],
-        columns, strides, size_forms, units_of, settings_i, settings_f, si, sf,
-    )  # fmt: skip
+    refused = _open_position(i, mid, moment, slips, rest_rows[ROW_SIZE, r, j], rest_rows[ROW_MOST, r, j], world)
     si[S_PENDING_SIDE] = 0
     if refused != 0:
         _skip(i, side, refused, moment, si, skips)
@@ -437,11 +436,10 @@ def _drop_orders(side, resting, orders):
 
 
 @njit(nogil=True, error_model="numpy")
-def _orders_at_open(
-    i, o, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
-    settings_i, settings_f, si, sf, ti, tf, skips,
-):  # fmt: skip
+def _orders_at_open(i, o, c, rest, world):
     """Orders that the open has passed fill there; of both sides only the one for which the close is worse."""
+    resting, rest_rows, orders, order_prices = rest
+    levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
     chosen = -1
     for r in range(resting.shape[0]):
         if orders[r, O_ON] and _is_passed(resting[r, R_SIDE], resting[r, R_IS_STOP], order_prices[r], o):
@@ -451,10 +449,7 @@ def _orders_at_open(
             if chosen < 0 or (side != resting[chosen, R_SIDE] and (c - o) * side < (c - o) * resting[chosen, R_SIDE]):
                 chosen = r
     if chosen >= 0:
-        _fill_order(
-            chosen, i, o, AT_OPEN, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
-            settings_i, settings_f, si, sf, ti, tf, skips,
-        )  # fmt: skip
+        _fill_order(chosen, i, o, AT_OPEN, rest, world)
 
 
 @njit(nogil=True, error_model="numpy")
@@ -475,11 +470,10 @@ def _nearest_order(side, below, o, high, low, resting, orders, order_prices):
 
 
 @njit(nogil=True, error_model="numpy")
-def _worst_inside(
-    i, o, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
-    settings_i, settings_f, si, sf, ti, tf, skips,
-):  # fmt: skip
+def _worst_inside(i, o, high, low, c, rest, world):
     """The bar's inside by the policy `worst`, with resting orders."""
+    resting, rest_rows, orders, order_prices = rest
+    levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
     side = si[S_SIDE]
     if side == 0:
         best = np.array([-1, -1])
@@ -495,10 +489,7 @@ def _worst_inside(
         if best[0] >= 0 and best[1] >= 0 and order_prices[best[1]] - c < c - order_prices[best[0]]:
             chosen = best[1]
         if chosen >= 0:
-            _fill_inside(
-                chosen, i, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms,
-                units_of, settings_i, settings_f, si, sf, ti, tf, skips,
-            )  # fmt: skip
+            _fill_inside(chosen, i, high, low, c, rest, world)
         return
     # In a position the side against it comes first: its stop and opposite orders, those nearer to the open first.
     against_below = side > 0
@@ -510,56 +501,39 @@ def _worst_inside(
         level = sf[X_STOP] if against else sf[X_TARGET]
         hit = low <= level if below else high >= level
         if order >= 0 and (not hit or abs(order_prices[order] - o) < abs(level - o)):
-            _fill_inside(
-                order, i, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms,
-                units_of, settings_i, settings_f, si, sf, ti, tf, skips,
-            )  # fmt: skip
+            _fill_inside(order, i, high, low, c, rest, world)
             return
         if hit:
             other = sf[X_TARGET] if against else sf[X_STOP]
             both = 1 if (high >= other if below else low <= other) else 0
             reason = si[S_STOP_KIND] if against else BY_TARGET
-            _close_position(
-                i, level, against, reason, -1, INSIDE, both, columns, strides, settings_i, settings_f, si, sf, ti, tf
-            )
+            _close_position(i, level, against, reason, -1, INSIDE, both, world)
             if order >= 0:  # further along the same way
-                _fill_inside(
-                    order, i, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms,
-                    units_of, settings_i, settings_f, si, sf, ti, tf, skips,
-                )  # fmt: skip
+                _fill_inside(order, i, high, low, c, rest, world)
             return
 
 
 @njit(nogil=True, error_model="numpy")
-def _fill_inside(
-    r, i, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
-    settings_i, settings_f, si, sf, ti, tf, skips,
-):  # fmt: skip
+def _fill_inside(r, i, high, low, c, rest, world):
     """An order filled inside the bar: its stop counts for this bar too, its target only if the close is at or beyond it."""
-    _fill_order(
-        r, i, order_prices[r], INSIDE, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
-        settings_i, settings_f, si, sf, ti, tf, skips,
-    )  # fmt: skip
+    resting, rest_rows, orders, order_prices = rest
+    levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
+    _fill_order(r, i, order_prices[r], INSIDE, rest, world)
     side = si[S_SIDE]
     if side == 0:
         return
     stop, target = sf[X_STOP], sf[X_TARGET]
     if low <= stop if side > 0 else high >= stop:
-        _close_position(
-            i, stop, True, si[S_STOP_KIND], -1, INSIDE, 1, columns, strides, settings_i, settings_f, si, sf, ti, tf
-        )
+        _close_position(i, stop, True, si[S_STOP_KIND], -1, INSIDE, 1, world)
     elif (c - target) * side >= 0.0:
-        _close_position(
-            i, target, False, BY_TARGET, -1, INSIDE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
-        )
+        _close_position(i, target, False, BY_TARGET, -1, INSIDE, 0, world)
 
 
 @njit(nogil=True, error_model="numpy")
-def _path_inside(
-    i, o, high, low, c, resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
-    settings_i, settings_f, si, sf, ti, tf, skips,
-):  # fmt: skip
+def _path_inside(i, o, high, low, c, rest, world):
     """The bar's inside by the policy `path`: everything fills where price comes along, nearer extreme first."""
+    resting, rest_rows, orders, order_prices = rest
+    levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
     high_first = abs(o - high) < abs(o - low) - settings_f[F_TICK] / 1000.0
     at = o
     for leg in range(3):
@@ -589,32 +563,13 @@ def _path_inside(
                 break
             if order >= 0:
                 at = order_prices[order]
-                _fill_order(
-                    order, i, at, INSIDE, resting, rest_rows, orders, order_prices, columns, strides, size_forms,
-                    units_of, settings_i, settings_f, si, sf, ti, tf, skips,
-                )  # fmt: skip
+                _fill_order(order, i, at, INSIDE, rest, world)
             else:
                 stop, target = sf[X_STOP], sf[X_TARGET]
                 both = 1 if low <= stop <= high and low <= target <= high else 0
                 at = stop if level == 1 else target
                 reason = si[S_STOP_KIND] if level == 1 else BY_TARGET
-                _close_position(
-                    i,
-                    at,
-                    level == 1,
-                    reason,
-                    -1,
-                    INSIDE,
-                    both,
-                    columns,
-                    strides,
-                    settings_i,
-                    settings_f,
-                    si,
-                    sf,
-                    ti,
-                    tf,
-                )
+                _close_position(i, at, level == 1, reason, -1, INSIDE, both, world)
         at = end
 
 
@@ -725,15 +680,16 @@ def _end_orders(i, reason, moment, only_old, resting, orders, si, skips):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def simulate(
-    opens, highs, lows, closes, flags, blocks, columns, strides,
+    opens, highs, lows, closes, flags, blocks, rows, slots, constants,
     entry_long, entry_short, exit_long, exit_short, rule_strides, size_forms, entry_orders, exit_orders, units_of,
     resting, rest_signals, rest_rows, orders, order_prices, watched, steps, table, registers,
     day_number, day_start, day_ends, day_stride, limits, settings_i, settings_f, si, sf, equity, ti, tf, skips,
 ):  # fmt: skip
     """Run from the state's bar to the last; returns the next bar to run (past the last when done).
 
-    opens, highs, lows, closes : float64 (n,); flags, blocks : uint8 (n,); columns : 30 float64 arrays of (n,) or
-    (1,) with `strides` 1 or 0; day_number, day_start : int64, each bar's trading day and the index of its first bar,
+    opens, highs, lows, closes : float64 (n,); flags, blocks : uint8 (n,); rows, slots, constants : the 30
+    columns of levels, float64 (k, n) those that vary, int64 (30,) the row of each or -1, float64 (30,) the values of
+    the others; day_number, day_start : int64, each bar's trading day and the index of its first bar,
     day_ends : uint8, whether its close reaches the session end; (n,) or (1,) with `day_stride`, read only where a rule needs them; limits : as `L_ENTRIES` and so on; entry_* and exit_* : uint8 rule numbers with `rule_strides`; equity : float64 (n,),
     written for every bar run. `ti`, `tf`, `skips` are the ledger; when they may not hold one more bar's events the
     kernel returns early with its state saved.
@@ -741,6 +697,9 @@ def simulate(
     last = settings_i[I_LAST]
     opposite = settings_i[I_OPPOSITE]
     value = settings_f[F_VALUE]
+    levels = (rows, slots, constants)
+    world = (levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips)
+    rest = (resting, rest_rows, orders, order_prices)
     # Every bar of a position is looked at when levels move, limits count, or days or closes end it.
     has_orders = resting.shape[0] > 0
     watchful = settings_i[I_MOVING] or settings_i[I_LIMITED] or has_orders or watched.shape[0] > 0
@@ -819,14 +778,12 @@ def simulate(
         # 1. Open: financing, forced exits, scheduled exits, scheduled entries, levels already passed.
         if (flag & NIGHT) != 0 and si[S_SIDE] != 0 and i > settings_i[I_FIRST]:
             rate = settings_f[F_FINANCING_LONG] if si[S_SIDE] > 0 else settings_f[F_FINANCING_SHORT]
-            cost = sf[X_UNITS] * closes[i - 1] * value * rate / 100.0 / 365.0 * columns[NIGHTS][i * strides[NIGHTS]]
+            cost = sf[X_UNITS] * closes[i - 1] * value * rate / 100.0 / 365.0 * _at(NIGHTS, i, levels)
             sf[X_FINANCING] += cost
             sf[X_CASH] -= cost
         if (flag & FLAT_OPEN) != 0:
             if si[S_SIDE] != 0:
-                _close_position(
-                    i, o, True, BY_FLAT, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
-                )
+                _close_position(i, o, True, BY_FLAT, -1, AT_OPEN, 0, world)
             si[S_EXIT_DUE] = -1
             if si[S_PENDING_SIDE] != 0:
                 _skip(i, si[S_PENDING_SIDE], SKIP_FLAT, AT_OPEN, si, skips)
@@ -834,15 +791,10 @@ def simulate(
             _end_orders(i, SKIP_FLAT, AT_OPEN, False, resting, orders, si, skips)
         if si[S_EXIT_DUE] >= 0:
             if si[S_SIDE] != 0:
-                _close_position(
-                    i, o, True, si[S_EXIT_DUE], si[S_EXIT_RULE], AT_OPEN, 0,
-                    columns, strides, settings_i, settings_f, si, sf, ti, tf,
-                )  # fmt: skip
+                _close_position(i, o, True, si[S_EXIT_DUE], si[S_EXIT_RULE], AT_OPEN, 0, world)
             si[S_EXIT_DUE] = -1
         if si[S_PENDING_SIDE] != 0:
-            refused = _enter_at_market(
-                i, o, AT_OPEN, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf
-            )
+            refused = _enter_at_market(i, o, AT_OPEN, world)
             if refused != 0:
                 _skip(i, si[S_PENDING_SIDE], refused, AT_OPEN, si, skips)
             else:
@@ -861,27 +813,9 @@ def simulate(
                 stop_gap, target_gap = o >= stop, o <= target
                 stop_hit, target_hit = highs[i] >= stop, lows[i] <= target
             if stop_gap:
-                _close_position(
-                    i,
-                    o,
-                    True,
-                    si[S_STOP_KIND],
-                    -1,
-                    AT_OPEN,
-                    0,
-                    columns,
-                    strides,
-                    settings_i,
-                    settings_f,
-                    si,
-                    sf,
-                    ti,
-                    tf,
-                )
+                _close_position(i, o, True, si[S_STOP_KIND], -1, AT_OPEN, 0, world)
             elif target_gap:
-                _close_position(
-                    i, o, False, BY_TARGET, -1, AT_OPEN, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
-                )
+                _close_position(i, o, False, BY_TARGET, -1, AT_OPEN, 0, world)
             elif not has_orders and (stop_hit or target_hit):
                 both = 1 if stop_hit and target_hit else 0
                 take_stop = stop_hit
@@ -889,56 +823,15 @@ def simulate(
                     high_first = abs(o - highs[i]) < abs(o - lows[i]) - settings_f[F_TICK] / 1000.0
                     take_stop = high_first if side < 0 else not high_first
                 if take_stop:
-                    _close_position(
-                        i,
-                        stop,
-                        True,
-                        si[S_STOP_KIND],
-                        -1,
-                        INSIDE,
-                        both,
-                        columns,
-                        strides,
-                        settings_i,
-                        settings_f,
-                        si,
-                        sf,
-                        ti,
-                        tf,
-                    )
+                    _close_position(i, stop, True, si[S_STOP_KIND], -1, INSIDE, both, world)
                 else:
-                    _close_position(
-                        i,
-                        target,
-                        False,
-                        BY_TARGET,
-                        -1,
-                        INSIDE,
-                        both,
-                        columns,
-                        strides,
-                        settings_i,
-                        settings_f,
-                        si,
-                        sf,
-                        ti,
-                        tf,
-                    )
+                    _close_position(i, target, False, BY_TARGET, -1, INSIDE, both, world)
         if has_orders:
-            _orders_at_open(
-                i, o, closes[i], resting, rest_rows, orders, order_prices, columns, strides, size_forms, units_of,
-                settings_i, settings_f, si, sf, ti, tf, skips,
-            )  # fmt: skip
+            _orders_at_open(i, o, closes[i], rest, world)
             if settings_i[I_PATH]:
-                _path_inside(
-                    i, o, highs[i], lows[i], closes[i], resting, rest_rows, orders, order_prices, columns, strides,
-                    size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips,
-                )  # fmt: skip
+                _path_inside(i, o, highs[i], lows[i], closes[i], rest, world)
             else:
-                _worst_inside(
-                    i, o, highs[i], lows[i], closes[i], resting, rest_rows, orders, order_prices, columns, strides,
-                    size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips,
-                )  # fmt: skip
+                _worst_inside(i, o, highs[i], lows[i], closes[i], rest, world)
 
         # 3. Close: excursions, equity, ruin, forced exits, then the rules: exits before entries.
         side = si[S_SIDE]
@@ -954,9 +847,7 @@ def simulate(
             margin = sf[X_MARGIN]
         if now <= settings_f[F_STOP_OUT] * margin:
             if side != 0:
-                _close_position(
-                    i, c, True, BY_RUIN, -1, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
-                )
+                _close_position(i, c, True, BY_RUIN, -1, AT_CLOSE, 0, world)
             si[S_RUINED] = 1
             equity[i] = sf[X_CASH]
             i += 1
@@ -965,9 +856,7 @@ def simulate(
             _end_orders(i, SKIP_FLAT, AT_CLOSE, False, resting, orders, si, skips)
         if side != 0 and ((flag & FLAT_CLOSE) != 0 or i == last):
             reason = BY_FLAT if (flag & FLAT_CLOSE) != 0 else BY_END
-            _close_position(
-                i, c, True, reason, -1, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
-            )
+            _close_position(i, c, True, reason, -1, AT_CLOSE, 0, world)
             side = 0
             now = sf[X_CASH]
         equity[i] = now
@@ -975,7 +864,7 @@ def simulate(
             i += 1
             break
         if side != 0 and settings_i[I_MOVING]:
-            _move_levels(i, columns, strides, settings_i, settings_f, si, sf)
+            _move_levels(i, levels, settings_i, settings_f, si, sf)
         if settings_i[I_LIMITED]:
             begins = day_start[i * day_stride]
             before = equity[begins - 1] if begins > settings_i[I_FIRST] else settings_f[F_CAPITAL]
@@ -1015,9 +904,7 @@ def simulate(
                         due = BY_TIME
             left = side if due >= 0 else 0
             if due >= 0 and at_close:
-                _close_position(
-                    i, c, True, due, due_rule, AT_CLOSE, 0, columns, strides, settings_i, settings_f, si, sf, ti, tf
-                )
+                _close_position(i, c, True, due, due_rule, AT_CLOSE, 0, world)
                 side = 0
             elif due >= 0:
                 si[S_EXIT_DUE] = due
@@ -1043,10 +930,7 @@ def simulate(
                     if rule == NO_RULE:
                         pass
                     elif entry_orders[rule] == AT_THIS_CLOSE:
-                        _close_position(
-                            i, c, True, BY_REVERSE, -1, AT_CLOSE, 0,
-                            columns, strides, settings_i, settings_f, si, sf, ti, tf,
-                        )  # fmt: skip
+                        _close_position(i, c, True, BY_REVERSE, -1, AT_CLOSE, 0, world)
                     elif si[S_EXIT_DUE] < 0:
                         si[S_EXIT_DUE] = BY_REVERSE
                         si[S_EXIT_RULE] = -1
@@ -1078,9 +962,7 @@ def simulate(
             si[S_PENDING_BAR] = i
             si[S_PENDING_RULE] = entry_long[i * rule_strides[0]] if entering > 0 else entry_short[i * rule_strides[1]]
             if entry_orders[si[S_PENDING_RULE]] == AT_THIS_CLOSE:
-                refused = _enter_at_market(
-                    i, c, AT_CLOSE, columns, strides, size_forms, units_of, settings_i, settings_f, si, sf
-                )
+                refused = _enter_at_market(i, c, AT_CLOSE, world)
                 if refused != 0:
                     _skip(i, entering, refused, AT_CLOSE, si, skips)
                 else:

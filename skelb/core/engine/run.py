@@ -17,8 +17,7 @@ def run(plan: Plan, account: Account) -> Outcome:
     """The outcome of a plan on an account: the same for the same arguments, to the last bit."""
     dataset = plan.dataset
     bars = dataset.bars
-    columns = tuple(np.ascontiguousarray(column) for column in plan.columns)
-    strides = np.array([int(column.size > 1) for column in columns], np.int64)
+    levels = _levels(plan, len(bars))
     rules = (*plan.entry_rules, *plan.exit_rules)
     rule_strides = np.array([int(rule.size > 1) for rule in rules], np.int64)
     settings_i, settings_f = _settings(plan, account)
@@ -33,7 +32,7 @@ def run(plan: Plan, account: Account) -> Outcome:
     whole, numbers, skips = _ledger_buffers()
     while True:
         reached = kernel.simulate(
-            bars.open, bars.high, bars.low, bars.close, plan.flags, plan.blocks, columns, strides,
+            bars.open, bars.high, bars.low, bars.close, plan.flags, plan.blocks, *levels,
             *rules, rule_strides, plan.size_forms, plan.entry_orders, plan.exit_orders, plan.moving_units,
             plan.resting.rules, plan.resting.signals, plan.resting.rows, orders, order_prices,
             plan.watched.rules, plan.watched.steps, plan.watched.columns, registers,
@@ -57,6 +56,27 @@ def run(plan: Plan, account: Account) -> Outcome:
         int(state_i[kernel.S_CUTS]),
         bool(state_i[kernel.S_RUINED]),
     )
+
+
+def _levels(plan: Plan, size: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """The plan's columns as rows of those that vary, the row of each column (-1 for none), and the constants.
+
+    A column that serves several places (a stop of both sides) is one row.
+    """
+    slots = np.full(len(plan.columns), -1, np.int64)
+    constants = np.array([column[0] for column in plan.columns], np.float64)
+    varying: dict[int, int] = {}
+    for place, column in enumerate(plan.columns):
+        if column.size > 1:
+            slots[place] = varying.setdefault(id(column), len(varying))
+    held = {id(column): column for column in plan.columns}
+    if len(varying) == 1:  # as it is, without a copy
+        [only] = varying
+        return np.ascontiguousarray(held[only], np.float64).reshape(1, size), slots, constants
+    rows = np.empty((len(varying), size))
+    for place, row in varying.items():
+        rows[row] = held[place]
+    return rows, slots, constants
 
 
 def _days(plan: Plan) -> tuple[np.ndarray, np.ndarray, np.ndarray, int]:
