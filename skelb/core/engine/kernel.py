@@ -95,7 +95,7 @@ TRADE_INTS, TRADE_FLOATS, SKIP_INTS = 9, 18, 4
 STATE_INTS, STATE_FLOATS, SETTING_INTS, SETTING_FLOATS = 16, 20, 19, 14
 
 
-@njit(nogil=True, error_model="numpy")
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _rounded(x, tick, ticks_in_one):
     """A level on the tick grid; infinite and unknown levels pass through."""
     if not math.isfinite(x):
@@ -105,7 +105,7 @@ def _rounded(x, tick, ticks_in_one):
     return level if x >= 0.0 else -level
 
 
-@njit(nogil=True, error_model="numpy")
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _at(column, i, levels):
     """A column's value at bar i."""
     rows, slots, constants = levels
@@ -113,7 +113,7 @@ def _at(column, i, levels):
     return rows[row, i] if row >= 0 else constants[column]
 
 
-@njit(nogil=True, error_model="numpy")
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _spread_at(levels, i, mid, settings_i):
     spread = _at(SPREAD, i, levels)
     if spread != spread:
@@ -121,7 +121,7 @@ def _spread_at(levels, i, mid, settings_i):
     return mid * spread / 100.0 if settings_i[I_SPREAD_PERCENT] else spread
 
 
-@njit(nogil=True, error_model="numpy")
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _paid_spread(direction, spread, bid):
     """Distance from mid to the fill that the spread costs: half of it, or all or none on bid prices."""
     if bid:
@@ -129,7 +129,7 @@ def _paid_spread(direction, spread, bid):
     return spread / 2.0
 
 
-@njit(nogil=True, error_model="numpy")
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _fee(units, price, settings_f):
     fee = (
         settings_f[F_FEE_PERCENT] / 100.0 * (units * price * settings_f[F_VALUE])
@@ -139,7 +139,7 @@ def _fee(units, price, settings_f):
     return max(fee, settings_f[F_FEE_MINIMUM])
 
 
-@njit(nogil=True, error_model="numpy")
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _close_position(i, mid, slips, reason, rule, moment, ambiguous, world):
     """Write the trade and settle the cash: the cash before the entry plus the trade's net."""
     levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
@@ -192,7 +192,7 @@ def _close_position(i, mid, slips, reason, rule, moment, ambiguous, world):
     si[S_EXIT_DUE] = -1
 
 
-@njit(nogil=True, error_model="numpy")
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _percent_of(mid, percent):
     """A percentage of a price as a distance, which is positive for negative prices too; infinite without the rule."""
     return abs(mid) * percent / 100.0 if percent < np.inf or percent != percent else np.inf
@@ -274,7 +274,7 @@ def _held_back(i, day_start, day_stride, limits, si, ti, tf):
     return pause
 
 
-@njit(nogil=True, error_model="numpy")
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _open_position(i, mid, moment, slips, amount, most, world):
     """Fill the waiting entry at `mid`; 0 when it filled, else why it did not."""
     levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
@@ -386,7 +386,7 @@ def _open_position(i, mid, moment, slips, amount, most, world):
     return 0
 
 
-@njit(nogil=True, error_model="numpy")
+@njit(nogil=True, error_model="numpy", forceinline=True)
 def _enter_at_market(i, mid, moment, world):
     """Fill the waiting market entry, sized as its side's rule says."""
     levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
@@ -718,7 +718,7 @@ def simulate(
         if si[S_PENDING_SIDE] == 0 and si[S_EXIT_DUE] < 0:
             if side == 0:
                 cash = sf[X_CASH]
-                if cash > 0.0 and not _any_on(orders):
+                if cash > 0.0 and not (has_orders and _any_on(orders)):
                     while i < last and (flags[i] & 3) == 0:
                         equity[i] = cash
                         i += 1
@@ -797,7 +797,7 @@ def simulate(
             refused = _enter_at_market(i, o, AT_OPEN, world)
             if refused != 0:
                 _skip(i, si[S_PENDING_SIDE], refused, AT_OPEN, si, skips)
-            else:
+            elif has_orders:
                 _drop_orders(si[S_SIDE], resting, orders)
             si[S_PENDING_SIDE] = 0
 
@@ -965,7 +965,7 @@ def simulate(
                 refused = _enter_at_market(i, c, AT_CLOSE, world)
                 if refused != 0:
                     _skip(i, entering, refused, AT_CLOSE, si, skips)
-                else:
+                elif has_orders:
                     _drop_orders(entering, resting, orders)
                 si[S_PENDING_SIDE] = 0
         i += 1
