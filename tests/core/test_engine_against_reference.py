@@ -88,7 +88,7 @@ def test_engine_agrees_with_the_plain_simulator(batch):
         traded += len(outcome.trades)
         reasons |= {trade["reason"] for trade in expected.trades}
     assert traded > 100  # the random strategies do trade, or agreement would say little
-    assert {"stop", "target", "reverse", "flat", "time", "end of data", "trail", "breakeven"} <= reasons
+    assert {"stop", "target", "reverse", "flat", "time", "end of data", "trail"} <= reasons
 
 
 @pytest.mark.parametrize("seed", [9462, 4424])

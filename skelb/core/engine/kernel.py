@@ -666,7 +666,10 @@ def _watch(i, side, closes, day_number, day_stride, watched, steps, table, regis
 
 @njit(nogil=True, error_model="numpy")
 def _any_on(orders):
-    return orders.shape[0] > 0 and orders[:, O_ON].any()
+    on = 0
+    for r in range(orders.shape[0]):
+        on += orders[r, O_ON]
+    return on > 0
 
 
 @njit(nogil=True, error_model="numpy")
