@@ -83,6 +83,15 @@ class ScriptServer(LanguageServer):
             )
         )
 
+    def tell_all(self) -> None:
+        """Check everything open anew, as after a move to another market."""
+        for uri in list(self._checked):
+            self.tell(uri)
+
+    def forget(self, uri: str) -> None:
+        """A document was closed."""
+        self._checked.pop(uri, None)
+
 
 def make_server(reach: Reach) -> ScriptServer:
     """A server with every feature, for one connection."""
@@ -166,6 +175,10 @@ def _opened(server: ScriptServer, params: lsp.DidOpenTextDocumentParams) -> None
 
 def _changed(server: ScriptServer, params: lsp.DidChangeTextDocumentParams) -> None:
     server.tell(params.text_document.uri)
+
+
+def _closed(server: ScriptServer, params: lsp.DidCloseTextDocumentParams) -> None:
+    server.forget(params.text_document.uri)
 
 
 # --- reading ----------------------------------------------------------------------------------------------------
@@ -375,6 +388,7 @@ _LEGEND = lsp.SemanticTokensLegend(list(SORTS), [])
 _FEATURES: tuple[tuple[str, Callable[[ScriptServer, Any], Any], Any], ...] = (
     (lsp.TEXT_DOCUMENT_DID_OPEN, _opened, None),
     (lsp.TEXT_DOCUMENT_DID_CHANGE, _changed, None),
+    (lsp.TEXT_DOCUMENT_DID_CLOSE, _closed, None),
     (lsp.TEXT_DOCUMENT_COMPLETION, _complete, lsp.CompletionOptions(trigger_characters=[".", '"'])),
     (lsp.TEXT_DOCUMENT_HOVER, _hover, None),
     (lsp.TEXT_DOCUMENT_SIGNATURE_HELP, _signature, lsp.SignatureHelpOptions(["(", ","])),

@@ -55,4 +55,6 @@ class Setup(BaseModel):
         dataset = self.dataset(datasets)
         checked = self.checked(library, dataset)
         fixed = input_values(checked, self.known_inputs(checked))
-        return Sweep(checked, dataset, self.conditions(library), fixed, self.sides, self.from_date, self.to_date)
+        return Sweep(
+            checked, dataset, self.conditions(library), fixed, self.sides, self.from_date, self.to_date, self.inverted
+        )

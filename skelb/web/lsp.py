@@ -99,5 +99,4 @@ async def language(socket: WebSocket) -> None:
 def _moved(server: ScriptServer, reach: PageReach, params: dict[str, Any]) -> None:
     """Another market: everything open is checked anew for it."""
     reach.move(str(params.get("market", "")), str(params.get("timeframe", "")))
-    for uri in list(server.workspace.text_documents):
-        server.tell(uri)
+    server.tell_all()

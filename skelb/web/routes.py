@@ -3,7 +3,7 @@
 from datetime import UTC, datetime
 from typing import Annotated
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import APIRouter, Query, Request
 from starlette.concurrency import run_in_threadpool
 
 from skelb.core.bars import Timeframe
@@ -41,16 +41,9 @@ from skelb.web.schemas import (
     SweepPlanOut,
     TrialOut,
 )
+from skelb.web.served import App
 
 router = APIRouter(prefix="/api")
-
-
-def _application(request: Request) -> Application:
-    application: Application = request.app.state.application
-    return application
-
-
-App = Annotated[Application, Depends(_application)]
 
 
 @router.get("/start")

@@ -1,15 +1,14 @@
 """The REST API of scripts as texts, and of the guide."""
 
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter
 
 from skelb.core.export import conversion_chart, conversion_document, conversion_names
 from skelb.core.language import Setting, check
 from skelb.core.language.tools import brief, read_back, what_is_wrong
 from skelb.core.plan import Expressions, input_values
 from skelb.service import guide as guides
-from skelb.service.application import Application
 from skelb.web.schemas import (
     BriefIn,
     ConversionIn,
@@ -20,16 +19,9 @@ from skelb.web.schemas import (
     TextOut,
     WrongOut,
 )
+from skelb.web.served import App
 
 router = APIRouter(prefix="/api")
-
-
-def _application(request: Request) -> Application:
-    application: Application = request.app.state.application
-    return application
-
-
-App = Annotated[Application, Depends(_application)]
 
 
 # --- the guide -------------------------------------------------------------------------------------------------

@@ -103,3 +103,11 @@ def test_a_lonely_peak_is_a_rock_and_a_broad_one_the_plateau():
     assert found.plateau == 5 * 15 + 4
     assert landmarks(-surface, higher_is_better=False).rocks == found.rocks
     assert landmarks(np.full((3, 3), np.nan)).plateau is None
+
+
+def test_a_sweep_with_exchanged_sides_trades_the_other_side():
+    data, account = dataset(), Account(capital=1e6)
+    fixed = input_values(CHECKED, {})
+    straight, inverted = (Sweep(CHECKED, data, account, fixed, inverted=turned).run_one({}) for turned in (False, True))
+    assert straight["trades"] == inverted["trades"] > 5
+    assert straight["net_profit"] != inverted["net_profit"]

@@ -194,7 +194,9 @@ def test_the_page_speaks_with_a_language_server_of_its_own(client):
         assert [item["code"] for item in second.diagnostics()] == ["S0201"]
 
 
-@pytest.mark.parametrize("message", ["not json", "[]", "{}", '{"jsonrpc": "2.0", "method": "nonsense"}'])
+@pytest.mark.parametrize(
+    "message", ["not json", "[]", "{}", '{"jsonrpc": "2.0", "method": "nonsense"}', '{"method": "skelb/place"}']
+)
 def test_odd_messages_to_the_language_server_end_nothing_else(client, message):
     with client.websocket_connect("/lsp", headers=LOCAL) as socket:
         socket.send_text(message)

@@ -470,24 +470,27 @@ def _nearest_order(side, below, o, high, low, resting, orders, order_prices):
 
 
 @njit(nogil=True, error_model="numpy")
+def _nearest_either_way(side, o, high, low, resting, orders, order_prices):
+    """The touched order of a side nearest to the open; of two as near, the one below."""
+    under = _nearest_order(side, True, o, high, low, resting, orders, order_prices)
+    over = _nearest_order(side, False, o, high, low, resting, orders, order_prices)
+    if under >= 0 and (over < 0 or abs(order_prices[under] - o) <= abs(order_prices[over] - o)):
+        return under
+    return over
+
+
+@njit(nogil=True, error_model="numpy")
 def _worst_inside(i, o, high, low, c, rest, world):
     """The bar's inside by the policy `worst`, with resting orders."""
     resting, rest_rows, orders, order_prices = rest
     levels, size_forms, units_of, settings_i, settings_f, si, sf, ti, tf, skips = world
     side = si[S_SIDE]
     if side == 0:
-        best = np.array([-1, -1])
-        for place in range(2):
-            wanted = 1 if place == 0 else -1
-            under = _nearest_order(wanted, True, o, high, low, resting, orders, order_prices)
-            over = _nearest_order(wanted, False, o, high, low, resting, orders, order_prices)
-            if under >= 0 and (over < 0 or abs(order_prices[under] - o) <= abs(order_prices[over] - o)):
-                best[place] = under
-            else:
-                best[place] = over
-        chosen = best[0] if best[0] >= 0 else best[1]
-        if best[0] >= 0 and best[1] >= 0 and order_prices[best[1]] - c < c - order_prices[best[0]]:
-            chosen = best[1]
+        buy = _nearest_either_way(1, o, high, low, resting, orders, order_prices)
+        sell = _nearest_either_way(-1, o, high, low, resting, orders, order_prices)
+        chosen = buy if buy >= 0 else sell
+        if buy >= 0 and sell >= 0 and order_prices[sell] - c < c - order_prices[buy]:
+            chosen = sell
         if chosen >= 0:
             _fill_inside(chosen, i, high, low, c, rest, world)
         return

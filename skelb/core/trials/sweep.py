@@ -27,11 +27,12 @@ class Sweep:
     sides: str = "both"
     from_date: date | None = None
     to_date: date | None = None
+    inverted: bool = False
 
     def run_one(self, varied: dict[str, InputValue]) -> Figures:
         """The figures of one combination. Raises SettingsError when these inputs cannot run."""
         inputs = input_values(self.checked, {**self.fixed, **varied})
-        plan = make_plan(self.checked, self.dataset, inputs, self.sides, self.from_date, self.to_date)
+        plan = make_plan(self.checked, self.dataset, inputs, self.sides, self.from_date, self.to_date, self.inverted)
         return figures_of(run(plan, self.account))
 
 

@@ -87,7 +87,7 @@ function settingsChanged(before: Setup, after: Setup): string[] {
     ["first date", before.from_date, after.from_date],
     ["last date", before.to_date, after.to_date],
     ["account", before.account, after.account],
-    ["sides", before.sides, after.sides],
+    ["sides", before.inverted ? "exchanged" : before.sides, after.inverted ? "exchanged" : after.sides],
   ] as const)
     if ((a ?? "") !== (b ?? "")) found.push(`${name} ${a ?? "open"} → ${b ?? "open"}`);
   const inputs = new Set([...Object.keys(before.inputs ?? {}), ...Object.keys(after.inputs ?? {})]);

@@ -5,7 +5,7 @@ from typing import assert_never
 
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS, Function, Parameter
 from skelb.core.language.diagnostics import Mend, Mistake, Span
-from skelb.core.language.reading.foreign import CROSSINGS
+from skelb.core.language.reading.foreign import crossing_word
 from skelb.core.language.reading.near import nearest
 from skelb.core.language.tree import (
     AllOf,
@@ -257,8 +257,8 @@ def _call(node: Call, scope: Scope) -> Meaning:
             raise Mistake("S0210", node.name_span, f"`{node.name}` takes no arguments", None, help_text)
         if node.name in WORDS:
             raise Mistake("S0210", node.name_span, f"`{node.name}` is a word of the language, not a function")
-        if node.name.lower() in CROSSINGS:
-            word = CROSSINGS[node.name.lower()]
+        word = crossing_word(node.name)
+        if word:
             raise Mistake("S0110", node.name_span, "crossing is not a function", None, f"Write `a crosses {word} b`.")
         near = nearest(node.name, FUNCTIONS)
         mend = Mend(near[0], node.name_span) if len(near) == 1 else None

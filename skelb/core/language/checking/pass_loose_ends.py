@@ -1,7 +1,6 @@
 """Last passes: what is allowed and surely not meant: conditions never yes, names never used."""
 
 from collections.abc import Iterator, Mapping
-from dataclasses import fields, is_dataclass
 
 from skelb.core.catalogue import FUNCTIONS
 from skelb.core.language.checking.never import never_yes, resolved
@@ -20,6 +19,7 @@ from skelb.core.language.tree import (
     OnTimeframe,
     Use,
 )
+from skelb.core.language.walk import parts_within
 
 
 def check_never(work: Work) -> None:
@@ -63,15 +63,7 @@ def _oscillator(node: Expression, meanings: Mapping[str, Expression]) -> str | N
 
 def forms_in(node: object) -> Iterator[OnTimeframe | FromMarket]:
     """Every place within a tree that reads a forming bar."""
-    waiting = [node]
-    while waiting:
-        part = waiting.pop()
-        if isinstance(part, (OnTimeframe, FromMarket)) and part.forming:
-            yield part
-        if isinstance(part, tuple):
-            waiting.extend(part)
-        elif is_dataclass(part) and not isinstance(part, type):
-            waiting.extend(getattr(part, item.name) for item in fields(part))
+    return (part for part in parts_within(node) if isinstance(part, (OnTimeframe, FromMarket)) and part.forming)
 
 
 def check_unused(work: Work) -> None:

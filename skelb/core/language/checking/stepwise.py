@@ -1,7 +1,6 @@
 """Expressions that look at one bar only: what running values and values of the position may pass through."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import fields, is_dataclass
 
 from skelb.core.language.diagnostics import Mistake
 from skelb.core.language.tree import (
@@ -15,6 +14,7 @@ from skelb.core.language.tree import (
     Negative,
     Not,
 )
+from skelb.core.language.walk import parts_within
 
 STEPWISE = ("abs", "min", "max", "sign", "clamp", "floor", "ceil", "round", "sqrt", "known")
 STEPWISE_HELP = f"It may pass through arithmetic, comparisons, logic, `if`, and {', '.join(STEPWISE)}."
@@ -22,15 +22,7 @@ STEPWISE_HELP = f"It may pass through arithmetic, comparisons, logic, `if`, and 
 
 def names_in(node: object) -> Iterator[Name]:
     """Every Name within a part of a tree."""
-    waiting = [node]
-    while waiting:
-        part = waiting.pop()
-        if isinstance(part, Name):
-            yield part
-        elif isinstance(part, tuple):
-            waiting.extend(part)
-        elif is_dataclass(part):
-            waiting.extend(getattr(part, item.name) for item in fields(part))
+    return (part for part in parts_within(node) if isinstance(part, Name))
 
 
 def depends_on(node: Expression, names: set[str]) -> bool:

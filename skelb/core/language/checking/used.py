@@ -1,7 +1,7 @@
 """Names of other saved scripts: `use "Harbour swell" as swell`, then `swell.up`."""
 
 from collections.abc import Callable, Collection, Mapping
-from dataclasses import dataclass, fields, is_dataclass, replace
+from dataclasses import dataclass, replace
 from typing import Any, cast
 
 from skelb.core.language.diagnostics import Mistake
@@ -21,6 +21,7 @@ from skelb.core.language.tree import (
     Use,
     Used,
 )
+from skelb.core.language.walk import rebuilt
 
 
 @dataclass(frozen=True)
@@ -38,57 +39,40 @@ Scripts = Callable[[str, int | None], SavedScript | None]
 
 def joined(node: Any, aliases: Collection[str]) -> Any:
     """The tree with fields of used scripts (`swell.up`) as names of their own."""
-    if isinstance(node, tuple):
-        return tuple(joined(part, aliases) for part in node)
-    if not is_dataclass(node):
-        return node
-    if isinstance(node, Field) and isinstance(node.record, Name) and node.record.name in aliases:
-        return Name(f"{node.record.name}.{node.name}", node.span)
-    changed = {}
-    for item in fields(node):
-        value = getattr(node, item.name)
-        if is_dataclass(value) or isinstance(value, tuple):
-            fresh = joined(value, aliases)
-            if fresh != value:
-                changed[item.name] = fresh
-    return replace(cast(Any, node), **changed) if changed else node
 
+    def change(part: object) -> Name | None:
+        if isinstance(part, Field) and isinstance(part.record, Name) and part.record.name in aliases:
+            return Name(f"{part.record.name}.{part.name}", part.span)
+        return None
 
-def prefixed(node: Any, names: Mapping[str, str]) -> Any:
-    """The tree with names replaced, in what it defines too."""
-    if isinstance(node, tuple):
-        return tuple(prefixed(part, names) for part in node)
-    if not is_dataclass(node):
-        return node
-    changed: dict[str, Any] = {}
-    for item in fields(node):
-        value = getattr(node, item.name)
-        if is_dataclass(value) or isinstance(value, tuple):
-            changed[item.name] = prefixed(value, names)
-    if isinstance(node, (Name, Definition, Input)) and node.name in names:
-        changed["name"] = names[node.name]
-    if isinstance(node, Input):
-        changed["options"] = tuple(names.get(word, word) for word in node.options)
-        changed["default"] = names.get(node.default, node.default) if isinstance(node.default, str) else node.default
-    if isinstance(node, Carry):
-        changed["names"] = tuple(names.get(name, name) for name in node.names)
-    return replace(cast(Any, node), **changed) if changed else node
+    return rebuilt(node, change)
 
 
 def replaced_names(node: Any, meant: Mapping[str, Expression]) -> Any:
     """The tree with names replaced by what they mean."""
-    if isinstance(node, tuple):
-        return tuple(replaced_names(part, meant) for part in node)
-    if not is_dataclass(node):
-        return node
-    if isinstance(node, Name):
-        return meant.get(node.name, node)
-    changed = {}
-    for item in fields(node):
-        value = getattr(node, item.name)
-        if is_dataclass(value) or isinstance(value, tuple):
-            changed[item.name] = replaced_names(value, meant)
-    return replace(cast(Any, node), **changed) if changed else node
+    return rebuilt(node, lambda part: meant.get(part.name) if isinstance(part, Name) else None)
+
+
+def prefixed(statement: Statement, names: Mapping[str, str]) -> Statement:
+    """The statement with names replaced by others, in what it defines too."""
+    renamed = {name: Name(other, (0, 0)) for name, other in names.items()}
+    found = rebuilt(
+        statement,
+        lambda part: (
+            replace(renamed[part.name], span=part.span) if isinstance(part, Name) and part.name in names else None
+        ),
+    )
+    match found:
+        case Definition():
+            return replace(found, name=names.get(found.name, found.name))
+        case Input():
+            default = names.get(found.default, found.default) if isinstance(found.default, str) else found.default
+            options = tuple(names.get(word, word) for word in found.options)
+            return replace(found, name=names.get(found.name, found.name), options=options, default=default)
+        case Carry():
+            return replace(found, names=tuple(names.get(name, name) for name in found.names))
+        case _:
+            return cast(Statement, found)
 
 
 def used_statements(

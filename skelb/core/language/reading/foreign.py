@@ -23,7 +23,6 @@ _STATEMENTS = {
     "buy": ("enter long", "`enter long when …`"),
     "sell": ("", "`exit long when …`, or `enter short when …` to open a short position"),
     "short": ("enter short", "`enter short when …`"),
-    "cover": ("exit short", "`exit short when …`"),
     "close": ("", "`exit when …`"),
     "stoploss": ("stop", "`stop 2%` or another distance"),
     "stop_loss": ("stop", "`stop 2%` or another distance"),
@@ -40,10 +39,6 @@ _FORMS = {
     "pm": "Times run over 24 hours: 09:30, 16:00.",
     "lambda": "A function of your own is `define f(x) = …`.",
 }
-CROSSINGS = {
-    "crossover": "above", "cross_over": "above", "crossabove": "above", "crosses_above": "above", "crossed_above": "above",
-    "crossunder": "below", "cross_under": "below", "crossbelow": "below", "crosses_below": "below", "crossed_below": "below",
-}  # fmt: skip
 _DECLARING = frozenset("var let const float int double bool string".split())
 _BLOCKS = frozenset("if for while def function func return class import else elif switch begin end fun method".split())
 _TRUTHS = {"true": "yes", "false": "no"}
@@ -139,6 +134,14 @@ def _stray(text: str, token: Token) -> Mistake | None:
         span = (token.start, end + 1)
         return Mistake("S0110", span, "texts stand in double quotes", Mend(f'"{text[token.end : end]}"', span))
     return None
+
+
+def crossing_word(name: str) -> str | None:
+    """`above` or `below` when a function's name means a crossing, else None."""
+    lowered = name.lower()
+    if not lowered.startswith("cross"):
+        return None
+    return "below" if any(word in lowered for word in ("under", "below", "down")) else "above"
 
 
 def truth_of_another_language(token: Token) -> Mistake | None:
