@@ -46,7 +46,7 @@ class MarketSettings(_Settings):
     financing_long: float = 0.0
     financing_short: float = 0.0
     triple_day: str | None = None
-    currency_rate: float = 1.0
+    currency_rate: float | str = 1.0
     commission: CommissionSettings | None = None
 
     def market(self, symbol: str = "") -> Market:
@@ -78,8 +78,9 @@ class AccountSettings(_Settings):
             self.commission_percent, self.commission_per_unit, self.commission_per_order, self.commission_minimum
         )
         return Account(
-            self.capital, fees, self.slippage_ticks, self.leverage, self.same_bar, self.short_of_margin, self.stop_out
-        )
+            self.capital, fees, self.slippage_ticks, self.leverage, self.same_bar, self.short_of_margin, self.stop_out,
+            self.max_open_total,
+        )  # fmt: skip
 
 
 def read_settings_file(path: Path) -> dict[str, Any]:

@@ -20,7 +20,7 @@ def random_bars(rng, market, minutes, days, gap_share):
         opening = midnight + timedelta(minutes=start - (1440 if end <= start else 0))
         opened = int(opening.replace(tzinfo=zone).timestamp())
         for minute in range(0, length, minutes):
-            if rng.random() < gap_share:
+            if rng.random() < gap_share or (found and opened + minute * 60 <= found[-1]["time"]):
                 continue
             step = market["tick"] * (40 if rng.random() < 0.05 else 8)
             o = _on_grid(price + rng.normal(0, step / 4), market["tick"])
@@ -32,6 +32,29 @@ def random_bars(rng, market, minutes, days, gap_share):
             )
             price = max(c, 20 * market["tick"] + 1)
     return found
+
+
+def gathered(fine, market, minutes):
+    """Fine bars as bars of more minutes counted from the session's start, and the fine bars of each."""
+    start = int(market["session"][:2]) * 60 + int(market["session"][3:5])
+    zone, bars, pieces = ZoneInfo(market["zone"]), [], []
+    last = None
+    for bar in fine:
+        when = datetime.fromtimestamp(bar["time"], zone)
+        begins = when.replace(hour=start // 60, minute=start % 60, second=0, tzinfo=None)
+        if when.replace(tzinfo=None) < begins:
+            begins -= timedelta(days=1)
+        opened = int(begins.replace(tzinfo=zone).timestamp())
+        at = opened + (bar["time"] - opened) // (minutes * 60) * minutes * 60
+        if at != last:
+            bars.append({**bar, "time": at})
+            pieces.append([])
+        last = at
+        pieces[-1].append(bar)
+        bars[-1]["high"] = max(bars[-1]["high"], bar["high"])
+        bars[-1]["low"] = min(bars[-1]["low"], bar["low"])
+        bars[-1]["close"] = bar["close"]
+    return bars, pieces
 
 
 def _on_grid(x, tick):
@@ -59,7 +82,7 @@ def random_account(rng):
         "capital": float(rng.choice([1_000, 100_000])), "commission_percent": float(rng.choice([0, 0.02])),
         "commission_per_unit": float(rng.choice([0, 0.5])), "commission_per_order": float(rng.choice([0, 1])),
         "commission_minimum": float(rng.choice([0, 2])), "slippage_ticks": float(rng.choice([0, 1, 0.5])),
-        "leverage": float(rng.choice([1, 5, 30])), "same_bar": str(rng.choice(["worst", "path"])),
+        "leverage": float(rng.choice([1, 5, 30])), "same_bar": str(rng.choice(["worst", "path", "detail"])),
         "short_of_margin": str(rng.choice(["cut", "skip"])), "stop_out": float(rng.choice([0, 0.2])),
     }  # fmt: skip
 
@@ -167,9 +190,13 @@ def random_strategy(rng, bars, tick):
             text, unit, values = "1.5 R", "R", [1.5] * plain.size
         lines.append(f"target {text}")
         rules.targets.append((None, unit, values))
+    if rng.random() < 0.3:
+        _add_parts(rng, plain, rules, lines)
     for side in ("long", "short"):
         for number in range(int(rng.integers(0, 3))):
             text, values = condition(rng, plain)
+            if rng.random() < 0.15:
+                text, values = _asking_to_enter(rng, plain)
             size_text, size = random_size(rng, both_stops) if rng.random() < 0.5 else ("", None)
             at_close = bool(rng.random() < 0.25)
             rest, rest_text = None, ""
@@ -184,16 +211,10 @@ def random_strategy(rng, bars, tick):
         lines.append(f"size {text}")
         for entry in rules.entries:
             entry[2] = entry[2] or size
-    for number in range(int(rng.integers(0, 3))):
-        text, values = condition(rng, plain)
-        side = [None, "long", "short"][int(rng.integers(0, 3))]
-        at_close = bool(rng.random() < 0.25)
-        if rng.random() < 0.35:
-            text, values = _asking(rng, plain)
-        lines.append(
-            f'exit {side + " " if side else ""}when {text}{" at close" if at_close else ""} named "out {number}"'
-        )
-        rules.exits.append((side, values, f"out {number}", at_close))
+    if rng.random() < 0.3:
+        rules.room = int(rng.integers(2, 5))
+        lines.append(f"limit {rules.room} open")
+    _add_exits(rng, plain, rules, lines)
     for _ in range(int(rng.choice([0, 0, 1, 1, 2]))):
         unit, at_close = str(rng.choice(["bars", "bars", "days"])), bool(rng.random() < 0.4)
         count = int(rng.integers(1, 6 if unit == "bars" else 3))
@@ -215,6 +236,51 @@ def random_strategy(rng, bars, tick):
     rules.opposite = str(rng.choice(["reverse", "exit", "ignore"]))
     lines.append(f"opposite {rules.opposite}")
     return "\n".join(lines), rules
+
+
+def _add_parts(rng, plain, rules, lines):
+    for percent in [[50.0], [25.0, 50.0], [60.0, 40.0]][int(rng.integers(0, 3))]:  # in all at most 100
+        side = [None, None, "long", "short"][int(rng.integers(0, 4))]
+        text, unit, values = distance(rng, plain, "target")
+        lines.append(f"target {side + ' ' if side else ''}{text} for {percent:g}%")
+        rules.parts.append((side, unit, values, percent))
+
+
+def _add_exits(rng, plain, rules, lines):
+    for number in range(int(rng.integers(0, 4))):
+        text, values = condition(rng, plain)
+        side = [None, "long", "short"][int(rng.integers(0, 3))]
+        at_close, rest, order = bool(rng.random() < 0.25), None, ""
+        if rng.random() < 0.35:
+            text, values = _asking(rng, plain)
+        if rng.random() < 0.35:
+            at_close = False
+            order, rest = _resting(rng, plain)
+            if rng.random() < 0.3:
+                word = "limit" if rng.random() < 0.6 else "stop"
+                order = f" at {word} entry_price + {2 if word == 'limit' else -2} * position * tick"
+                step = plain.tick * (2 if word == "limit" else -2)
+                rest = (word == "stop", lambda p, i, step=step: p["entry_price"] + step * p["position"], 1)
+        percent = float(rng.choice([30, 50])) if rng.random() < 0.35 else 100.0
+        names = [entry[3] for entry in rules.entries]
+        lots = str(rng.choice(names)) if names and rng.random() < 0.2 else None
+        tails = f"{order}{' at close' if at_close else ''}{f' take {percent:g}%' if percent < 100 else ''}"
+        tails += f' lots "{lots}"' if lots else ""
+        lines.append(f'exit {side + " " if side else ""}when {text}{tails} named "out {number}"')
+        rules.exits.append((side, values, f"out {number}", at_close, rest, percent, lots))
+
+
+def _asking_to_enter(rng, plain):
+    """A condition on the position for an entry, as (text, function of what is known and the bar)."""
+    closes, opens = plain.price("close"), plain.price("open")
+    forms = [
+        ("position == 0 and close > open", lambda p, i: p["position"] == 0 and closes[i] > opens[i]),
+        ("close > entry_price", lambda p, i: None if p["entry_price"] is None else closes[i] > p["entry_price"]),
+        ("close < open and not known(bars_held)", lambda p, i: closes[i] < opens[i] and p["bars_held"] is None),
+        ("position != 0 and open_profit > 0.1",
+         lambda p, i: False if p["position"] == 0 else p["open_profit"] > 0.1),
+    ]  # fmt: skip
+    return forms[int(rng.integers(0, len(forms)))]
 
 
 def _resting(rng, plain):
@@ -282,6 +348,11 @@ def _add_moving_levels(rng, plain, rules, lines, has_stop):
     if rng.random() < 0.2:
         lines.append("trail long at lowest(low, 2)")
         rules.trail_prices["long"] = plain.extreme(min, "low", 2)
+    elif rng.random() < 0.1:
+        lines.append("trail short at entry_price + 4 * tick")
+        rules.trail_prices["short"] = lambda p, i: (
+            None if p["entry_price"] is None else p["entry_price"] + 4 * plain.tick
+        )
     if rng.random() < 0.3:
         text, unit, amounts = _moving(rng, plain, "target", has_stop)
         plus = rng.random() < 0.5

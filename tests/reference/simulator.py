@@ -13,13 +13,17 @@ Series = list  # one value a bar; None is unknown
 
 @dataclass
 class Rules:
-    """A strategy: conditions are lists of True, False or None; levels lists of numbers or None."""
+    """A strategy: conditions are lists of True, False or None; levels lists of numbers or None.
+
+    A condition or a price that asks for the position is a function of what is known of it and the bar's number.
+    """
 
     entries: list = field(default_factory=list)  # (side, condition, size, name, at close, rest); size (form,
     # amounts, mosts), rest None or (is a stop, prices, bars)
-    exits: list = field(default_factory=list)  # (side or None, condition, name, at close)
+    exits: list = field(default_factory=list)  # (side or None, condition, name, at close, rest, percent, lots or None)
     stops: list = field(default_factory=list)  # (side or None, unit, amounts)
     targets: list = field(default_factory=list)
+    parts: list = field(default_factory=list)  # targets of parts: (side or None, unit, amounts, percent)
     exit_after: list = field(default_factory=list)  # (side or None, count, "bars" or "days", at close)
     trails: dict = field(default_factory=dict)  # side -> (unit, amounts, once unit, once amounts or None)
     trail_prices: dict = field(default_factory=dict)  # side -> prices, judged at every close
@@ -33,29 +37,121 @@ class Rules:
     windows: list = field(default_factory=list)  # (weekdays or None, [(minute, minute)])
     flats: list = field(default_factory=list)  # minute, "session" or "week"
     opposite: str = "reverse"
+    room: int = 1  # lots that may be open
 
 
 DEFAULT_SIZE = ("percent", 100.0, None)
+NOT_KNOWN = dict.fromkeys(
+    (
+        "entry_price",
+        "bars_held",
+        "days_held",
+        "open_profit",
+        "best_profit",
+        "worst_profit",
+        "stop_price",
+        "target_price",
+    )
+) | {"position": 0}
+
+
+class Purse:
+    """What several markets share: the money earned, the lots they hold, ruin."""
+
+    def __init__(self, account):
+        self.account = account
+        self.earned = account["capital"]
+        self.desks = []
+        self.ruined = False
+
+    def lots(self):
+        return [lot for desk in self.desks for lot in desk.lots]
+
+    @property
+    def cash(self):
+        return self.earned - sum(lot["fee"] + lot["financing"] for lot in self.lots())
+
+    def equity(self):
+        return self.cash + sum(lot["open"] for lot in self.lots())
+
+    def margin(self):
+        return sum(lot["margin"] for lot in self.lots())
+
+
+def run_together(desks):
+    """Run several markets of one purse: at each moment the opens of all, then their insides, then their closes."""
+    purse = desks[0].purse
+    moments = sorted({bar["time"] for desk in desks for bar in desk.bars})
+    for moment in moments:
+        now = [(desk, i) for desk in desks for i in desk.at_time(moment)]
+        if purse.ruined:
+            for desk, _ in now:
+                desk.equity.append(purse.cash)
+            continue
+        for desk, i in now:
+            desk.at_open(i)
+        for desk, i in now:
+            desk.inside(i)
+        for desk, i in now:
+            desk.mark(i)
+        if purse.equity() <= purse.account["stop_out"] * purse.margin():
+            for desk in desks:
+                desk.leave_all(desk.latest, desk.close_of(desk.latest), True, "ruin", "close")
+            purse.ruined = True
+        else:
+            for desk, i in now:
+                desk.be_flat_at_close(i)
+        equity = purse.cash if purse.ruined else purse.equity()
+        for desk, _ in now:
+            desk.equity.append(equity)
+        if not purse.ruined:
+            for desk, i in now:
+                if i < len(desk.bars) - 1:
+                    desk.judge(i, equity)
+    return desks
 
 
 class Simulator:
-    """One run over bars given as dictionaries with time, open, high, low, close (time in seconds UTC)."""
+    """One market's run over bars given as dictionaries with time, open, high, low, close (time in seconds UTC).
 
-    def __init__(self, bars, rules, market, account, timeframe_s):
+    `pieces` are the finer bars of each bar, for the policy `detail`; `rates` the currency rate at each close.
+    """
+
+    def __init__(self, bars, rules, market, account, timeframe_s, purse=None, pieces=None, rates=None):
         self.bars, self.rules, self.market, self.account = bars, rules, market, account
         self.timeframe_s = timeframe_s
         self.zone = ZoneInfo(market["zone"])
-        self.cash = account["capital"]
-        self.position = None
-        self.pending = None
+        self.purse = purse or Purse(account)
+        self.purse.desks.append(self)
+        self.pieces, self.rates = pieces, rates
+        self.lots = []
+        self.side = 0
+        self.waiting = []
         self.exit_due = None
+        self.parts_due = []
+        self.latest = None
+        self.rate = None
         self.trades, self.skipped, self.equity = [], [], []
-        self.ruined = False
-        self.lost_day = None
+        self.entered, self.lost_day = [], None  # bars on which lots were filled
         self.orders = {}  # of each rule by name, while it rests
         start, end = market["session"].split("-")
         self.session_start, self.session_end = _minutes(start), _minutes(end)
         self.crosses = self.session_end <= self.session_start
+        self.index = {bar["time"]: i for i, bar in enumerate(bars)}
+
+    def run(self):
+        run_together([self])
+        return self
+
+    @property
+    def ruined(self):
+        return self.purse.ruined
+
+    def at_time(self, moment):
+        return [self.index[moment]] if moment in self.index else []
+
+    def close_of(self, i):
+        return self.bars[i]["close"] if i is not None else None
 
     # --- the clock ---------------------------------------------------------------------------------------------
 
@@ -90,7 +186,14 @@ class Simulator:
 
     @property
     def value(self):
-        return self.market["point_value"] * self.market["currency_rate"]
+        return self.market["point_value"] * self.rate
+
+    def set_rate(self, i):
+        """The currency rate known after bar i's close."""
+        self.rate = self.market["currency_rate"] if self.rates is None else self.rates[max(i, 0)]
+
+    def rate_at(self, j):
+        return self.market["currency_rate"] if self.rates is None else self.rates[j]
 
     def spread(self, mid):
         spread, unit = self.market["spread"], self.market["spread_unit"]
@@ -115,33 +218,58 @@ class Simulator:
         level = k / ones if whole else k * tick
         return math.copysign(level, x) if x else level
 
-    def leave(self, i, mid, slips, reason, moment, ambiguous=False):
-        p, side = self.position, self.position["side"]
+    def leave(self, lot, i, mid, slips, reason, moment, ambiguous=False, percent=100.0):
+        """Close a lot, or a percent of its first units; what reaches 100 percent takes all that is left."""
+        side = self.side
+        units = lot["units"]
+        lot["taken"] += percent
+        if lot["taken"] < 100 - 1e-9:
+            step = self.market["lot_step"]
+            part = math.floor(lot["first_units"] * percent / 100 / step + 1e-9) * step
+            if part <= 0:
+                return
+            units = min(units, part)
+        share = units / lot["units"]
         half = self.half(-side, mid)
         slip = self.account["slippage_ticks"] * self.market["tick"] if slips else 0.0
         price = mid - side * (half + slip)
-        if reason == "stop":
-            reason = p["stop_kind"]
-        units = p["units"]
-        commission = p["fee"] + self.fee(units, price)
-        spread = p["spread"] + half * units * self.value
-        slippage = p["slippage"] + slip * units * self.value
-        gross = (mid - p["mid"]) * side * units * self.value
-        net = gross - commission - spread - slippage - p["financing"]
-        self.cash = p["before"] + net
-        high, low = max(p["high"], mid), min(p["low"], mid)
+        commission = lot["fee"] * share + self.fee(units, price)
+        spread = lot["spread"] * share + half * units * self.value
+        slippage = lot["slippage"] * share + slip * units * self.value
+        financing = lot["financing"] * share
+        gross = (mid - lot["mid"]) * side * units * self.value
+        net = gross - commission - spread - slippage - financing
+        self.purse.earned += net
+        high, low = max(lot["high"], mid), min(lot["low"], mid)
         best, worst = (high, low) if side > 0 else (low, high)
         self.trades.append({
-            "side": side, "entry_bar": p["bar"], "exit_bar": i, "entry_price": p["price"], "exit_price": price,
+            "side": side, "entry_bar": lot["bar"], "exit_bar": i, "entry_price": lot["price"], "exit_price": price,
             "units": units, "reason": reason, "gross": gross, "commission": commission, "spread": spread,
-            "slippage": slippage, "financing": p["financing"], "net": net, "moment": moment,
-            "r": net / (p["risk"] * units * self.value) if p["risk"] else None,
-            "best": (best - p["mid"]) * side * units * self.value,
-            "worst": (worst - p["mid"]) * side * units * self.value,
-            "stop": p["first_stop"], "target": p["target"], "entry_moment": p["moment"], "filled": p["filled"], "ambiguous": ambiguous, "name": p["name"],
+            "slippage": slippage, "financing": financing, "net": net, "moment": moment,
+            "r": net / (lot["risk"] * units * self.value) if lot["risk"] else None,
+            "best": (best - lot["mid"]) * side * units * self.value,
+            "worst": (worst - lot["mid"]) * side * units * self.value,
+            "stop": lot["first_stop"], "target": lot["first_target"], "ambiguous": ambiguous, "name": lot["name"],
         })  # fmt: skip
-        self.position = None
-        self.exit_due = None
+        if share == 1:
+            self.lots.remove(lot)
+            if not self.lots:
+                self.side, self.exit_due, self.parts_due = 0, None, []
+                self.orders = {key: order for key, order in self.orders.items() if not order["exit"]}
+        else:
+            for key in ("units", "fee", "spread", "slippage", "financing", "margin", "open"):
+                lot[key] -= lot[key] * share
+
+    def leave_all(self, i, mid, slips, reason, moment):
+        for lot in list(self.lots):
+            self.leave(lot, i, mid, slips, reason, moment)
+
+    def take(self, rule, i, mid, slips, moment):
+        """What an exit rule takes of the lots that it is for."""
+        name, percent, of = rule
+        for lot in list(self.lots):
+            if of in (None, lot["name"]):
+                self.leave(lot, i, mid, slips, name, moment, percent=percent)
 
     def levels_for(self, rules, side, j, mid, risk=None):
         """Every level of one kind, as (unit, price); a sided rule replaces an unsided one. None when unknown."""
@@ -149,7 +277,7 @@ class Simulator:
         mine = [rule for rule in rules if rule[0] == word] or [rule for rule in rules if rule[0] is None]
         sign = -side if rules is self.rules.stops else side
         found = []
-        for _, unit, amounts in mine:
+        for _, unit, amounts, *_ in mine:
             amount = amounts[j]
             if amount is None:
                 return None
@@ -160,7 +288,12 @@ class Simulator:
             elif unit == "R":
                 found.append(mid + sign * amount * risk)
             else:
-                scale = {"price": 1.0, "ticks": self.market["tick"], "pips": self.market["pip"], "cash": 1 / self.value}
+                scale = {
+                    "price": 1.0,
+                    "ticks": self.market["tick"],
+                    "pips": self.market["pip"],
+                    "cash": 1 / (self.market["point_value"] * self.rate_at(self.judged)),
+                }
                 found.append(mid + sign * amount * scale[unit])
         return found
 
@@ -168,23 +301,44 @@ class Simulator:
         """A distance in price units."""
         if amount is None:
             return None
-        scale = {"price": 1.0, "ticks": self.market["tick"], "pips": self.market["pip"], "cash": 1 / self.value}
+        scale = {
+            "price": 1.0,
+            "ticks": self.market["tick"],
+            "pips": self.market["pip"],
+            "cash": 1 / (self.market["point_value"] * self.rate_at(self.judged)),
+        }
         return abs(mid) * amount / 100 if unit == "percent" else amount * risk if unit == "R" else amount * scale[unit]
 
-    def enter(self, i, mid, moment="open", slips=True):
-        """Fill the waiting entry, or say why not."""
-        side, j, size, name = self.pending[:4]
+    def targets_of(self, word):
+        """Whole targets and those of parts in force for a side: sided ones replace all unsided ones."""
+        every = self.rules.targets + self.rules.parts
+        side = word if any(rule[0] == word for rule in every) else None
+        return [r for r in self.rules.targets if r[0] == side], [r for r in self.rules.parts if r[0] == side]
+
+    def price_of(self, side, unit, amount, mid, risk):
+        if amount is None:
+            return None
+        if unit == "at":
+            return amount
+        return mid + side * self.distance(unit, amount, mid, risk)
+
+    def enter(self, i, entry, mid, moment="open", slips=True):
+        """Fill an entry, or say why not."""
+        side, j, size, name = entry
         word = "long" if side > 0 else "short"
+        self.judged = j
         stops = self.levels_for(self.rules.stops, side, j, mid)
         if stops is None:
             return "unknown level"
         stop = self.rounded(max(stops) if side > 0 else min(stops)) if stops else None
         risk = abs(mid - stop) if stop is not None else 0.0
-        targets = self.levels_for(self.rules.targets, side, j, mid, risk)
-        if targets is None:
+        whole, parted = self.targets_of(word)
+        targets = [self.price_of(side, unit, amounts[j], mid, risk) for _, unit, amounts in whole]
+        if None in targets:
             return "unknown level"
         target = self.rounded(min(targets) if side > 0 else max(targets)) if targets else None
         first_stop, stop_kind, trail, trail_once = stop, "stop", None, 0.0
+        first_risk = risk
         if word in self.rules.trails:
             unit, amounts, once_unit, once = self.rules.trails[word]
             trail = self.distance(unit, amounts[j], mid, risk)
@@ -194,7 +348,7 @@ class Simulator:
             if trail_once == 0.0:
                 level = self.rounded(mid - side * trail)
                 if stop is None:
-                    first_stop, risk = level, abs(mid - level)
+                    first_stop, first_risk = level, abs(mid - level)
                 if stop is None or (level - stop) * side > 0:
                     stop, stop_kind = level, "trail"
         even = None
@@ -203,10 +357,22 @@ class Simulator:
             even = (self.distance(once_unit, once[j], mid, risk), self.distance(plus_unit, plus[j], mid, risk))
             if None in even:
                 return "unknown level"
+        risk = first_risk
         if stop is not None and (stop - mid) * side >= 0:
             return "beyond stop"
         if target is not None and (target - mid) * side <= 0:
             return "beyond target"
+        goals = []
+        for _, unit, amounts, percent in parted:
+            level = self.price_of(side, unit, amounts[j], mid, risk)
+            if level is None:
+                return "unknown level"
+            if (self.rounded(level) - mid) * side <= 0:
+                return "beyond target"
+            goals.append((self.rounded(level), percent))
+        most = self.account.get("max_open_total")
+        if not self.lots and most is not None and sum(1 for desk in self.purse.desks if desk.lots) >= most:
+            return "limit"
         slip = self.account["slippage_ticks"] * self.market["tick"] if slips else 0.0
         half = self.half(side, mid)
         price = mid + side * (half + slip)
@@ -214,7 +380,7 @@ class Simulator:
         amount = amounts[j] if isinstance(amounts, list) else amounts
         if amount is None:
             return "unknown level"
-        equity = self.cash
+        equity = self.purse.equity()
         units = {
             "units": lambda: amount,
             "cash": lambda: amount / (price * self.value),
@@ -225,66 +391,66 @@ class Simulator:
         if mosts is not None:
             units = min(units, mosts)
         per_unit = abs(price) * self.value / self.account["leverage"]
-        if units * per_unit > equity:
-            if self.account["short_of_margin"] == "skip" or equity <= 0:
+        free = equity - self.purse.margin()
+        if units * per_unit > free:
+            if self.account["short_of_margin"] == "skip" or free <= 0:
                 return "margin"
-            units = equity / per_unit
+            units = free / per_unit
         units = math.floor(units / self.market["lot_step"] + 1e-9) * self.market["lot_step"]
         if units < self.market["min_lot"]:
             return "lot too small"
-        fee = self.fee(units, price)
-        self.position = {
-            "side": side, "bar": i + 1 if moment == "close" else i, "filled": i, "moment": moment, "first_stop": first_stop,
-            "stop_kind": stop_kind, "trail": trail, "trail_once": trail_once, "even": even, "mid": mid, "price": price, "units": units, "stop": stop, "target": target,
-            "risk": risk, "high": mid, "low": mid, "fee": fee, "spread": half * units * self.value,
-            "slippage": slip * units * self.value, "financing": 0.0, "before": self.cash, "margin": units * per_unit,
+        ahead = [level for level, _ in goals] + ([] if target is None else [target])
+        self.side = side
+        self.lots.append({
+            "bar": i + 1 if moment == "close" else i, "moment": moment, "piece": self.piece, "first_stop": first_stop,
+            "stop_kind": stop_kind, "trail": trail, "trail_once": trail_once, "even": even, "mid": mid, "price": price,
+            "units": units, "first_units": units, "taken": 0.0, "stop": stop, "target": target, "goals": goals,
+            "first_target": (min(ahead) if side > 0 else max(ahead)) if ahead else None,
+            "risk": risk, "high": mid, "low": mid, "fee": self.fee(units, price), "spread": half * units * self.value,
+            "slippage": slip * units * self.value, "financing": 0.0, "margin": units * per_unit, "open": 0.0,
             "name": name,
-        }  # fmt: skip
-        self.cash -= fee
-        self.orders = {key: order for key, order in self.orders.items() if order["side"] != side}
+        })  # fmt: skip
+        self.entered.append(i)
+        if len(self.lots) >= self.rules.room:
+            self.orders = {k: order for k, order in self.orders.items() if order["exit"] or order["side"] != side}
         return None
+
+    def try_to_enter(self, i, entry, mid, moment, slips=True):
+        refused = self.enter(i, entry, mid, moment, slips)
+        if refused:
+            self.skip(self.bars[i]["time"] if moment != "close" else self.close_time(i), entry[0], refused)
+        return not refused
 
     # --- one bar -----------------------------------------------------------------------------------------------
 
-    def run(self):
-        for i in range(len(self.bars)):
-            if self.ruined:
-                self.equity.append(self.cash)
-                continue
-            self.at_open(i)
-            self.inside(i)
-            self.at_close(i)
-        return self
-
     def at_open(self, i):
+        self.latest, self.piece = i, 0
+        self.set_rate(i - 1)
         bar, o = self.bars[i], self.bars[i]["open"]
         rolled = i > 0 and self.trading_day(i) != self.trading_day(i - 1)
-        if rolled and self.position:
-            p = self.position
-            percent = self.market["financing_long" if p["side"] > 0 else "financing_short"]
+        if rolled:
+            percent = self.market["financing_long" if self.side > 0 else "financing_short"]
             triple = self.market["triple_day"]
             weekdays = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
             nights = 3 if triple and weekdays[self.trading_day(i - 1).weekday()] == triple else 1
-            cost = p["units"] * self.bars[i - 1]["close"] * self.value * percent / 100 / 365 * nights
-            p["financing"] += cost
-            self.cash -= cost
+            for lot in self.lots:
+                lot["financing"] += lot["units"] * self.bars[i - 1]["close"] * self.value * percent / 100 / 365 * nights
         if self.must_be_flat_at_open(i, rolled):
-            if self.position:
-                self.leave(i, o, True, "flat", "open")
-            self.exit_due = None
-            if self.pending:
-                self.skip(bar["time"], self.pending[0], "flat")
-                self.pending = None
+            self.leave_all(i, o, True, "flat", "open")
+            self.exit_due, self.parts_due = None, []
+            for entry in self.waiting:
+                self.skip(bar["time"], entry[0], "flat")
+            self.waiting = []
             self.end_orders(bar["time"], "flat")
         if self.exit_due:
-            if self.position:
-                self.leave(i, o, True, self.exit_due, "open")
-            self.exit_due = None
-        if self.pending:
-            refused = self.enter(i, o)
-            if refused:
-                self.skip(bar["time"], self.pending[0], refused)
-            self.pending = None
+            self.leave_all(i, o, True, self.exit_due, "open")
+        self.exit_due = None
+        due, self.parts_due = self.parts_due, []
+        for rule in due:
+            self.take(rule, i, o, True, "open")
+        waiting, self.waiting = self.waiting, []
+        for entry in waiting:
+            self.try_to_enter(i, entry, o, "open")
 
     def must_be_flat_at_open(self, i, rolled):
         day = self.trading_day(i)
@@ -300,102 +466,185 @@ class Simulator:
         return False
 
     def inside(self, i):
-        bar, p = self.bars[i], self.position
+        bar = self.bars[i]
+        pieces = self.pieces[i] if self.account["same_bar"] == "detail" and self.pieces else []
+        if len(pieces) > 1:
+            for number, piece in enumerate(pieces):
+                self.piece = number
+                self.meet(i, piece, "open" if number == 0 else "inside")
+        else:
+            self.piece = 0
+            self.meet(i, bar, "open")
+
+    def meet(self, i, bar, moment):
+        """Everything that a bar's prices meet, or a finer bar's."""
         o = bar["open"]
-        if p and p["stop"] is not None and (o - p["stop"]) * p["side"] <= 0:
-            self.leave(i, o, True, "stop", "open")
-        elif p and p["target"] is not None and (o - p["target"]) * p["side"] >= 0:
-            self.leave(i, o, False, "target", "open")
+        for lot in list(self.lots):
+            if lot["stop"] is not None and (o - lot["stop"]) * self.side <= 0:
+                self.leave(lot, i, o, True, lot["stop_kind"], moment)
+            else:
+                while lot in self.lots and self.is_beyond(self.next_target(lot), o):
+                    self.take_target(lot, i, o, moment)
+        for key in [key for key in self.in_text_order() if self.orders[key]["exit"]]:
+            if key in self.orders and self.passes(self.orders[key], o):
+                self.fill_order(i, key, o, moment)
         passed = [key for key in self.in_text_order() if self.passes(self.orders[key], o)]
-        able = [key for key in passed if not self.position or self.rules.opposite != "ignore"]
+        able = [key for key in passed if self.may_fill(key)]
         if able:
-            worst = min(able, key=lambda key: (bar["close"] - o) * self.orders[key]["side"])
-            self.fill_order(i, worst, o, "open")
+            side = min((self.orders[key]["side"] for key in able), key=lambda side: (bar["close"] - o) * side)
+            for key in [key for key in able if self.orders[key]["side"] == side]:
+                if key in self.orders and self.may_fill(key):
+                    self.fill_order(i, key, o, moment)
         live = {key for key in self.orders if key not in passed}
         if self.account["same_bar"] == "path":
-            self.walk_the_path(i, live)
+            self.walk_the_path(i, bar, live)
         else:
-            self.expect_the_worst(i, live)
+            self.expect_the_worst(i, bar, live)
+
+    def next_target(self, lot):
+        ahead = [level for level, _ in lot["goals"]] + ([] if lot["target"] is None else [lot["target"]])
+        return None if not ahead else min(ahead) if self.side > 0 else max(ahead)
+
+    def is_beyond(self, target, price):
+        return target is not None and (price - target) * self.side >= 0
+
+    def take_target(self, lot, i, mid, moment, ambiguous=False):
+        level = self.next_target(lot)
+        if level == lot["target"]:
+            self.leave(lot, i, mid, False, "target", moment, ambiguous)
+            return
+        goal = next(goal for goal in lot["goals"] if goal[0] == level)
+        lot["goals"].remove(goal)
+        self.leave(lot, i, mid, False, "target", moment, ambiguous, goal[1])
 
     @staticmethod
     def passes(order, price):
-        """A limit is met by a price at or better, a stop by one at or worse."""
-        better = (order["price"] - price) * order["side"]
+        """A limit is met by a price at or better, a stop by one at or worse; exits trade against their position."""
+        better = (order["price"] - price) * order["direction"]
         return better <= 0 if order["is_stop"] else better >= 0
 
+    def may_fill(self, key):
+        order = self.orders[key]
+        if order["exit"] or not self.lots:
+            return True
+        if order["side"] == self.side:
+            return len(self.lots) < self.rules.room
+        return self.rules.opposite != "ignore"
+
     def fill_order(self, i, key, mid, moment):
+        """Whether it opened a lot."""
         order = self.orders.pop(key)
-        slips = order["is_stop"]
-        if self.position and self.position["side"] == -order["side"]:
-            self.leave(i, mid, slips, "reverse", moment)
+        if order["exit"]:
+            self.take(order["exit"], i, mid, order["is_stop"], moment)
+            return False
+        if self.side == -order["side"]:
+            self.leave_all(i, mid, order["is_stop"], "reverse", moment)
             if self.rules.opposite == "exit":
-                return
-        self.pending = (order["side"], order["bar"], order["size"], key)
-        refused = self.enter(i, mid, moment, slips)
-        self.pending = None
-        if refused:
-            self.skip(self.bars[i]["time"], order["side"], refused)
+                return False
+        return self.try_to_enter(i, (order["side"], order["bar"], order["size"], key), mid, moment, order["is_stop"])
 
     def end_orders(self, time, reason, until=math.inf):
         for key in self.in_text_order():
             if self.orders[key]["until"] <= until:
-                self.skip(time, self.orders[key]["side"], reason)
+                if not self.orders[key]["exit"]:
+                    self.skip(time, self.orders[key]["side"], reason)
                 del self.orders[key]
 
     def in_text_order(self):
-        """The orders as the engine lists them: long rules first, each in text order."""
+        """The orders as the engine lists them: long rules first, each in text order, then exits in text order."""
         names = [entry[3] for word in ("long", "short") for entry in self.rules.entries if entry[0] == word]
+        names += [name for rule in self.rules.exits for name in (rule[2] + "/1", rule[2] + "/-1")]
         return [name for name in names if name in self.orders]
 
-    def expect_the_worst(self, i, live):
-        bar = self.bars[i]
+    def expect_the_worst(self, i, bar, live):
         o, high, low, close = bar["open"], bar["high"], bar["low"], bar["close"]
         far = lambda price: abs(price - o)  # noqa: E731
-        touched = [key for key in self.in_text_order() if key in live and low <= self.orders[key]["price"] <= high]
-        p = self.position
-        if not p:
+
+        def touched(below=None, least=0.0, exits=False):
+            return [
+                key
+                for key in self.in_text_order()
+                if key in live and low <= self.orders[key]["price"] <= high and self.may_fill(key)
+                and bool(self.orders[key]["exit"]) == exits and far(self.orders[key]["price"]) >= least
+                and (below is None or (self.orders[key]["price"] < o) == below)
+            ]  # fmt: skip
+
+        # Of two as near, the one below the open counts.
+        rank = lambda key: (far(self.orders[key]["price"]), self.orders[key]["price"] > o)  # noqa: E731
+        if not self.lots:
             nearest = {}
-            for key in touched:
-                order = self.orders[key]
-                # Of two as near, the one below the open counts.
-                rank = (far(order["price"]), order["price"] > o)
-                if order["side"] not in nearest or rank < nearest[order["side"]][0]:
-                    nearest[order["side"]] = (rank, key)
-            if nearest:
-                gain = lambda key: (close - self.orders[key]["price"]) * self.orders[key]["side"]  # noqa: E731
-                self.fill_inside(i, min((nearest[side][1] for side in sorted(nearest, reverse=True)), key=gain))
+            for key in touched():
+                side = self.orders[key]["side"]
+                if side not in nearest or rank(key) < rank(nearest[side]):
+                    nearest[side] = key
+            if not nearest:
+                return
+            gain = lambda key: (close - self.orders[key]["price"]) * self.orders[key]["side"]  # noqa: E731
+            key = min((nearest[side] for side in sorted(nearest, reverse=True)), key=gain)
+            side = self.orders[key]["side"]
+            while key is not None:
+                self.fill_inside(i, bar, key)
+                more = [key for key in touched() if self.orders[key]["side"] == side]
+                key = min(more, key=rank, default=None)
             return
-        opposite = (
-            [] if self.rules.opposite == "ignore" else [k for k in touched if self.orders[k]["side"] != p["side"]]
-        )
-        stop_hit = p["stop"] is not None and (low <= p["stop"] if p["side"] > 0 else high >= p["stop"])
-        target_hit = p["target"] is not None and (high >= p["target"] if p["side"] > 0 else low <= p["target"])
+        position = self.side
         for against in (True, False):
-            below = (p["side"] > 0) == against
-            level, hit = (p["stop"], stop_hit) if against else (p["target"], target_hit)
-            orders = [key for key in opposite if (self.orders[key]["price"] < o) == below]
-            order = min(orders, key=lambda key: far(self.orders[key]["price"]), default=None)
-            if order is not None and (not hit or far(self.orders[order]["price"]) < far(level)):
-                return self.fill_inside(i, order)
-            if hit:
-                self.leave(i, level, against, "stop" if against else "target", "inside", stop_hit and target_hit)
-                if order is not None:
-                    self.fill_inside(i, order)
-                return None
-        return None
+            below = (position > 0) == against
+            reached = 0.0
+            while True:
+                levels = []
+                for n, lot in enumerate(self.lots):
+                    level = lot["stop"] if against else self.next_target(lot)
+                    if level is not None and (low <= level if below else high >= level) and not self.is_new(lot, i):
+                        levels.append((far(level), 0, n, ("lot", lot)))
+                exits = [(far(self.orders[k]["price"]), 1, n, ("order", k))
+                         for n, k in enumerate(touched(below, reached, True))]  # fmt: skip
+                entries = [(far(self.orders[k]["price"]), 2, n, ("order", k))
+                           for n, k in enumerate(touched(below, reached))]  # fmt: skip
+                events = sorted(levels + exits + entries, key=lambda event: event[:3])
+                if not events:
+                    break
+                reached, rank_of, _, (_, what) = events[0]
+                if rank_of == 2:
+                    turns = self.orders[what]["side"] != self.side
+                    self.fill_inside(i, bar, what)
+                    if turns:
+                        return
+                elif rank_of == 1:
+                    self.fill_order(i, what, self.orders[what]["price"], "inside")
+                elif against:
+                    both = self.profit_touched(what, high, low)
+                    self.leave(what, i, what["stop"], True, what["stop_kind"], "inside", both)
+                else:
+                    self.take_target(what, i, self.next_target(what), "inside")
+            if self.side != position:
+                return
 
-    def fill_inside(self, i, key):
-        """Its stop counts for this bar too; its target only if the close is at or beyond it."""
-        bar = self.bars[i]
-        self.fill_order(i, key, self.orders[key]["price"], "inside")
-        p = self.position
-        if p and p["stop"] is not None and (bar["low"] <= p["stop"] if p["side"] > 0 else bar["high"] >= p["stop"]):
-            self.leave(i, p["stop"], True, "stop", "inside", True)
-        elif p and p["target"] is not None and (bar["close"] - p["target"]) * p["side"] >= 0:
-            self.leave(i, p["target"], False, "target", "inside")
+    def is_new(self, lot, i):
+        return lot["bar"] == i and lot["moment"] == "inside" and lot["piece"] == self.piece
 
-    def walk_the_path(self, i, live):
-        bar = self.bars[i]
+    def profit_touched(self, lot, high, low):
+        target = self.next_target(lot)
+        if target is not None and (high >= target if self.side > 0 else low <= target):
+            return True
+        for order in self.orders.values():
+            rule = order["exit"]
+            if rule and not order["is_stop"] and low <= order["price"] <= high and rule[2] in (None, lot["name"]):
+                return True
+        return False
+
+    def fill_inside(self, i, bar, key):
+        """Its stop counts for this bar too; its targets only if the close is at or beyond them."""
+        if not self.fill_order(i, key, self.orders[key]["price"], "inside"):
+            return
+        lot = self.lots[-1]
+        if lot["stop"] is not None and (bar["low"] <= lot["stop"] if self.side > 0 else bar["high"] >= lot["stop"]):
+            self.leave(lot, i, lot["stop"], True, lot["stop_kind"], "inside", True)
+            return
+        while lot in self.lots and self.is_beyond(self.next_target(lot), bar["close"]):
+            self.take_target(lot, i, self.next_target(lot), "inside")
+
+    def walk_the_path(self, i, bar, live):
         o, high, low, close = bar["open"], bar["high"], bar["low"], bar["close"]
         high_first = abs(o - high) < abs(o - low) - self.market["tick"] / 1000
         at = o
@@ -403,63 +652,50 @@ class Simulator:
             up = end >= at
             while True:
                 events = []
-                p = self.position
-                if p:
-                    for kind in ("stop", "target"):
-                        if p[kind] is not None and ((kind == "stop") == (p["side"] < 0)) == up:
-                            events.append((p[kind], kind))
-                for key in self.in_text_order():
+                stops = (self.side < 0) == up
+                for lot in self.lots:
+                    level = lot["stop"] if stops else self.next_target(lot)
+                    if level is not None:
+                        events.append((level, lot))
+                names = self.in_text_order()
+                for key in [k for k in names if self.orders[k]["exit"]] + [
+                    k for k in names if not self.orders[k]["exit"]
+                ]:
                     order = self.orders[key]
-                    if key not in live or (p and (order["side"] == p["side"] or self.rules.opposite == "ignore")):
-                        continue
-                    if ((order["side"] > 0) == order["is_stop"]) == up:
+                    if key in live and self.may_fill(key) and ((order["direction"] > 0) == order["is_stop"]) == up:
                         events.append((order["price"], key))
                 ahead = [event for event in events if min(at, end) <= event[0] <= max(at, end)]
                 if not ahead:
                     break
                 price, what = min(ahead, key=lambda event: abs(event[0] - at))
                 at = price
-                if what in self.orders:
+                if isinstance(what, str):
                     self.fill_order(i, what, price, "inside")
                 else:
-                    both = all(p[kind] is not None and low <= p[kind] <= high for kind in ("stop", "target"))
-                    self.leave(i, price, what == "stop", what, "inside", both)
+                    levels = (what["stop"], self.next_target(what))
+                    both = all(level is not None and low <= level <= high for level in levels)
+                    if stops:
+                        self.leave(what, i, price, True, what["stop_kind"], "inside", both)
+                    else:
+                        self.take_target(what, i, price, "inside", both)
             at = end
 
-    def at_close(self, i):
-        bar, p = self.bars[i], self.position
-        close = bar["close"]
-        now, margin = self.cash, 0.0
-        if p:
+    def mark(self, i):
+        self.set_rate(i)
+        bar, close = self.bars[i], self.bars[i]["close"]
+        for lot in self.lots:
             # Filled inside this bar, its good extreme may have come before the fill: only the close is sure.
-            unsure = p["moment"] == "inside" and p["bar"] == i
-            p["high"] = max(p["high"], close if unsure and p["side"] > 0 else bar["high"])
-            p["low"] = min(p["low"], close if unsure and p["side"] < 0 else bar["low"])
-            now = self.cash + (close - p["price"]) * p["units"] * self.value * p["side"]
-            margin = p["margin"]
-        if now <= self.account["stop_out"] * margin:
-            if p:
-                self.leave(i, close, True, "ruin", "close")
-            self.ruined = True
-            self.equity.append(self.cash)
-            return
-        last = i == len(self.bars) - 1
+            unsure = lot["moment"] == "inside" and lot["bar"] == i
+            lot["high"] = max(lot["high"], close if unsure and self.side > 0 else bar["high"])
+            lot["low"] = min(lot["low"], close if unsure and self.side < 0 else bar["low"])
+            lot["open"] = (close - lot["price"]) * lot["units"] * self.value * self.side
+
+    def be_flat_at_close(self, i):
         if self.must_be_flat_at_close(i):
             self.end_orders(self.close_time(i), "flat")
-        if self.position and self.must_be_flat_at_close(i):
-            self.leave(i, close, True, "flat", "close")
-            now = self.cash
-        elif self.position and last:
-            self.leave(i, close, True, "end of data", "close")
-            now = self.cash
-        self.equity.append(now)
-        if not last:
-            if self.position:
-                self.move_levels(i)
-            before = self.equity[self.day_begins(i) - 1] if self.day_begins(i) > 0 else self.account["capital"]
-            if now <= before * (1 - self.rules.loss_percent / 100):
-                self.lost_day = self.trading_day(i)
-            self.judge(i)
+            self.leave_all(i, self.bars[i]["close"], True, "flat", "close")
+        elif i == len(self.bars) - 1:
+            self.leave_all(i, self.bars[i]["close"], True, "end of data", "close")
 
     def day_begins(self, i):
         """Index of the first bar of this bar's trading day."""
@@ -470,23 +706,24 @@ class Simulator:
 
     def move_levels(self, i):
         """Levels for the next bar, from what is known at this close; they only tighten."""
-        p = self.position
-        side, word = p["side"], "long" if p["side"] > 0 else "short"
-        best = p["high"] if side > 0 else p["low"]
-        moved = (best - p["mid"]) * side
+        side, word = self.side, "long" if self.side > 0 else "short"
+        price = self.rules.trail_prices.get(word, [None] * len(self.bars))
+        price = price(self.known(i), i) if callable(price) else price[i]
+        for lot in self.lots:
+            moved = ((lot["high"] if side > 0 else lot["low"]) - lot["mid"]) * side
+            best = lot["high"] if side > 0 else lot["low"]
 
-        def tighten(price, kind):
-            level = self.rounded(price)
-            if p["stop"] is None or (level - p["stop"]) * side > 0:
-                p["stop"], p["stop_kind"] = level, kind
+            def tighten(price, kind, lot=lot):
+                level = self.rounded(price)
+                if lot["stop"] is None or (level - lot["stop"]) * side > 0:
+                    lot["stop"], lot["stop_kind"] = level, kind
 
-        if p["trail"] is not None and moved >= p["trail_once"]:
-            tighten(best - side * p["trail"], "trail")
-        price = self.rules.trail_prices.get(word, [None] * len(self.bars))[i]
-        if price is not None:
-            tighten(price, "trail")
-        if p["even"] and moved >= p["even"][0]:
-            tighten(p["mid"] + side * p["even"][1], "breakeven")
+            if lot["trail"] is not None and moved >= lot["trail_once"]:
+                tighten(best - side * lot["trail"], "trail")
+            if price is not None:
+                tighten(price, "trail")
+            if lot["even"] and moved >= lot["even"][0]:
+                tighten(lot["mid"] + side * lot["even"][1], "breakeven")
 
     def reaches_end(self, i):
         return self.close_time(i) >= self.session_close(self.trading_day(i))
@@ -521,8 +758,7 @@ class Simulator:
 
     def held_back(self, i, day):
         """Whether the day's limits or a pause let no entry be decided."""
-        filled = [trade["filled"] for trade in self.trades] + ([self.position["filled"]] if self.position else [])
-        today = [bar for bar in filled if self.trading_day(bar) == day]
+        today = [bar for bar in self.entered if self.trading_day(bar) == day]
         losses = [trade for trade in self.trades if self.trading_day(trade["exit_bar"]) == day and trade["net"] < 0]
         if len(today) >= self.rules.entries_a_day or len(losses) >= self.rules.losses_a_day or self.lost_day == day:
             return "limit"
@@ -544,75 +780,89 @@ class Simulator:
             return True
         return any(a <= clock < b if b > a else clock >= a or clock < b for a, b in ranges)
 
-    def judge(self, i):
-        exits = {1: None, -1: None}
-        for side, condition, name, at_close in self.rules.exits:
-            for sign, word in ((1, "long"), (-1, "short")):
-                if callable(condition):  # it asks for the position
-                    is_yes = (
-                        bool(self.position) and self.position["side"] == sign and condition(self.known(i), i) is True
-                    )
-                else:
-                    is_yes = condition[i] is True
-                if side in (None, word) and is_yes and exits[sign] is None:
-                    exits[sign] = (name, at_close)
-        wanted, resting = {}, {1: [], -1: []}
+    # --- the rules at a close ------------------------------------------------------------------------------------
+
+    def is_yes(self, condition, i):
+        return (condition(self.known(i), i) if callable(condition) else condition[i]) is True
+
+    def judge(self, i, equity):
+        if self.lots:
+            self.move_levels(i)
+        before = self.equity[self.day_begins(i) - 1] if self.day_begins(i) > 0 else self.account["capital"]
+        if equity <= before * (1 - self.rules.loss_percent / 100):
+            self.lost_day = self.trading_day(i)
+        leaving = self.judge_exits(i) if self.lots else 0
+        barred = {leaving}
+        for side, condition, _, _, rest, _, _ in self.rules.exits:
+            if not rest and not callable(condition) and condition[i] is True:
+                barred |= {1, -1} if side is None else {1 if side == "long" else -1}
+        wanted = {1: [], -1: []}
         for side, condition, size, name, at_close, rest in self.rules.entries:
             sign = 1 if side == "long" else -1
-            if condition[i] is not True or exits[sign] is not None:
-                continue
-            if rest:
-                resting[sign].append((size or DEFAULT_SIZE, name, rest))
-            elif sign not in wanted:
-                wanted[sign] = (sign, i, size or DEFAULT_SIZE, name, at_close)
-        for sign, found in resting.items():
-            if found:
-                wanted.setdefault(sign, None)  # nothing for the market, only orders that rest
+            if sign not in barred and self.is_yes(condition, i):
+                wanted[sign].append((sign, i, size or DEFAULT_SIZE, name, at_close, rest))
         self.end_orders(self.close_time(i), "expired", i)
-        if self.position:
-            side = self.position["side"]
-            if self.judge_exits(i, exits):
-                wanted.pop(side, None)  # a time exit is an exit rule too
-        if self.position:
-            self.judge_opposite(i, wanted, resting)
-        elif wanted:
-            why = self.blocked(i) or ("both sides" if len(wanted) == 2 else None)
+        if self.lots:
+            self.rest_exits(i)
+        if self.lots:
+            self.judge_in_position(i, wanted)
+        elif wanted[1] or wanted[-1]:
+            why = self.blocked(i) or ("both sides" if wanted[1] and wanted[-1] else None)
             if why:
-                for sign in sorted(wanted, reverse=True):
-                    self.skip(self.close_time(i), sign, why)
+                for sign in (1, -1):
+                    if wanted[sign]:
+                        self.skip(self.close_time(i), sign, why)
             else:
-                [(sign, entry)] = wanted.items()
-                self.place_orders(i, sign, resting[sign])
-                if entry:
-                    self.decide(i, entry)
+                self.order(i, wanted[1] or wanted[-1])
+
+    def judge_exits(self, i):
+        """Exit rules, then time exits; the side that they leave, or 0."""
+        side, close = self.side, self.bars[i]["close"]
+        yes = [rule for rule in self.rules.exits if rule[0] in (None, "long" if side > 0 else "short")
+               and not rule[4] and self.is_yes(rule[1], i)]  # fmt: skip
+        full = next((rule for rule in yes if rule[5] >= 100 and rule[6] is None), None)
+        parts = yes if full is None else yes[: yes.index(full)]
+        parts = [rule for rule in parts if rule is not full]
+        self.parts_due = [(name, percent, of) for _, _, name, at_close, _, percent, of in parts if not at_close]
+        due = (full[2], full[3]) if full else self.time_is_up(i, "long" if side > 0 else "short")
+        if due and due[1]:
+            self.leave_all(i, close, True, due[0], "close")
+        elif due:
+            self.exit_due = due[0]
+        for _, _, name, at_close, _, percent, of in parts:
+            if at_close and self.lots:
+                self.take((name, percent, of), i, close, True, "close")
+        return side if yes or due else 0
+
+    def rest_exits(self, i):
+        for side, condition, name, _, rest, percent, of in self.rules.exits:
+            if not rest or side not in (None, "long" if self.side > 0 else "short") or not self.is_yes(condition, i):
+                continue
+            is_stop, prices, life = rest
+            price = prices(self.known(i), i) if callable(prices) else prices[i]
+            if price is not None and any(of in (None, lot["name"]) for lot in self.lots):
+                self.orders[f"{name}/{self.side}"] = {
+                    "side": self.side, "direction": -self.side, "price": self.rounded(price), "until": i + life,
+                    "bar": i, "is_stop": is_stop, "exit": (name, percent, of),
+                }  # fmt: skip
 
     def known(self, i):
         """What rules may know of the position at this close; None is unknown."""
-        p = self.position
-        side, mid = p["side"], p["mid"]
+        if not self.lots:
+            return NOT_KNOWN
+        side, oldest = self.side, self.lots[0]
+        mid = sum(lot["mid"] for lot in self.lots) / len(self.lots)
         percent = lambda price: (price - mid) * side / abs(mid) * 100 if mid else None  # noqa: E731
-        best, worst = (p["high"], p["low"]) if side > 0 else (p["low"], p["high"])
-        days = len({self.trading_day(k) for k in range(p["bar"], i + 1)})
+        best, worst = (oldest["high"], oldest["low"]) if side > 0 else (oldest["low"], oldest["high"])
+        days = len({self.trading_day(k) for k in range(oldest["bar"], i + 1)})
         return {
-            "entry_price": mid, "bars_held": i - p["bar"] + 1, "days_held": max(days, 1), "position": side,
+            "entry_price": mid, "bars_held": i - oldest["bar"] + 1, "days_held": max(days, 1), "position": side,
             "open_profit": percent(self.bars[i]["close"]), "best_profit": percent(best), "worst_profit": percent(worst),
-            "stop_price": p["stop"], "target_price": p["target"],
+            "stop_price": oldest["stop"], "target_price": self.next_target(oldest),
         }  # fmt: skip
 
-    def judge_exits(self, i, exits):
-        """Exit rules first, then time exits, those at the close before those at the next open."""
-        side = self.position["side"]
-        due = exits[side] or self.time_is_up(i, "long" if side > 0 else "short")
-        if due:
-            reason, at_close = due
-            if at_close:
-                self.leave(i, self.bars[i]["close"], True, reason, "close")
-            else:
-                self.exit_due = reason
-        return due
-
     def time_is_up(self, i, word):
-        entered = self.position["bar"]
+        entered = self.lots[0]["bar"]
         held = i - entered + 1
         rules = [rule[1:] for rule in self.rules.exit_after if rule[0] in (None, word)]
         if any(unit == "bars" and at_close and held >= count for count, unit, at_close in rules):
@@ -630,49 +880,54 @@ class Simulator:
                 return "time", False
         return None
 
-    def judge_opposite(self, i, wanted, resting):
-        side = self.position["side"]
-        if -side not in wanted or self.rules.opposite == "ignore":
-            return
-        why = self.blocked(i)
-        if why:
-            if self.rules.opposite == "reverse":
-                self.skip(self.close_time(i), -side, why)
-            return
-        self.place_orders(i, -side, resting[-side])
-        if wanted[-side] is None:
-            return
-        if wanted[-side][4]:
-            self.leave(i, self.bars[i]["close"], True, "reverse", "close")
-        else:
-            self.exit_due = self.exit_due or "reverse"
-        if self.rules.opposite == "reverse":
-            self.decide(i, wanted[-side])
+    def judge_in_position(self, i, wanted):
+        side = self.side
+        against, more = wanted[-side], wanted[side]
+        if against and self.rules.opposite != "ignore":
+            why = self.blocked(i)
+            if why:
+                if self.rules.opposite == "reverse":
+                    self.skip(self.close_time(i), -side, why)
+                return
+            market = [entry for entry in against if not entry[5]]
+            if market and market[0][4]:
+                self.leave_all(i, self.bars[i]["close"], True, "reverse", "close")
+            elif market:
+                self.exit_due = self.exit_due or "reverse"
+            self.order(i, against, only_resting=self.rules.opposite == "exit")
+        elif more and len(self.lots) < self.rules.room:
+            why = self.blocked(i)
+            if why:
+                self.skip(self.close_time(i), side, why)
+            else:
+                self.order(i, more)
 
-    def place_orders(self, i, sign, found):
-        """Orders rest from the next bar on; a new one takes the place of the same rule's old one."""
-        for size, name, (is_stop, prices, life) in found:
-            if prices[i] is None:
-                self.skip(self.close_time(i), sign, "unknown level")
-                continue
-            price = self.rounded(prices[i])
-            self.orders[name] = {
-                "side": sign,
-                "price": price,
-                "until": i + life,
-                "bar": i,
-                "size": size,
-                "is_stop": is_stop,
-            }
-
-    def decide(self, i, entry):
-        """An entry waits for the next open, or fills at this close."""
-        self.pending = entry
-        if entry[4]:
-            refused = self.enter(i, self.bars[i]["close"], "close")
-            if refused:
-                self.skip(self.close_time(i), entry[0], refused)
-            self.pending = None
+    def order(self, i, wanted, only_resting=False):
+        """Orders rest from the next bar on, a new one in place of the same rule's old one; others fill at once or wait."""
+        sign = wanted[0][0]
+        room = self.rules.room - (len(self.lots) if self.side == sign else 0)
+        if only_resting:
+            room = 0
+        for side, bar, size, name, at_close, rest in wanted:
+            if rest:
+                is_stop, prices, life = rest
+                price = prices(self.known(i), i) if callable(prices) else prices[i]
+                if price is None:
+                    self.skip(self.close_time(i), side, "unknown level")
+                    continue
+                self.orders[name] = {
+                    "side": side, "direction": side, "price": self.rounded(price), "until": i + life, "bar": i,
+                    "size": size, "is_stop": is_stop, "exit": None,
+                }  # fmt: skip
+            elif room > 0 and not at_close:
+                self.waiting.append((side, bar, size, name))
+                room -= 1
+            elif (
+                room > 0
+                and self.side != -side
+                and self.try_to_enter(i, (side, bar, size, name), self.bars[i]["close"], "close")
+            ):
+                room -= 1
 
     def skip(self, time, side, reason):
         self.skipped.append({"time": time, "side": side, "reason": reason})

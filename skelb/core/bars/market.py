@@ -83,7 +83,11 @@ class Commission:
 
 @dataclass(frozen=True)
 class Market:
-    """An instrument's description. Prices and ticks are in price units, money in the account's currency."""
+    """An instrument's description. Prices and ticks are in price units, money in the account's currency.
+
+    `currency_rate` is what one unit of the market's currency is in the account's: a number, or the symbol of another
+    market whose close it is at every moment.
+    """
 
     symbol: str
     tick: float = 0.01
@@ -102,11 +106,12 @@ class Market:
     financing_long: float = 0.0
     financing_short: float = 0.0
     triple_day: str | None = None
-    currency_rate: float = 1.0
+    currency_rate: float | str = 1.0
     commission: Commission | None = None
 
     def __post_init__(self) -> None:
-        for name in ("tick", "point_value", "lot_step", "min_lot", "currency_rate"):
+        numbers = ("tick", "point_value", "lot_step", "min_lot")
+        for name in (*numbers, *(() if isinstance(self.currency_rate, str) else ("currency_rate",))):
             if not getattr(self, name) > 0:
                 raise SettingsError(f"market {self.symbol}: {name} must be above 0, got {getattr(self, name)}")
         if self.pip is not None and not self.pip > 0:

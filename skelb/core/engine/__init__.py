@@ -2,6 +2,6 @@
 
 from skelb.core.engine.account import Account
 from skelb.core.engine.ledger import SKIP_REASONS, Outcome, Trades
-from skelb.core.engine.run import run
+from skelb.core.engine.run import Simulation, run, run_basket
 
-__all__ = ["SKIP_REASONS", "Account", "Outcome", "Trades", "run"]
+__all__ = ["SKIP_REASONS", "Account", "Outcome", "Simulation", "Trades", "run", "run_basket"]

@@ -10,8 +10,9 @@ from skelb.core.errors import SettingsError
 class Account:
     """Capital and conditions. Money is in the account's currency, slippage in ticks, leverage a ratio.
 
-    `same_bar` settles what happens first when a bar holds both stop and target: `worst` or `path`.
-    `stop_out` is the share of the margin at or below which equity ends the run.
+    `same_bar` settles what happens first when a bar holds both stop and target: `worst`, `path`, or `detail`, which
+    looks into finer bars. `stop_out` is the share of the margin at or below which equity ends the run,
+    `max_open_total` how many positions may be open over all markets (None for any number).
     """
 
     capital: float = 10_000.0
@@ -21,6 +22,7 @@ class Account:
     same_bar: str = "worst"
     short_of_margin: str = "cut"
     stop_out: float = 0.0
+    max_open_total: int | None = None
 
     def __post_init__(self) -> None:
         if not 0 <= self.capital < float("inf"):
@@ -29,9 +31,9 @@ class Account:
             raise SettingsError(f"account: leverage must be above 0, got {self.leverage}")
         if not self.slippage_ticks >= 0 or not self.stop_out >= 0:
             raise SettingsError("account: slippage_ticks and stop_out cannot be negative")
-        if self.same_bar == "detail":
-            raise SettingsError("account: same_bar `detail` cannot be run by this version yet; choose worst or path")
-        if self.same_bar not in ("worst", "path"):
-            raise SettingsError(f"account: same_bar is worst or path, got `{self.same_bar}`")
+        if self.same_bar not in ("worst", "path", "detail"):
+            raise SettingsError(f"account: same_bar is worst, path or detail, got `{self.same_bar}`")
+        if self.max_open_total is not None and self.max_open_total < 1:
+            raise SettingsError(f"account: max_open_total is a whole number from 1, got {self.max_open_total}")
         if self.short_of_margin not in ("cut", "skip"):
             raise SettingsError(f"account: short_of_margin is cut or skip, got `{self.short_of_margin}`")

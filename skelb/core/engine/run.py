@@ -1,139 +1,96 @@
-"""Running a plan on an account."""
+"""Running plans on an account."""
 
-from threading import local
+from collections.abc import Sequence
+from itertools import pairwise
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from skelb.core.engine import kernel
 from skelb.core.engine.account import Account
 from skelb.core.engine.ledger import Outcome, Trades
-from skelb.core.plan import Plan, holds_back
+from skelb.core.engine.memory import keep_ledger, lay_out, most_events, with_larger_ledger
+from skelb.core.errors import SettingsError
+from skelb.core.plan import Plan
 
-_FIRST_ROWS = 1024
-_buffers = local()
+Table = NDArray[Any]
 
 
 def run(plan: Plan, account: Account) -> Outcome:
     """The outcome of a plan on an account: the same for the same arguments, to the last bit."""
-    dataset = plan.dataset
-    bars = dataset.bars
-    levels = _levels(plan, len(bars))
-    rules = (*plan.entry_rules, *plan.exit_rules)
-    rule_strides = np.array([int(rule.size > 1) for rule in rules], np.int64)
-    settings_i, settings_f = _settings(plan, account)
-    state_i, state_f = np.zeros(kernel.STATE_INTS, np.int64), np.zeros(kernel.STATE_FLOATS)
-    state_i[kernel.S_BAR] = plan.first
-    state_i[kernel.S_EXIT_DUE] = state_i[kernel.S_LOST_DAY] = -1
-    days = _days(plan)
-    registers = np.zeros(int(plan.watched.steps[:, 1:].max(initial=0)) + 2 * kernel.POSITION_NAMES + 1)
-    orders, order_prices = np.zeros((len(plan.resting.rules), 3), np.int64), np.zeros(len(plan.resting.rules))
-    state_f[kernel.X_CASH] = account.capital
-    equity = np.empty(len(bars))
-    whole, numbers, skips = _ledger_buffers()
-    while True:
-        reached = kernel.simulate(
-            bars.open, bars.high, bars.low, bars.close, plan.flags, plan.blocks, *levels,
-            *rules, rule_strides, plan.size_forms, plan.entry_orders, plan.exit_orders, plan.moving_units,
-            plan.resting.rules, plan.resting.signals, plan.resting.rows, orders, order_prices,
-            plan.watched.rules, plan.watched.steps, plan.watched.columns, registers,
-            *days, plan.limits, settings_i, settings_f, state_i, state_f, equity,
-            whole, numbers, skips,
-        )  # fmt: skip
-        if reached > plan.last:
-            break
-        if state_i[kernel.S_TRADES] + 3 + 2 * len(orders) > whole.shape[0]:
-            whole, numbers = _doubled(whole), _doubled(numbers)
-        if state_i[kernel.S_SKIPS] + 4 + 3 * len(orders) > skips.shape[0]:
-            skips = _doubled(skips)
-    _buffers.ledger = (whole, numbers, skips)
-    trades, skipped = int(state_i[kernel.S_TRADES]), int(state_i[kernel.S_SKIPS])
-    return Outcome(
-        plan,
-        account.capital,
-        Trades(whole[:trades].copy(), numbers[:trades].copy()),
-        skips[:skipped].copy(),
-        equity[plan.first : plan.last + 1],
-        int(state_i[kernel.S_CUTS]),
-        bool(state_i[kernel.S_RUINED]),
-    )
+    return run_basket([plan], account)[0]
 
 
-def _levels(plan: Plan, size: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """The plan's columns as rows of those that vary, the row of each column (-1 for none), and the constants.
+def run_basket(plans: Sequence[Plan], account: Account) -> list[Outcome]:
+    """The outcomes of one script's plans, one a market, on one account: one cash, one equity, one margin.
 
-    A column that serves several places (a stop of both sides) is one row.
+    Each outcome holds its market's trades and skipped orders; its equity is the account's at that market's bars.
+    Raises SettingsError when the plans are of different timeframes.
     """
-    slots = np.full(len(plan.columns), -1, np.int64)
-    constants = np.array([column[0] for column in plan.columns], np.float64)
-    varying: dict[int, int] = {}
-    for place, column in enumerate(plan.columns):
-        if column.size > 1:
-            slots[place] = varying.setdefault(id(column), len(varying))
-    held = {id(column): column for column in plan.columns}
-    if len(varying) == 1:  # as it is, without a copy
-        [only] = varying
-        return np.ascontiguousarray(held[only], np.float64).reshape(1, size), slots, constants
-    rows = np.empty((len(varying), size))
-    for place, row in varying.items():
-        rows[row] = held[place]
-    return rows, slots, constants
+    simulation = Simulation(plans, account)
+    simulation.advance()
+    outcomes = simulation.outcomes()
+    keep_ledger(simulation.series)
+    return outcomes
 
 
-def _days(plan: Plan) -> tuple[np.ndarray, np.ndarray, np.ndarray, int]:
-    """Number and first bar of every bar's trading day, whether its close ends it, and the stride of the three."""
-    counts_days = any(exits.days or exits.close_days for exits in plan.time_exits)
-    if not (counts_days or holds_back(plan.limits) or len(plan.watched.rules)):
-        return np.zeros(1, np.int64), np.zeros(1, np.int64), np.zeros(1, np.uint8), 0
-    calendar = plan.dataset.calendar
-    number = np.cumsum(calendar.starts_day) - 1
-    return number, np.flatnonzero(calendar.starts_day)[number], calendar.ends_day.astype(np.uint8), 1
+class Simulation:
+    """A run that can be stopped before any moment, looked at, and gone on with.
 
+    Moments are bars of one market, or, of several, the distinct opening times from the first of any run's dates on.
+    """
 
-def _ledger_buffers() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Each thread's ledger columns, kept between runs so that a sweep does not allocate them anew."""
-    found: tuple[np.ndarray, np.ndarray, np.ndarray] | None = getattr(_buffers, "ledger", None)
-    if found is None:
-        found = (
-            np.empty((_FIRST_ROWS, kernel.TRADE_INTS), np.int64),
-            np.empty((_FIRST_ROWS, kernel.TRADE_FLOATS)),
-            np.empty((_FIRST_ROWS, kernel.SKIP_INTS), np.int64),
-        )
-    return found
+    def __init__(self, plans: Sequence[Plan], account: Account) -> None:
+        if len({plan.dataset.bars.timeframe for plan in plans}) > 1:
+            raise SettingsError("markets on one account are run on one timeframe")
+        self.plans, self.account = list(plans), account
+        self.offsets = np.cumsum([0, *(len(plan.dataset) for plan in plans)])
+        self.q, self.f, self.series = lay_out(self.plans, account, self.offsets)
+        alone = len(plans) == 1
+        self.first = plans[0].first if alone else 0
+        self.last = plans[0].last if alone else len(self.series.ends) - 1
+        self.q[kernel.A_MOMENT] = self.first
+        self._most_events = most_events(self.plans)
 
+    def advance(self, until: int | None = None) -> int:
+        """Run to before moment `until`, or to the end; returns the moment reached."""
+        wanted = self.last + 1 if until is None else min(until, self.last + 1)
+        while kernel.simulate(wanted, self.last, self._most_events, self.q, self.f, self.series) < wanted:
+            self.series = with_larger_ledger(self.series)
+        return int(self.q[kernel.A_MOMENT])
 
-def _doubled(table: np.ndarray) -> np.ndarray:
-    larger = np.empty((table.shape[0] * 2, table.shape[1]), table.dtype)
-    larger[: table.shape[0]] = table
-    return larger
+    def state(self) -> tuple[Table, Table]:
+        """A copy of all that the run goes on from, its ledger and equity apart."""
+        return self.q.copy(), self.f.copy()
 
+    def restore(self, state: tuple[Table, Table]) -> None:
+        """Go back, or forward, to a state that was copied before."""
+        self.q[:], self.f[:] = state
 
-def _settings(plan: Plan, account: Account) -> tuple[np.ndarray, np.ndarray]:
-    market = plan.dataset.market
-    fees = market.commission or account.commission
-    in_one = round(1.0 / market.tick)
-    exact = in_one >= 1 and abs(1.0 / market.tick - in_one) < 1e-9 * in_one
-    whole = np.zeros(kernel.SETTING_INTS, np.int64)
-    whole[kernel.I_FIRST], whole[kernel.I_LAST] = plan.first, plan.last
-    whole[kernel.I_PATH] = account.same_bar == "path"
-    whole[kernel.I_SKIP_SHORT] = account.short_of_margin == "skip"
-    whole[kernel.I_OPPOSITE] = plan.opposite
-    for row, exits in enumerate(plan.time_exits):
-        whole[kernel.I_AFTER_LONG + row], whole[kernel.I_CLOSE_AFTER_LONG + row] = exits.bars, exits.close_bars
-        whole[kernel.I_DAYS_LONG + row], whole[kernel.I_CLOSE_DAYS_LONG + row] = exits.days, exits.close_days
-    whole[kernel.I_MOVING], whole[kernel.I_LIMITED] = plan.is_moving, holds_back(plan.limits)
-    whole[kernel.I_BID] = market.quotes == "bid"
-    whole[kernel.I_SPREAD_PERCENT] = market.spread_unit == "percent"
-    whole[kernel.I_TICKS_IN_ONE] = in_one if exact else 0
-    whole[kernel.I_INVERTED] = plan.inverted
-    numbers = np.zeros(kernel.SETTING_FLOATS)
-    numbers[kernel.F_TICK] = market.tick
-    numbers[kernel.F_VALUE] = market.point_value * market.currency_rate
-    numbers[kernel.F_STEP], numbers[kernel.F_MIN_LOT] = market.lot_step, market.min_lot
-    numbers[kernel.F_SLIPPAGE] = account.slippage_ticks * market.tick
-    numbers[kernel.F_FEE_PERCENT], numbers[kernel.F_FEE_UNIT] = fees.percent, fees.per_unit
-    numbers[kernel.F_FEE_ORDER], numbers[kernel.F_FEE_MINIMUM] = fees.per_order, fees.minimum
-    numbers[kernel.F_LEVERAGE], numbers[kernel.F_STOP_OUT] = account.leverage, account.stop_out
-    numbers[kernel.F_FINANCING_LONG] = market.financing_long
-    numbers[kernel.F_FINANCING_SHORT] = market.financing_short
-    numbers[kernel.F_CAPITAL] = account.capital
-    return whole, numbers
+    def outcomes(self) -> list[Outcome]:
+        """What every market's run left behind."""
+        q, series = self.q, self.series
+        trades, skips = int(q[kernel.A_TRADES]), int(q[kernel.A_SKIPS])
+        whole, numbers, skipped = series.ti[:trades].copy(), series.tf[:trades].copy(), series.skips[:skips].copy()
+        found = []
+        for k, (plan, (begin, end)) in enumerate(zip(self.plans, pairwise(self.offsets), strict=True)):
+            mine, of_market = slice(None), slice(None)
+            if len(self.plans) > 1:
+                mine = whole[:, kernel.TI_MARKET] == k
+                of_market = (skipped[:, 0] >= begin) & (skipped[:, 0] < end)
+            market_whole, market_skips = whole[mine], skipped[of_market]
+            market_whole[:, [kernel.TI_ENTRY_BAR, kernel.TI_EXIT_BAR]] -= begin
+            market_skips[:, 0] -= begin
+            found.append(
+                Outcome(
+                    plan,
+                    self.account.capital,
+                    Trades(market_whole, numbers[mine]),
+                    market_skips,
+                    series.equity[begin + plan.first : begin + plan.last + 1],
+                    int(q[kernel.A_CUTS]),
+                    bool(q[kernel.A_RUINED]),
+                )
+            )
+        return found

@@ -7,7 +7,8 @@ from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.holding import holds_back
 from skelb.core.plan.inputs import input_values, read_value
 from skelb.core.plan.memo import Memo
-from skelb.core.plan.rules import NamedRule, Plan, make_plan
+from skelb.core.plan.rules import Plan, make_plan
+from skelb.core.plan.signals import NamedRule
 
 __all__ = [
     "Block",

@@ -28,7 +28,7 @@ class Column(IntEnum):
     """Level columns of one side; the short side's follow the long side's.
 
     Distances are infinite where no rule of that kind is in force. Units: price, percent of the entry's mid,
-    prices (AT), multiples of R, and for SIZE the unit of the rule.
+    prices (AT), multiples of R.
     """
 
     STOP_PRICE = 0
@@ -38,19 +38,26 @@ class Column(IntEnum):
     TARGET_PERCENT = 4
     TARGET_R = 5
     TARGET_AT = 6
-    SIZE = 7
-    MOST = 8
-    TRAIL = 9
-    TRAIL_ONCE = 10
-    TRAIL_AT = 11
-    EVEN_ONCE = 12
-    EVEN_PLUS = 13
+    TRAIL = 7
+    TRAIL_ONCE = 8
+    TRAIL_AT = 9
+    EVEN_ONCE = 10
+    EVEN_PLUS = 11
+
+
+class RuleColumn(IntEnum):
+    """Columns of one entry rule: its size in the rule's unit, the most units, the price of an order that rests."""
+
+    SIZE = 0
+    MOST = 1
+    PRICE = 2
 
 
 COLUMNS_PER_SIDE = len(Column)
 SPREAD_COLUMN = 2 * COLUMNS_PER_SIDE
 NIGHTS_COLUMN = SPREAD_COLUMN + 1
-COLUMN_COUNT = NIGHTS_COLUMN + 1
+RATE_COLUMN = NIGHTS_COLUMN + 1  # currency rate at each close
+RULE_COLUMNS = RATE_COLUMN + 1  # then those of each entry rule, a price for each exit rule, an amount for each part
 
 
 class SizeForm(IntEnum):
@@ -76,14 +83,22 @@ class OrderForm(IntEnum):
 
     MARKET = 0
     CLOSE = 1
+    LIMIT = 2
+    STOP = 3
+
+    @property
+    def rests(self) -> bool:
+        """Whether orders of this form wait at a price."""
+        return self >= OrderForm.LIMIT
 
 
 class DistanceUnit(IntEnum):
-    """What the number in a column of a moving level means."""
+    """What the number in a column of a moving level, or of a part's target, means."""
 
     PRICE = 0
     PERCENT = 1
     R = 2
+    AT = 3
 
 
 MOVING = (Column.TRAIL, Column.TRAIL_ONCE, Column.EVEN_ONCE, Column.EVEN_PLUS)  # columns with a unit of their own

@@ -36,6 +36,12 @@ class Dataset:
     def __len__(self) -> int:
         return len(self.bars)
 
+    def pieces(self) -> tuple[Bars, Ints]:
+        """The stored bars that these were built from, inside the session, and the end of each bar's among them, (n,)."""
+        stored = self.stored or self.bars
+        finer, calendar, _ = session_bars(stored, self.market)
+        return finer, np.searchsorted(calendar.close_time, self.calendar.close_time, side="right")
+
     def higher(self, timeframe: Timeframe) -> "HigherBars":
         """This market on a longer timeframe, built from the stored bars, and which of its bars each bar here can see.
 

@@ -12,6 +12,7 @@ from skelb.core.plan.columns import Held
 
 _LIMITS = {"entries": Held.ENTRIES, "losses": Held.LOSSES, "loss": Held.LOSS}
 _PAUSES = {"stop": Held.AFTER_STOP, "loss": Held.AFTER_LOSS, "exit": Held.AFTER_EXIT}
+MOST_LOTS = 1_000
 Constant = Callable[[Expression], float]
 
 
@@ -54,6 +55,17 @@ def limits_of(limits: Sequence[Limit], pauses: Sequence[Pause], constant: Consta
         bars = _whole(constant(pause.bars), 0, "`pause` needs a whole number of bars")
         found[_PAUSES[pause.after]] = max(found[_PAUSES[pause.after]], bars)
     return found
+
+
+def room_of(limits: Sequence[Limit], constant: Constant) -> int:
+    """How many lots may be open in a market at once. Raises SettingsError on a count that cannot be."""
+    room = 1
+    for rule in limits:
+        if rule.kind == "open":
+            room = _whole(constant(rule.amount), 1, "`limit … open` needs a whole number")
+            if room > MOST_LOTS:
+                raise SettingsError(f"`limit {room} open` is more than the {MOST_LOTS} lots that this engine keeps")
+    return room
 
 
 def holds_back(limits: Floats) -> bool:

@@ -1,6 +1,6 @@
 """Levels that move: the distances of trailing stops and break-even, and their units."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import TypeVar
 
 import numpy as np
@@ -10,8 +10,9 @@ from skelb.core.bars import Floats
 from skelb.core.errors import SettingsError
 from skelb.core.language.tree import Breakeven, Distance, Side, Trail
 from skelb.core.plan.columns import MOVING, Column, DistanceUnit
+from skelb.core.plan.terms import Terms
+from skelb.core.plan.watching import Made, asks_position
 
-Amount = Callable[[Distance], Floats]
 M = TypeVar("M", Trail, Breakeven)
 _UNITS = {"percent": DistanceUnit.PERCENT, "R": DistanceUnit.R}
 
@@ -27,18 +28,17 @@ def lay_moving_levels(
     units: NDArray[np.int64],
     side: Side,
     rules: Sequence[Trail | Breakeven],
-    amount: Amount,
+    terms: Terms,
 ) -> None:
     """Write a side's trail and break-even into its columns; a sided rule replaces an unsided one.
 
-    `amount` gives a distance's number with pips, ticks and cash in price units. Raises SettingsError when two
-    rules of one kind are in force for a side.
+    Raises SettingsError when two rules of one kind are in force for a side.
     """
     columns[offset + Column.TRAIL_AT] = np.array([np.nan])
     columns[offset + Column.TRAIL_ONCE] = columns[offset + Column.EVEN_PLUS] = np.array([0.0])
 
     def lay(column: Column, distance: Distance) -> None:
-        columns[offset + column] = amount(distance)
+        columns[offset + column] = terms.amount(distance)
         units[0 if side == "long" else 1, MOVING.index(column)] = _UNITS.get(distance.unit, DistanceUnit.PRICE)
 
     trails = _in_force([rule for rule in rules if isinstance(rule, Trail) and rule.distance.unit != "at"], side)
@@ -47,8 +47,10 @@ def lay_moving_levels(
         if trails.once is not None:
             lay(Column.TRAIL_ONCE, trails.once)
     at = _in_force([rule for rule in rules if isinstance(rule, Trail) and rule.distance.unit == "at"], side)
-    if at is not None:
-        columns[offset + Column.TRAIL_AT] = amount(at.distance)
+    if at is not None and asks_position(at.distance.amount, terms.checked):
+        terms.watching.add(at.distance.amount, Made.BEFORE_LEVELS, offset + Column.TRAIL_AT)
+    elif at is not None:
+        columns[offset + Column.TRAIL_AT] = terms.amount(at.distance)
     even = _in_force([rule for rule in rules if isinstance(rule, Breakeven)], side)
     if even is not None:
         lay(Column.EVEN_ONCE, even.once)

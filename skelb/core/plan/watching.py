@@ -1,7 +1,8 @@
-"""Exit conditions that ask for the position: compiled to programs that the engine runs while in a position."""
+"""Parts of rules that ask for the position: compiled to programs that the engine runs at each close."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
+from enum import IntEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,28 +11,37 @@ from skelb.core.bars import Floats
 from skelb.core.catalogue import POSITION_NAMES
 from skelb.core.language import Checked, names_in
 from skelb.core.language.checking.used import replaced_names
-from skelb.core.language.tree import Carry, Exit, Expression
+from skelb.core.language.tree import Carry, Expression
 from skelb.core.plan.carries import compile_carry
-from skelb.core.plan.memo import Value
+from skelb.core.plan.expressions import Expressions
 
 NAMES = tuple(POSITION_NAMES)  # their order is that of the engine's registers
 _HERE = (0, 0)
 
 
-@dataclass(frozen=True, eq=False)
-class Watched:
-    """Exit rules that ask for the position; w rules, n bars.
+class Made(IntEnum):
+    """When a program's value is written to its column; conditions are asked for instead."""
 
-    rules : int64, shape (w, 6): number of the exit rule, sides (1 long, 2 short, 3 both), first step, end of the
-        steps, first column, end of the columns
+    BEFORE_LEVELS = 0
+    BEFORE_EXITS = 1
+    BEFORE_ENTRIES = 2
+    ASKED = 3
+
+
+@dataclass(frozen=True, eq=False)
+class Programs:
+    """g programs on the position, m steps, n bars.
+
+    table : int64, shape (g, 6): first step, end of the steps, first input, end of the inputs, `Made`, the column that
+        it writes (-1 for conditions)
     steps : int64, shape (m, 5), as `carries.Program` lays them: values of the position in the first registers, the
-        result in the register after twice their number, then the rule's columns
-    columns : float64, shape (k, n): what of the conditions does not depend on the position
+        result in the register after twice their number, then the inputs
+    inputs : float64, shape (k, n): what does not depend on the position
     """
 
-    rules: NDArray[np.int64]
+    table: NDArray[np.int64]
     steps: NDArray[np.int64]
-    columns: Floats
+    inputs: Floats
 
 
 def asks_position(node: object, checked: Checked) -> bool:
@@ -43,39 +53,45 @@ def asks_position(node: object, checked: Checked) -> bool:
     return False
 
 
-def watched_exits(
-    exits: Sequence[Exit],
-    checked: Checked,
-    number: Callable[[Expression], int],
-    value: Callable[[int], Value],
-    size: int,
-) -> Watched:
-    """The programs of the exit rules that ask for the position; `number` and `value` are those of the expressions."""
-    rules: list[tuple[int, ...]] = []
-    steps: list[NDArray[np.int64]] = []
-    columns: list[Floats] = []
-    end = 0
-    for index, rule in enumerate(exits):
-        if not asks_position(rule.when, checked):
-            continue
+class Watching:
+    """Collects the programs of one plan."""
+
+    def __init__(self, checked: Checked, expressions: Expressions, size: int) -> None:
+        self._checked, self._expressions, self._size = checked, expressions, size
+        self._rows: list[tuple[int, ...]] = []
+        self._steps: list[NDArray[np.int64]] = []
+        self._inputs: list[Floats] = []
+
+    def add(self, node: Expression, made: Made, column: int = -1) -> int:
+        """The number of a new program for an expression that asks for the position."""
         spans = (_HERE,) * len(NAMES)
-        condition = _written_out(rule.when, checked)
-        program = compile_carry(Carry(NAMES, spans, (condition,), (), _HERE), number)
-        found = np.frombuffer(program.steps, np.int64).reshape(-1, 5)
-        sides = 3 if rule.side is None else 1 if rule.side == "long" else 2
-        rules.append((index, sides, end, end + len(found), len(columns), len(columns) + len(program.columns)))
-        columns += [np.broadcast_to(value(column), size).astype(np.float64) for column in program.columns]
-        steps.append(found)
-        end += len(found)
-    return Watched(
-        np.array(rules, np.int64).reshape(-1, 6),
-        np.concatenate(steps) if steps else np.zeros((0, 5), np.int64),
-        np.array(columns).reshape(len(columns), size),
-    )
+        program = compile_carry(
+            Carry(NAMES, spans, (_written_out(node, self._checked),), (), _HERE), self._expressions.number
+        )
+        steps = np.frombuffer(program.steps, np.int64).reshape(-1, 5)
+        begin, first = sum(len(part) for part in self._steps), len(self._inputs)
+        self._steps.append(steps)
+        for number in program.columns:
+            value = self._expressions.value(number)
+            self._inputs.append(np.broadcast_to(value, self._size).astype(np.float64))
+        self._rows.append((begin, begin + len(steps), first, len(self._inputs), made, column))
+        return len(self._rows) - 1
+
+    def programs(self) -> Programs:
+        """All that were added."""
+        return Programs(
+            np.array(self._rows, np.int64).reshape(-1, 6),
+            _stacked(self._steps),
+            np.array(self._inputs).reshape(len(self._inputs), self._size),
+        )
+
+
+def _stacked(steps: Sequence[NDArray[np.int64]]) -> NDArray[np.int64]:
+    return np.concatenate(steps) if steps else np.zeros((0, 5), np.int64)
 
 
 def _written_out(node: Expression, checked: Checked) -> Expression:
-    """The condition with names that depend on the position replaced by what they mean."""
+    """The expression with names that depend on the position replaced by what they mean."""
     meant = {name: found.value for name, found in checked.definitions.items() if checked.meanings[name].position}
     while any(name.name in meant for name in names_in(node)):
         node = replaced_names(node, meant)

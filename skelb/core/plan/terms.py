@@ -1,0 +1,111 @@
+"""What every part of a plan is laid out from: a script's rules that exist with these inputs, on one dataset."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import TypeVar
+
+import numpy as np
+
+from skelb.core.bars import Calendar, Floats, Market
+from skelb.core.catalogue import YES
+from skelb.core.errors import SettingsError
+from skelb.core.language import Checked
+from skelb.core.language.tree import (
+    Breakeven,
+    Distance,
+    Enter,
+    Exit,
+    ExitAfter,
+    Expression,
+    Order,
+    Protect,
+    Rule,
+    Side,
+    Trail,
+)
+from skelb.core.plan.dataset import Dataset
+from skelb.core.plan.expressions import Expressions, InputValue
+from skelb.core.plan.watching import Watching
+
+SIDES: tuple[Side, Side] = ("long", "short")
+SIDE_BITS = {"long": 1, "short": 2, None: 3}
+R = TypeVar("R")
+
+
+@dataclass(frozen=True)
+class Stated:
+    """A rule and the text it was written in, which starts at `start`."""
+
+    rule: Rule
+    text: str
+    start: int
+
+
+class Terms:
+    """The rules in force, and the numbers in them."""
+
+    def __init__(
+        self, checked: Checked, dataset: Dataset, inputs: Mapping[str, InputValue], sides: str, inverted: bool
+    ) -> None:
+        self.checked, self.dataset, self.sides, self.inverted = checked, dataset, sides, inverted
+        self.expressions = Expressions(checked, inputs, dataset)
+        self.watching = Watching(checked, self.expressions, len(dataset))
+        self.rate = self._rate()
+        self.stated: list[Stated] = []
+        for placed in checked.statements:
+            statement = placed.statement
+            if isinstance(statement, Rule) and self._exists(getattr(statement, "only_if", None)):
+                rule = _turned(statement) if inverted else statement
+                self.stated.append(Stated(rule, placed.text, placed.start))
+
+    @property
+    def calendar(self) -> Calendar:
+        """The trading days of the dataset's bars."""
+        return self.dataset.calendar
+
+    @property
+    def market(self) -> Market:
+        """The market that is traded."""
+        return self.dataset.market
+
+    def _exists(self, only_if: Expression | None) -> bool:
+        return only_if is None or self.expressions.constant(only_if) == YES
+
+    def _rate(self) -> Floats:
+        """The currency rate at each close, shape (n,), or (1,) where it is a number."""
+        rate = self.market.currency_rate
+        if not isinstance(rate, str):
+            return np.array([float(rate)])
+        other = self.dataset.other(rate, self.dataset.bars.timeframe)
+        return np.asarray(other.align(other.dataset.bars.close), np.float64)
+
+    def of_kind(self, kind: type[R]) -> list[R]:
+        """The rules of one kind, in text order."""
+        return [stated.rule for stated in self.stated if isinstance(stated.rule, kind)]
+
+    def amount(self, distance: Distance) -> Floats:
+        """A distance's number, shape (n,) or (1,): pips, ticks and cash in price units, percent and R as they are.
+
+        Raises SettingsError for pips on a market without.
+        """
+        value, unit = self.expressions.of(distance.amount), distance.unit
+        if unit == "pips":
+            if self.market.pip is None:
+                raise SettingsError(f"{self.market.symbol} has no pips: write the distance in ticks or points")
+            return value * self.market.pip
+        if unit == "ticks":
+            return value * self.market.tick
+        if unit == "cash":
+            return value / (self.market.point_value * self.rate)
+        return value
+
+
+def _turned(rule: Rule) -> Rule:
+    """The rule with its side exchanged; an entry that rests becomes one that the same price fills."""
+    if not isinstance(rule, (Enter, Exit, ExitAfter, Protect, Trail, Breakeven)) or rule.side is None:
+        return rule
+    other: Side = "short" if rule.side == "long" else "long"
+    if isinstance(rule, Enter) and rule.order.form in ("limit", "stop"):
+        order: Order = replace(rule.order, form="stop" if rule.order.form == "limit" else "limit")
+        return replace(rule, side=other, order=order)
+    return replace(rule, side=other)
