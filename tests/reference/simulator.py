@@ -381,6 +381,8 @@ class Simulator:
         if amount is None:
             return "unknown level"
         equity = self.purse.equity()
+        if not price and form in ("cash", "percent"):
+            return "unknown level"
         units = {
             "units": lambda: amount,
             "cash": lambda: amount / (price * self.value),

@@ -14,14 +14,29 @@ import math
 from collections import namedtuple
 
 import numpy as np
-from numba import njit
+from numba import njit, types
 
-# Without reference counts, which would cost more than the simulation; nothing here makes an array. Only `simulate` is
-# called from outside, so the others get no entry from Python.
-_inlined = njit(
-    nogil=True, _nrt=False, error_model="numpy", no_cpython_wrapper=True, no_cfunc_wrapper=True, forceinline=True
-)
-_compiled = njit(nogil=True, _nrt=False, error_model="numpy", no_cpython_wrapper=True, no_cfunc_wrapper=True)
+
+def _made(**options):
+    """A decorator for the functions here that `simulate` calls, which alone is called from Python.
+
+    Without reference counts, which would cost more than the simulation: nothing here makes an array. One version
+    each: the compiler would make another for every constant that is passed.
+    """
+    make = njit(nogil=True, _nrt=False, error_model="numpy", no_cpython_wrapper=True, no_cfunc_wrapper=True, **options)
+
+    def decorate(function):
+        made = make(function)
+        if made is function:  # run without the compiler, to look for a fault
+            return made
+        typed = made.get_call_template
+        made.get_call_template = lambda args, kws: typed(tuple(types.unliteral(arg) for arg in args), kws)
+        return made
+
+    return decorate
+
+
+_compiled, _inlined = _made(), _made(forceinline=True)
 
 # Bits of `flags`, as in plan.columns.Flag.
 ENTER_LONG, ENTER_SHORT, EXIT_LONG, EXIT_SHORT, BLOCKED, FLAT_OPEN, FLAT_CLOSE, NIGHT = 1, 2, 4, 8, 16, 32, 64, 128
@@ -199,7 +214,7 @@ def _rounded(x, tick, ticks_in_one):
     """A level on the tick grid; infinite and unknown levels pass through."""
     if not math.isfinite(x):
         return x
-    k = math.floor(abs(x) / tick + 0.5 + 1e-9)
+    k = np.floor(abs(x) / tick + 0.5 + 1e-9)
     level = k / ticks_in_one if ticks_in_one > 0 else k * tick
     return level if x >= 0.0 else -level
 
@@ -319,7 +334,7 @@ def _close_lot(n, percent, i, mid, slips, reason, rule, moment, ambiguous, m, q,
     f[lot + L_TAKEN] += percent
     if f[lot + L_TAKEN] < 100.0 - 1e-9:
         step = f[m + F_STEP]
-        part = math.floor(f[lot + L_FULL] * percent / 100.0 / step + 1e-9) * step
+        part = np.floor(f[lot + L_FULL] * percent / 100.0 / step + 1e-9) * step
         if part <= 0.0:
             return
         if part < units:
@@ -548,6 +563,8 @@ def _open_lot(e, j, i, mid, moment, slips, m, q, f, series):
     else:
         units = amount / (risk * value)
     units = min(units, most)
+    if not units < np.inf:
+        return SKIP_UNKNOWN
     per_unit = abs(price) * value / f[m + F_LEVERAGE]
     free = equity - _sum_over_lots(L_MARGIN, q, f)
     if units * per_unit > free:
@@ -555,7 +572,7 @@ def _open_lot(e, j, i, mid, moment, slips, m, q, f, series):
             return SKIP_MARGIN
         units = free / per_unit
         q[A_CUTS] += 1
-    units = math.floor(units / f[m + F_STEP] + 1e-9) * f[m + F_STEP]
+    units = np.floor(units / f[m + F_STEP] + 1e-9) * f[m + F_STEP]
     if not units >= f[m + F_MIN_LOT]:
         return SKIP_LOT
     q[m + S_SIDE] = side
