@@ -23,7 +23,7 @@ from benchmarks.yardstick import ACCOUNT, MARKET, SCRIPT, HandWritten, make_bars
 from skelb.core.bars import Timeframe, resample
 from skelb.core.catalogue import FUNCTIONS
 from skelb.core.engine import run
-from skelb.core.figures import figures_of
+from skelb.core.figures import figures_of, record_of
 from skelb.core.language import check
 from skelb.core.language.assist import Surroundings, completions
 from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
@@ -80,7 +80,7 @@ def engine_rows(size: int) -> list[Row]:
 
     def all_of_it() -> None:
         plan = make_plan(checked, fresh(dataset), input_values(checked, {}))
-        figures_of(run(plan, ACCOUNT))
+        figures_of(record_of(run(plan, ACCOUNT)))
 
     found, seconds = ratio(all_of_it, lambda: hand.run(12, 48))
     rows.append(
@@ -108,7 +108,7 @@ def growth_rows() -> list[Row]:
         checked = check(SCRIPT.format(fast=12, slow=48))
 
         def once(dataset: Dataset = dataset, checked: object = checked) -> None:
-            figures_of(run(make_plan(checked, fresh(dataset), input_values(checked, {})), ACCOUNT))  # type: ignore[arg-type]
+            figures_of(record_of(run(make_plan(checked, fresh(dataset), input_values(checked, {})), ACCOUNT)))  # type: ignore[arg-type]
 
         once()
         seconds[size] = median(timed(once) for _ in range(9))

@@ -7,7 +7,7 @@ from datetime import date
 from skelb.core.bars import Bars, Market
 from skelb.core.engine import Account, Outcome, run
 from skelb.core.errors import ScriptError, SettingsError
-from skelb.core.figures import Figures, Finding, figures_of, findings_of
+from skelb.core.figures import Figures, Finding, figures_by_side, findings_of
 from skelb.core.language import Checked, LineMap, Scripts, Setting, check
 from skelb.core.plan import Dataset, input_values, make_plan
 
@@ -57,7 +57,7 @@ def backtest(checked: Checked, dataset: Dataset, account: Account, choices: Choi
     inputs = input_values(checked, choices.inputs)
     plan = make_plan(checked, dataset, inputs, choices.sides, choices.from_date, choices.to_date, choices.inverted)
     outcome = run(plan, account)
-    figures = {side: figures_of(outcome, side) for side in ("all", "long", "short")}
+    figures = figures_by_side(outcome)
     return Result(outcome, figures, findings_of(outcome, checked, figures, choices.sides))
 
 

@@ -38,7 +38,7 @@ def trades(outcome):
 
 
 def skips(outcome):
-    return [(int(bar), SKIP_REASONS[int(reason)]) for bar, _, reason, _ in outcome.skips]
+    return [(int(bar), SKIP_REASONS[int(reason)]) for bar, _, reason, *_ in outcome.skips]
 
 
 BUY = (100, 101, 99, 100, 1)

@@ -7,7 +7,7 @@ import pytest
 
 from skelb.core.bars import Commission
 from skelb.core.engine import Account, kernel, run
-from skelb.core.figures import FIGURE_KEYS, FIGURES, figures_of, findings_of, side_equity
+from skelb.core.figures import FIGURE_KEYS, FIGURES, figures_by_side, figures_of, findings_of, record_of, side_equity
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_plan
 from tests.conftest import dataset, wave_bars
@@ -29,7 +29,7 @@ def outcome_of(script=SCRIPT, account=ACCOUNT, size=3000, seed=5, **market):
 
 
 CHECKED, OUTCOME = outcome_of()
-FOUND = {side: figures_of(OUTCOME, side) for side in ("all", "long", "short")}
+FOUND = figures_by_side(OUTCOME)
 
 
 def test_every_figure_is_there_and_documented():
@@ -92,7 +92,7 @@ def test_long_and_short_add_up_to_all():
 
 def test_figures_without_meaning_are_none():
     _, nothing = outcome_of("enter long when no")
-    found = figures_of(nothing)
+    found = figures_of(record_of(nothing))
     assert found["trades"] == 0 and found["net_profit"] == 0
     for key in ("win_rate", "profit_factor", "average_trade", "return_over_drawdown", "sharpe", "expectancy_r"):
         assert found[key] is None, key
@@ -100,7 +100,7 @@ def test_figures_without_meaning_are_none():
 
 def codes(script, account=ACCOUNT, sides="both", **options):
     checked, outcome = outcome_of(script, account, **options)
-    figures = {side: figures_of(outcome, side) for side in ("all", "long", "short")}
+    figures = figures_by_side(outcome)
     return {item.code: item.message for item in findings_of(outcome, checked, figures, sides)}
 
 

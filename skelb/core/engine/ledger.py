@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from skelb.core.bars import Bools, Floats, Ints
 from skelb.core.engine import kernel
 from skelb.core.plan import NamedRule, Plan
+from skelb.core.plan.columns import RATE_COLUMN
 
 SKIP_REASONS = {
     kernel.SKIP_WINDOW: "window",
@@ -92,7 +93,8 @@ class Trades:
 
 @dataclass(frozen=True, eq=False)
 class Outcome:
-    """One finished simulation. `equity` covers bars first to last; `skips` are (bar, side, reason, moment) rows."""
+    """One finished simulation. `equity` covers bars first to last; `skips` are (bar, side, reason, moment,
+    entry rule or -1) rows."""
 
     plan: Plan
     capital: float
@@ -134,6 +136,13 @@ class Outcome:
     def exit_times(self) -> Ints:
         """Fill times of the exits: the bar's open, or its close for fills at the close."""
         return self.moment_times(self.trades.exit_bar, self.trades.moment)
+
+    def values(self, bars: Ints, moments: Ints) -> Floats:
+        """Money that one unit makes when price moves by 1, at a moment of each bar: point value times currency rate."""
+        rate = self.plan.levels.columns[RATE_COLUMN]
+        known = np.maximum(bars - (moments != kernel.AT_CLOSE), self.first)
+        at_moment = np.broadcast_to(rate, bars.shape) if rate.size == 1 else rate[known]
+        return at_moment * self.plan.dataset.market.point_value
 
     def moment_times(self, bars: Ints, moments: Ints) -> Ints:
         """The time of a moment in a bar: its close for moments at the close, else its open."""

@@ -71,19 +71,27 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64])
         f[base + constants : base + price] = columns.constants[k]
     bars = [plan.dataset.bars for plan in plans]
     order_of, ends, markets = _moments(plans, offsets)
+    pieces, piece_starts = _pieces(plans, account)
+    trades, numbers_of_trades, skips = _ledger_buffers()
     series = kernel.Series(
-        *(_joined([getattr(part, name) for part in bars]) for name in ("open", "high", "low", "close")),
-        _joined([plan.flags for plan in plans]),
-        _joined([plan.blocks for plan in plans]),
-        _joined([plan.signals.rows for plan in plans]),
-        rows,
-        days,
-        *_pieces(plans, account),
-        order_of,
-        ends,
-        kernel.HEAD + markets * block,
-        np.empty(int(offsets[-1])),
-        *_ledger_buffers(),
+        opens=_joined([part.open for part in bars]),
+        highs=_joined([part.high for part in bars]),
+        lows=_joined([part.low for part in bars]),
+        closes=_joined([part.close for part in bars]),
+        flags=_joined([plan.flags for plan in plans]),
+        blocks=_joined([plan.blocks for plan in plans]),
+        signals=_joined([plan.signals.rows for plan in plans]),
+        rows=rows,
+        days=days,
+        pieces=pieces,
+        piece_starts=piece_starts,
+        order=order_of,
+        ends=ends,
+        bases=kernel.HEAD + markets * block,
+        equity=np.empty(int(offsets[-1])),
+        ti=trades,
+        tf=numbers_of_trades,
+        skips=skips,
     )
     return q, f, series
 

@@ -91,14 +91,14 @@ def trade_rows(outcome: Outcome) -> list[Document]:
     trades, symbol = outcome.trades, outcome.plan.dataset.market.symbol
     entry_times, exit_times = outcome.entry_times(), outcome.exit_times()
     numbers, held = trades.numbers, trades.bars_held
+    entered = outcome.values(trades.entry_bar, trades.whole[:, kernel.TI_ENTRY_MOMENT])
+    left = outcome.values(trades.exit_bar, trades.moment)
     rows: list[Document] = []
     for row in range(len(trades)):
         of = numbers[row]
         side = "long" if trades.side[row] > 0 else "short"
-        notional = of[kernel.TF_UNITS] * of[kernel.TF_ENTRY_PRICE]
-        market = outcome.plan.dataset.market
-        notional *= market.point_value * market.currency_rate
-        risk = of[kernel.TF_RISK] * of[kernel.TF_UNITS] * market.point_value * market.currency_rate
+        notional = of[kernel.TF_UNITS] * of[kernel.TF_ENTRY_PRICE] * entered[row]
+        risk = of[kernel.TF_RISK] * of[kernel.TF_UNITS] * left[row]
         rows.append(
             {
                 "number": row + 1,

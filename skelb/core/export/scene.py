@@ -7,7 +7,7 @@ import numpy as np
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue import YES
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Outcome
 from skelb.core.figures import drawdown_of
 from skelb.core.language import Checked, label_parts
 from skelb.core.language.tree import Alert, Draw, Expression, Level, Mark, Name, Shade, Tint
@@ -256,24 +256,19 @@ def _account_rows(outcome: Outcome, cut: "_Cut", size: int) -> Document:
 
 def _position(outcome: Outcome) -> np.ndarray:
     """1, -1 or 0 at each bar's close, shape of the equity."""
-    sides = np.zeros(outcome.equity.size + 1, np.int64)
+    lots = np.zeros(outcome.equity.size + 1, np.int64)
     trades = outcome.trades
-    np.add.at(sides, trades.entry_bar - outcome.first, trades.side)
-    np.subtract.at(sides, trades.exit_bar - outcome.first, trades.side)
-    return np.cumsum(sides)[:-1]
+    np.add.at(lots, trades.entry_bar - outcome.first, trades.side)
+    np.subtract.at(lots, trades.exit_bar - outcome.first, trades.side)
+    return np.sign(np.cumsum(lots)[:-1])
 
 
 def _floating(outcome: Outcome) -> Floats:
     """Profit of the open position at each bar's close after its entry costs, money; 0 when flat."""
-    from_rows = np.zeros(outcome.equity.size + 1)
-    trades = outcome.trades
-    before = (
-        trades.column(kernel.TF_EQUITY) - trades.net
-    )  # equity after the trade less its net: the cash it started from
-    np.add.at(from_rows, trades.entry_bar - outcome.first, before)
-    np.subtract.at(from_rows, trades.exit_bar - outcome.first, before)
-    base = np.cumsum(from_rows)[:-1]
-    return np.where(_position(outcome) != 0, outcome.equity - base, 0.0)
+    earned = np.zeros(outcome.equity.size + 1)
+    np.add.at(earned, outcome.trades.exit_bar - outcome.first, outcome.trades.net)
+    closed = outcome.capital + np.cumsum(earned)[:-1]
+    return np.where(_position(outcome) != 0, outcome.equity - closed, 0.0)
 
 
 class _Cut:

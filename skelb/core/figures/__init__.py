@@ -1,7 +1,15 @@
 """Figures and findings of finished runs."""
 
+from skelb.core.figures.basket import (
+    MarketCosts,
+    basket_figures,
+    basket_order,
+    basket_record,
+    market_costs,
+    market_figures,
+)
 from skelb.core.figures.definitions import FIGURE_KEYS, FIGURES, Figure
-from skelb.core.figures.figures import Figures, drawdown_of, figures_of, side_equity
+from skelb.core.figures.figures import Figures, Record, drawdown_of, figures_by_side, figures_of, record_of, side_equity
 from skelb.core.figures.findings import Finding, findings_of
 
 __all__ = [
@@ -10,8 +18,17 @@ __all__ = [
     "Figure",
     "Figures",
     "Finding",
+    "MarketCosts",
+    "Record",
+    "basket_figures",
+    "basket_order",
+    "basket_record",
     "drawdown_of",
+    "figures_by_side",
     "figures_of",
     "findings_of",
+    "market_costs",
+    "market_figures",
+    "record_of",
     "side_equity",
 ]

@@ -9,44 +9,95 @@ from numba import njit
 from skelb.core.bars import Bools, Floats, Ints
 from skelb.core.engine import Outcome, kernel
 from skelb.core.figures.definitions import FIGURE_KEYS
+from skelb.core.plan.columns import NIGHTS_COLUMN, RATE_COLUMN, Flag
 
 Figures = dict[str, float | int | None]
 _YEAR_DAYS = 365.25
 
 
-@dataclass(frozen=True)
-class _Days:
-    """The trading days of a run: index (from the run's first bar) of each day's last bar, and their span."""
+@dataclass(frozen=True, eq=False)
+class Record:
+    """What figures are made of: a run's trades, and its equity with what belongs to each of its points.
 
-    ends: Ints
-    per_year: float
-    years: float
+    numbers : float64, shape (trades, kernel's number columns); bars_held, is_long, ambiguous : shape (trades,)
+    equity : float64, shape (points,), at the closes of bars or of a basket's moments
+    closes : int64, shape (points,), seconds since 1970 UTC; begins : the first bar's opening
+    days : int64, shape (points,), trading days since 1970
+    holding : float64, shape (points,), what holding is worth; held_from : what it was worth at the first open
+    """
+
+    capital: float
+    numbers: Floats
+    bars_held: Ints
+    is_long: Bools
+    ambiguous: Bools
+    equity: Floats
+    closes: Ints
+    begins: int
+    days: Ints
+    holding: Floats
+    held_from: float
 
 
-def figures_of(outcome: Outcome, side: str = "all") -> Figures:
-    """The figures of `all`, `long` or `short` trades, keyed as in FIGURES; None where a figure has no meaning.
+def record_of(outcome: Outcome, side: str = "all") -> Record:
+    """The record of one market's run, or of its `long` or `short` trades alone."""
+    trades, dataset = outcome.trades, outcome.plan.dataset
+    span = slice(outcome.first, outcome.last + 1)
+    chosen = _chosen(trades.side, side)
+    return Record(
+        outcome.capital,
+        trades.numbers[chosen],
+        trades.bars_held[chosen],
+        (trades.side > 0)[chosen],
+        trades.ambiguous[chosen],
+        outcome.equity if side == "all" else side_equity(outcome, chosen),
+        dataset.calendar.close_time[span],
+        int(dataset.bars.time[outcome.first]),
+        dataset.calendar.day[span],
+        dataset.bars.close[span],
+        float(dataset.bars.open[outcome.first]),
+    )
+
+
+def _chosen(sides: Ints, side: str) -> Bools:
+    return np.ones(sides.size, np.bool_) if side == "all" else sides == (1 if side == "long" else -1)
+
+
+def figures_of(record: Record) -> Figures:
+    """The figures of a record, keyed as in FIGURES; None where a figure has no meaning.
 
     Of one side, equity is the initial capital plus that side's trades alone.
     """
-    trades = outcome.trades
-    chosen = np.ones(len(trades), np.bool_) if side == "all" else trades.side == (1 if side == "long" else -1)
-    equity = outcome.equity if side == "all" else side_equity(outcome, chosen)
     found: Figures = dict.fromkeys(FIGURE_KEYS)
-    found |= _trade_figures(outcome, chosen)
-    found |= _equity_figures(outcome, equity)
+    found |= _trade_figures(record)
+    found |= _equity_figures(record)
     drawdown = found["max_drawdown"]
     if drawdown:
         found["return_over_drawdown"] = float(found["net_profit"] or 0.0) / drawdown
     return found
 
 
+def figures_by_side(outcome: Outcome) -> dict[str, Figures]:
+    """The figures of all, of long and of short trades."""
+    return {side: figures_of(record_of(outcome, side)) for side in ("all", "long", "short")}
+
+
 def side_equity(outcome: Outcome, chosen: Bools) -> Floats:
-    """Closing equity per bar if only the chosen trades had been made, money, shape of `outcome.equity`."""
-    trades = outcome.trades
-    after, net = trades.column(kernel.TF_EQUITY), trades.net
-    return _side_equity(
-        outcome.capital, outcome.equity, outcome.first, chosen, trades.entry_bar, trades.exit_bar, net, after - net
-    )
+    """Closing equity per bar if only the chosen trades had been made, money, shape of `outcome.equity`.
+
+    An open trade counts with its profit from the entry's price, less the entry's commission and the nights so far.
+    """
+    plan, trades = outcome.plan, outcome.trades
+    market, closes = plan.dataset.market, plan.dataset.bars.close
+    value = plan.levels.columns[RATE_COLUMN] * market.point_value
+    nights = np.where(plan.flags & Flag.NIGHT, plan.levels.columns[NIGHTS_COLUMN], 0.0) / 36_500.0
+    nightly = np.concatenate(([0.0], closes[:-1])) * nights  # of one unit, for one percent a year
+    begins = trades.entry_bar + (trades.whole[:, kernel.TI_ENTRY_MOMENT] != kernel.AT_CLOSE)
+    return _equity_of(
+        outcome.capital, outcome.first, outcome.last, closes, value, np.flatnonzero(chosen), trades.side,
+        trades.entry_bar, trades.exit_bar, begins, trades.numbers[:, _MARKED], nightly,
+        market.financing_long, market.financing_short,
+    )  # fmt: skip
 
 
 def drawdown_of(equity: Floats, capital: float) -> Floats:
@@ -54,16 +105,15 @@ def drawdown_of(equity: Floats, capital: float) -> Floats:
     return np.maximum(np.maximum.accumulate(equity), capital) - equity
 
 
-def _trade_figures(outcome: Outcome, chosen: Bools) -> Figures:
-    trades = outcome.trades
-    sums = _trade_sums(trades.numbers[:, _SUMMED], trades.bars_held, trades.ambiguous, chosen)
+def _trade_figures(record: Record) -> Figures:
+    sums = _trade_sums(record.numbers[:, _SUMMED], record.bars_held, record.ambiguous)
     count, wins, won, lost = int(sums[_COUNT]), int(sums[_WINS]), float(sums[_WON]), float(sums[_LOST])
     losses, net = count - wins, won - lost
     costs = float(sums[_FEES] + sums[_SPREADS] + sums[_SLIPPED] + sums[_NIGHTS])
     gross = float(sums[_GROSS])
     found: Figures = {
         "net_profit": net,
-        "return": net / outcome.capital if outcome.capital > 0 else None,
+        "return": net / record.capital if record.capital > 0 else None,
         "trades": count,
         "total_commission": float(sums[_FEES]),
         "total_spread": float(sums[_SPREADS]),
@@ -72,7 +122,7 @@ def _trade_figures(outcome: Outcome, chosen: Bools) -> Figures:
         "total_costs": costs,
         "costs_share": costs / gross if gross > 0 else None,
         "ambiguous_trades": int(sums[_AMBIGUOUS]),
-        "exposure": float(sums[_HELD]) / max(1, outcome.equity.size),
+        "exposure": float(sums[_HELD]) / max(1, record.equity.size),
     }
     if count == 0:
         return found
@@ -93,55 +143,43 @@ def _trade_figures(outcome: Outcome, chosen: Bools) -> Figures:
     return found
 
 
-def _equity_figures(outcome: Outcome, equity: Floats) -> Figures:
-    dataset = outcome.plan.dataset
-    money, percent, peak, recovery = _largest_drawdown(equity, outcome.capital)
+def _equity_figures(record: Record) -> Figures:
+    money, percent, peak, recovery = _largest_drawdown(record.equity, record.capital)
     found: Figures = {"max_drawdown": money, "max_drawdown_percent": percent, "max_drawdown_days": 0.0}
     if money > 0:
-        closes = dataset.calendar.close_time[outcome.first : outcome.last + 1]
-        start = closes[peak] if peak >= 0 else dataset.bars.time[outcome.first]
-        found["max_drawdown_days"] = float(closes[recovery] - start) / 86_400.0
-    bars = dataset.bars
-    first, last = outcome.first, outcome.last
-    if bars.open[first] > 0:
-        found["holding_return"] = float(bars.close[last] / bars.open[first] - 1.0)
-    if outcome.capital > 0:
-        found |= _daily_figures(outcome, equity)
+        start = record.closes[peak] if peak >= 0 else record.begins
+        found["max_drawdown_days"] = float(record.closes[recovery] - start) / 86_400.0
+    if record.held_from > 0:
+        found["holding_return"] = float(record.holding[-1] / record.held_from - 1.0)
+    if record.capital > 0:
+        found |= _daily_figures(record)
     return found
 
 
-def _days_of(outcome: Outcome) -> _Days:
-    calendar = outcome.plan.dataset.calendar
-    ends = calendar.day_ends[(calendar.day_ends >= outcome.first) & (calendar.day_ends < outcome.last)]
-    ends = np.append(ends, outcome.last) - outcome.first
-    years = float(calendar.day[outcome.last] - calendar.day[outcome.first] + 1) / _YEAR_DAYS
-    return _Days(ends, ends.size / years, years)
-
-
-def _daily_figures(outcome: Outcome, equity: Floats) -> Figures:
-    days = _days_of(outcome)
+def _daily_figures(record: Record) -> Figures:
+    ends = np.flatnonzero(np.append(record.days[1:] != record.days[:-1], True))
+    years = float(record.days[-1] - record.days[0] + 1) / _YEAR_DAYS
+    per_year = ends.size / years
     found: Figures = {}
-    final = float(equity[-1])
+    final = float(record.equity[-1])
     if final > 0:
-        found["yearly_growth"] = (final / outcome.capital) ** (1.0 / days.years) - 1.0
-    changes = _relative_changes(equity[days.ends], outcome.capital)
+        found["yearly_growth"] = (final / record.capital) ** (1.0 / years) - 1.0
+    changes = _relative_changes(record.equity[ends], record.capital)
     if changes is None or changes.size < 2:
         return found
-    root = np.sqrt(days.per_year)
+    root = np.sqrt(per_year)
     deviation = float(changes.std(ddof=1))
     falls = float(np.sqrt(np.mean(np.minimum(changes, 0.0) ** 2)))
     if deviation > 0:
         found["sharpe"] = float(changes.mean() / deviation * root)
     if falls > 0:
         found["sortino"] = float(changes.mean() / falls * root)
-    bars = outcome.plan.dataset.bars
-    closes = bars.close[outcome.first : outcome.last + 1][days.ends]
-    holding = _relative_changes(closes, float(bars.open[outcome.first]))
+    holding = _relative_changes(record.holding[ends], record.held_from)
     if holding is not None and float(holding.var()) > 0:
         centred = holding - holding.mean()
         beta = float((centred * (changes - changes.mean())).mean() / holding.var())
         found["beta"] = beta
-        found["alpha"] = float((changes.mean() - beta * holding.mean()) * days.per_year)
+        found["alpha"] = float((changes.mean() - beta * holding.mean()) * per_year)
     return found
 
 
@@ -158,6 +196,7 @@ _SUMMED = [
     kernel.TF_NET, kernel.TF_GROSS, kernel.TF_COMMISSION, kernel.TF_SPREAD, kernel.TF_SLIPPAGE, kernel.TF_FINANCING,
     kernel.TF_R,
 ]  # fmt: skip
+_MARKED = [kernel.TF_UNITS, kernel.TF_ENTRY_PRICE, kernel.TF_ENTRY_FEE, kernel.TF_NET]  # as `_equity_of` reads them
 # What `_trade_sums` counts.
 (
     _COUNT, _WINS, _WON, _LOST, _GROSS, _FEES, _SPREADS, _SLIPPED, _NIGHTS, _IN_R, _WITH_R, _BEST, _WORST, _HELD,
@@ -166,14 +205,12 @@ _SUMMED = [
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _trade_sums(numbers, bars_held, ambiguous, chosen):
-    """All that the trade figures are made of, in one pass over the chosen trades; `numbers` in the order of `_SUMMED`."""
+def _trade_sums(numbers, bars_held, ambiguous):
+    """All that the trade figures are made of, in one pass over the trades; `numbers` in the order of `_SUMMED`."""
     sums = np.zeros(17)
     winning = 0
     losing = 0
-    for t in range(chosen.size):
-        if not chosen[t]:
-            continue
+    for t in range(bars_held.size):
         net = numbers[t, 0]
         sums[_COUNT] += 1
         if net > 0.0:
@@ -236,22 +273,26 @@ def _largest_drawdown(equity, capital):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _side_equity(capital, equity, first, chosen, entry_bar, exit_bar, net, before):
-    out = np.empty_like(equity)
-    closed = capital
-    at = 0
-    for t in range(net.size):
-        if not chosen[t]:
-            continue
-        entry, leave = entry_bar[t] - first, exit_bar[t] - first
-        while at < entry:
-            out[at] = closed
-            at += 1
-        while at < leave:
-            out[at] = closed + (equity[at] - before[t])
-            at += 1
-        closed += net[t]
-    while at < equity.size:
-        out[at] = closed
-        at += 1
+def _equity_of(
+    capital, first, last, closes, value, chosen, side, entry_bar, exit_bar, begins, numbers, nightly, of_long, of_short
+):
+    """`numbers` in the order of `_MARKED`: units, price and commission of the entry, net; `begins`: first night's bar."""
+    out = np.zeros(last - first + 1)
+    closed = np.zeros(out.size + 1)
+    for t in chosen:
+        units = numbers[t, 0]
+        scale = units * side[t]
+        percent = of_long if side[t] > 0 else of_short
+        paid = numbers[t, 2]
+        for i in range(entry_bar[t], exit_bar[t]):
+            now = value[i] if value.size > 1 else value[0]
+            if i >= begins[t]:
+                before = value[i - 1] if value.size > 1 else value[0]
+                paid += units * nightly[i] * percent * before
+            out[i - first] += (closes[i] - numbers[t, 1]) * scale * now - paid
+        closed[exit_bar[t] - first] += numbers[t, 3]
+    earned = capital
+    for i in range(out.size):
+        earned += closed[i]
+        out[i] += earned
     return out

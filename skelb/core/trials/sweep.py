@@ -9,7 +9,7 @@ from itertools import islice
 
 from skelb.core.engine import Account, run
 from skelb.core.errors import SettingsError
-from skelb.core.figures import FIGURE_KEYS, Figures, figures_of
+from skelb.core.figures import FIGURE_KEYS, Figures, figures_of, record_of
 from skelb.core.language import Checked
 from skelb.core.plan import Dataset, InputValue, input_values, make_plan
 
@@ -33,7 +33,7 @@ class Sweep:
         """The figures of one combination. Raises SettingsError when these inputs cannot run."""
         inputs = input_values(self.checked, {**self.fixed, **varied})
         plan = make_plan(self.checked, self.dataset, inputs, self.sides, self.from_date, self.to_date, self.inverted)
-        return figures_of(run(plan, self.account))
+        return figures_of(record_of(run(plan, self.account)))
 
 
 @dataclass(frozen=True)
