@@ -52,12 +52,14 @@ def settings_of(items: list[str] | None) -> dict[str, object]:
     return found
 
 
-def read_dataset(bars: list[str], markets: list[Path] | None, timeframe: str | None) -> Dataset:
-    """The dataset of the market to trade, the first of the bars given; the others serve `from`."""
+def read_datasets(bars: list[str], markets: list[Path] | None, timeframe: str | None) -> list[Dataset]:
+    """A dataset for each of the bars given; each serves `from` of the others."""
     if len(markets or []) > len(bars):
         raise UsageError("give --market at most once for each --bars, in the same order")
     read = [_read_market(item, (markets or [])[index : index + 1]) for index, item in enumerate(bars)]
     by_symbol = dict(zip([market.symbol for market, _ in read], read, strict=True))
+    if len(by_symbol) < len(read):
+        raise UsageError("every market has a symbol of its own: write --bars SYMBOL=CSV")
 
     def other(symbol: str, wanted: Timeframe) -> Dataset:
         if symbol not in by_symbol:
@@ -66,8 +68,13 @@ def read_dataset(bars: list[str], markets: list[Path] | None, timeframe: str | N
         return made.setdefault((symbol, wanted), make_dataset(found, market, wanted, others=other))
 
     made: dict[tuple[str, Timeframe], Dataset] = {}
-    market, traded = read[0]
-    return make_dataset(traded, market, Timeframe.parse(timeframe) if timeframe else None, others=other)
+    wanted = Timeframe.parse(timeframe) if timeframe else None
+    return [make_dataset(found, market, wanted, others=other) for market, found in read]
+
+
+def read_dataset(bars: list[str], markets: list[Path] | None, timeframe: str | None) -> Dataset:
+    """The dataset of the market to trade, the first of the bars given; the others serve `from`."""
+    return read_datasets(bars, markets, timeframe)[0]
 
 
 def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
@@ -90,9 +97,14 @@ class CliRun:
     """Everything a run needs, read from files and options."""
 
     checked: Checked
-    dataset: Dataset
+    datasets: list[Dataset]
     account: Account
     choices: Choices
+
+    @property
+    def dataset(self) -> Dataset:
+        """The market to trade, where only one is."""
+        return self.datasets[0]
 
     @classmethod
     def read(
@@ -100,14 +112,15 @@ class CliRun:
         sides: str, timeframe: str | None, from_: str | None, to: str | None, inverted: bool = False,
     ) -> "CliRun":  # fmt: skip
         """Read all of it. Raises SkelbError on whatever cannot be read."""
-        dataset = read_dataset(bars, market, timeframe)
+        datasets = read_datasets(bars, market, timeframe)
+        dataset = datasets[0]
         checked = checked_or_error(read_script(file), setting_for(dataset.bars, dataset.market, scripts_beside(file)))
         conditions = account_settings(read_settings_file(account) if account else {}).account()
         if sides not in ("both", "long", "short"):
             raise SettingsError(f"--sides is long, short or both, not `{sides}`")
         choices = Choices(settings_of(set_), sides, read_date(from_, "--from"), read_date(to, "--to"), inverted)
         input_values(checked, choices.inputs)
-        return cls(checked, dataset, conditions, choices)
+        return cls(checked, datasets, conditions, choices)
 
     def sweep(self) -> Sweep:
         """The same setup for many runs."""

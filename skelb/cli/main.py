@@ -11,14 +11,17 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from skelb.cli.inputs import CliRun, read_dataset, read_script, scripts_beside, settings_of
 from skelb.core.errors import SkelbError
+from skelb.core.explain import Explainer, funnel_of
 from skelb.core.export import (
     Document,
     backtest_document,
+    basket_document,
     conversion_document,
     diagnostics_document,
+    explanation_document,
     series_document,
 )
-from skelb.core.figures import FIGURES
+from skelb.core.figures import FIGURES, Figures, Finding, market_costs, market_figures
 from skelb.core.language import LineMap, Setting, check
 from skelb.core.plan import Expressions, input_values
 from skelb.service import backtest as backtests
@@ -147,19 +150,72 @@ def backtest(
     from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
     equity: Annotated[bool, typer.Option("--equity", help="Include the equity on every bar.")] = False,
     invert: Annotated[bool, typer.Option("--invert", help="Exchange the sides, levels mirrored about the fill.")] = False,
+    basket: Annotated[bool, typer.Option("--basket", help="Trade all the markets given, on one account.")] = False,
 ) -> None:  # fmt: skip
     """Test a strategy bar by bar."""
     setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to, invert)
+    if basket:
+        together = backtests.backtest_basket(setup.checked, setup.datasets, setup.account, setup.choices)
+        if json:
+            print_json(basket_document(together.outcomes, together.figures, together.findings, equity))
+            return
+        _print_figures(together.figures, together.findings)
+        for outcome in together.outcomes:
+            found, costs = market_figures(outcome), market_costs(outcome)
+            share = "-" if costs.share is None else f"{costs.share:.1%}"
+            net = found["net_profit"]
+            print(
+                f"{outcome.plan.dataset.market.symbol:12} net {net:>14,.2f}  trades {found['trades']:>6}  cost of a day's range {share:>7}"
+            )
+        return
     result = backtests.backtest(setup.checked, setup.dataset, setup.account, setup.choices)
     if json:
         print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
-        return
+    else:
+        _print_figures(result.figures, result.findings)
+
+
+def _print_figures(figures: dict[str, Figures], findings: list[Finding]) -> None:
     for figure in FIGURES:
-        values = [result.figures[side][figure.key] for side in ("all", "long", "short")]
+        values = [figures[side][figure.key] for side in ("all", "long", "short")]
         cells = "".join(f"{'-' if value is None else f'{value:,.4f}':>18}" for value in values)
         print(f"{figure.name + ' (' + figure.unit + ')':32}{cells}")
-    for finding in result.findings:
+    for finding in findings:
         print(f"{finding.severity}: {finding.message}")
+
+
+@app.command()
+def explain(
+    file: FileArgument, bars: BarsOption,
+    at: Annotated[str, typer.Option("--at", metavar="TIME", help="The bar that opens at this time, ISO 8601, UTC.")],
+    market: MarketOption = None, account: AccountOption = None, set_: SetOption = None, sides: SidesOption = "both",
+    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+) -> None:  # fmt: skip
+    """Take one bar of a test apart: every rule, what filled, what was held back and why."""
+    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    result = backtests.backtest(setup.checked, setup.dataset, setup.account, setup.choices)
+    explainer = Explainer(setup.checked, result.outcome.plan, setup.account)
+    document = explanation_document(explainer.explain(backtests.bar_at(result.outcome, at)), result.outcome)
+    funnels = {side: funnel_of(result.outcome, side).sentence for side in ("long", "short")}
+    if json:
+        print_json(document | {"signals": funnels})
+        return
+    print(f"{document['time']}  {document['position'] or 'flat'}")
+    for line in (*document["happened"], *document["waiting"]):  # type: ignore[misc]
+        print(f"  {line}")
+    for rule in document["rules"]:  # type: ignore[attr-defined]
+        print(f"{rule['kind']} {rule['side'] or 'either'} “{rule['name']}”{': ' + rule['did'] if rule['did'] else ''}")
+        _print_part(rule["condition"], 1)
+    for side, sentence in funnels.items():
+        print(f"{side}: {sentence}")
+
+
+def _print_part(part: Document, depth: int) -> None:
+    value = part["value"]
+    worth = "unknown" if value is None else ("yes" if value else "no") if isinstance(value, bool) else f"{value:.10g}"
+    print(f"{'  ' * depth}{worth:>8}  {part['text']}")
+    for inner in part["parts"]:  # type: ignore[attr-defined]
+        _print_part(inner, depth + 1)
 
 
 @app.command()

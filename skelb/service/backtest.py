@@ -1,13 +1,22 @@
 """One backtest from a script and settings to a judged result; the command line and the page share it."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import UTC, date, datetime
+
+import numpy as np
 
 from skelb.core.bars import Bars, Market
-from skelb.core.engine import Account, Outcome, run
+from skelb.core.engine import Account, Outcome, run, run_basket
 from skelb.core.errors import ScriptError, SettingsError
-from skelb.core.figures import Figures, Finding, figures_by_side, findings_of
+from skelb.core.figures import (
+    Figures,
+    Finding,
+    basket_figures,
+    basket_findings,
+    figures_by_side,
+    findings_of,
+)
 from skelb.core.language import Checked, LineMap, Scripts, Setting, check
 from skelb.core.plan import Dataset, input_values, make_plan
 
@@ -52,13 +61,40 @@ def checked_or_error(text: str, setting: Setting | None = None) -> Checked:
 
 def backtest(checked: Checked, dataset: Dataset, account: Account, choices: Choices) -> Result:
     """The judged result of a sound script. Raises SettingsError on inputs, sides or dates that cannot be."""
-    if choices.sides not in SIDES:
-        raise SettingsError(f"sides are one of {', '.join(SIDES)}, not `{choices.sides}`")
+    _check_sides(choices)
     inputs = input_values(checked, choices.inputs)
     plan = make_plan(checked, dataset, inputs, choices.sides, choices.from_date, choices.to_date, choices.inverted)
     outcome = run(plan, account)
     figures = figures_by_side(outcome)
     return Result(outcome, figures, findings_of(outcome, checked, figures, choices.sides))
+
+
+@dataclass(frozen=True, eq=False)
+class BasketResult:
+    """A judged run of several markets on one account: an outcome for each, the figures of all of them together."""
+
+    outcomes: list[Outcome]
+    figures: dict[str, Figures]
+    findings: list[Finding]
+
+
+def backtest_basket(checked: Checked, datasets: Sequence[Dataset], account: Account, choices: Choices) -> BasketResult:
+    """The judged result of a sound script on every market. Raises SettingsError as `backtest` does."""
+    _check_sides(choices)
+    inputs = input_values(checked, choices.inputs)
+    ordered = sorted(datasets, key=lambda dataset: dataset.market.symbol)  # of one moment, by symbol
+    plans = [
+        make_plan(checked, dataset, inputs, choices.sides, choices.from_date, choices.to_date, choices.inverted)
+        for dataset in ordered
+    ]
+    outcomes = run_basket(plans, account)
+    figures = basket_figures(outcomes)
+    return BasketResult(outcomes, figures, basket_findings(outcomes, checked, figures, choices.sides))
+
+
+def _check_sides(choices: Choices) -> None:
+    if choices.sides not in SIDES:
+        raise SettingsError(f"sides are one of {', '.join(SIDES)}, not `{choices.sides}`")
 
 
 def read_date(text: str | None, what: str) -> date | None:
@@ -69,3 +105,20 @@ def read_date(text: str | None, what: str) -> date | None:
         return date.fromisoformat(text)
     except ValueError:
         raise SettingsError(f"{what} is a date such as 2024-01-31, not `{text}`") from None
+
+
+def bar_at(outcome: Outcome, text: str) -> int:
+    """The number of the bar that opens at a time written in ISO 8601 (UTC without offset).
+
+    Raises SettingsError when it is no time, or no bar of the run opens then.
+    """
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        raise SettingsError(f"--at is a time such as 2024-01-31T10:15, not `{text}`") from None
+    seconds = int((moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp())
+    times = outcome.plan.dataset.bars.time
+    bar = int(np.searchsorted(times, seconds))
+    if bar >= times.size or times[bar] != seconds or not outcome.first <= bar <= outcome.last:
+        raise SettingsError(f"no bar of the run opens at {text}")
+    return bar

@@ -46,7 +46,7 @@ def test_wrong_market_keys_are_named(values, named):
 @pytest.mark.parametrize(
     ("values", "named"),
     [({"capital": -1}, "capital"), ({"leverage": 0}, "leverage"), ({"same_bar": "best"}, "same_bar"),
-     ({"same_bar": "detail"}, "detail"), ({"slippage_ticks": -1}, "slippage"), ({"max_open_total": 0}, "max_open_total")],
+     ({"slippage_ticks": -1}, "slippage"), ({"max_open_total": 0}, "max_open_total")],
 )  # fmt: skip
 def test_wrong_account_keys_are_named(values, named):
     with pytest.raises(SettingsError, match=named):

@@ -100,10 +100,10 @@ AT_OPEN, INSIDE, AT_CLOSE = range(3)
     A_MOMENT, A_TRADES, A_SKIPS, A_CUTS, A_RUINED, A_POSITIONS, H_MARKETS, H_BLOCK, H_ENTRIES, H_EXITS, H_PARTS, H_PROGRAMS,
     H_ORDERS, H_DAY_STRIDE, H_WAITING, H_DUE, H_ORDER, H_LOT, H_CONSTANTS, H_PRICE, H_LOT_NUMBERS, H_LOT_SIZE,
     H_ENTRY_TABLE, H_EXIT_TABLE, H_PART_TABLE, H_PROGRAM_TABLE, H_STEPS, H_UNITS, H_SLOTS, H_SHARES, H_LIMITS,
-    H_REGISTERS,
-) = range(32)  # fmt: skip
+    H_REGISTERS, H_KNOWN,
+) = range(33)  # fmt: skip
 A_CASH, A_REALISED = range(2)
-HEAD = 32
+HEAD = 33
 
 # A market's block. Whole numbers: settings, then state; S_DUE and S_WAITING count what waits for the next open.
 (
@@ -1371,6 +1371,8 @@ def _judge(i, now, m, q, f, series):
     if asks:
         _make_columns(MADE_BEFORE_EXITS, i, m, q, f, series)
         _know_position(i, m, q, f, series)
+        for name in range(POSITION_NAMES):  # kept for whoever asks what the exits saw
+            f[q[H_KNOWN] + name] = f[q[H_REGISTERS] + name]
     if q[m + I_LIMITED]:
         begins = series.days[1, i * q[H_DAY_STRIDE]]
         before = series.equity[begins - 1] if begins > q[m + I_FIRST] else f[m + F_CAPITAL]

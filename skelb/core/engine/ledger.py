@@ -91,6 +91,12 @@ class Trades:
         return self.numbers[:, index]
 
 
+def exit_reason_of(plan: Plan, whole: NDArray[np.int64]) -> str:
+    """Why the trade of a row of whole numbers ended: a rule's name, or the engine's word."""
+    reason = int(whole[kernel.TI_REASON])
+    return plan.exits[int(whole[kernel.TI_EXIT_RULE])].name if reason == kernel.BY_RULE else _EXIT_REASONS[reason]
+
+
 @dataclass(frozen=True, eq=False)
 class Outcome:
     """One finished simulation. `equity` covers bars first to last; `skips` are (bar, side, reason, moment,
@@ -116,10 +122,7 @@ class Outcome:
 
     def exit_reason(self, row: int) -> str:
         """Why a trade ended: a rule's name, or the engine's word."""
-        reason = int(self.trades.whole[row, kernel.TI_REASON])
-        if reason == kernel.BY_RULE:
-            return self.plan.exits[int(self.trades.whole[row, kernel.TI_EXIT_RULE])].name
-        return _EXIT_REASONS[reason]
+        return exit_reason_of(self.plan, self.trades.whole[row])
 
     def entry_rule(self, row: int) -> NamedRule:
         """The rule that entered a trade."""

@@ -48,7 +48,8 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64])
     tables = [script.signals.entries, _exits(script), script.levels.parts, programs, script.programs.steps,
               script.levels.moving_units, slots]  # fmt: skip
     places = list(accumulate((table.size for table in tables), initial=end))
-    numbers = [script.signals.exit_shares, script.levels.part_shares, script.limits, np.zeros(registers)]
+    numbers = [script.signals.exit_shares, script.levels.part_shares, script.limits, np.zeros(registers),
+               np.zeros(kernel.POSITION_NAMES)]  # fmt: skip
     spots = list(accumulate((table.size for table in numbers), initial=end))
 
     q, f = np.zeros(places[-1], np.int64), np.zeros(spots[-1])
@@ -58,7 +59,7 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64])
         f[spot : spot + table.size] = table
     q[kernel.A_MOMENT : kernel.HEAD] = (
         0, 0, 0, 0, 0, 0, len(plans), block, entries, exits, parts, len(programs), orders, stride,
-        waiting, due, order, lot, constants, price, lot_numbers, lot_size, *places[:7], spots[0], spots[2], spots[3],
+        waiting, due, order, lot, constants, price, lot_numbers, lot_size, *places[:7], spots[0], spots[2], spots[3], spots[4],
     )  # fmt: skip
     f[kernel.A_CASH] = f[kernel.A_REALISED] = account.capital
     for k, plan in enumerate(plans):

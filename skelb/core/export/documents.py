@@ -1,12 +1,14 @@
 """The JSON documents that scripts around Skelb depend on, as plain dictionaries."""
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
 
 import numpy as np
 
 from skelb.core.catalogue import UNKNOWN, YES
 from skelb.core.engine import SKIP_REASONS, Outcome, kernel
-from skelb.core.figures import Figures, Finding
+from skelb.core.explain import Explanation, Part
+from skelb.core.figures import Figures, Finding, basket_order, basket_record, market_costs, market_figures
 from skelb.core.language import Checked, LineMap
 from skelb.core.language.tree import Name
 from skelb.core.plan import Dataset, Expressions
@@ -169,3 +171,61 @@ def backtest_document(
     if with_equity:
         document["equity"] = outcome.equity.tolist()
     return document
+
+
+def basket_document(
+    outcomes: Sequence[Outcome], figures: dict[str, Figures], findings: list[Finding], with_equity: bool
+) -> Document:
+    """`backtest --basket --json`: as of one market, trades of all in order of exit, and a part for each market."""
+    rows = [trade_rows(outcome) for outcome in outcomes]
+    trades = [rows[market][row] | {"number": number} for number, (market, row) in enumerate(basket_order(outcomes), 1)]
+    skipped: list[Document] = []
+    markets: Document = {}
+    for outcome in outcomes:
+        symbol, costs = outcome.plan.dataset.market.symbol, market_costs(outcome)
+        skipped += [row | {"market": symbol} for row in skipped_rows(outcome)]
+        markets[symbol] = {
+            "figures": market_figures(outcome),
+            "trade_cost": costs.trade_cost,
+            "day_range": costs.day_range,
+            "cost_share_of_range": costs.share,
+        }
+    document: Document = {
+        "trades": trades,
+        "figures": figures,
+        "markets": markets,
+        "skipped": sorted(skipped, key=lambda row: str(row["time"])),
+        "findings": [
+            {"code": item.code, "severity": item.severity, "message": item.message, "time": None} for item in findings
+        ],
+    }
+    if with_equity:
+        document["equity"] = basket_record(outcomes).equity.tolist()
+    return document
+
+
+def explanation_document(explanation: Explanation, outcome: Outcome) -> Document:
+    """One bar of a run taken apart: every rule with the values of its parts, what happened, what waits, the levels."""
+    dataset, moment = outcome.plan.dataset, explanation.moment
+    entries = outcome.plan.entries
+    return {
+        "bar": explanation.bar,
+        "time": time_text(dataset.bars.time[explanation.bar]),
+        "close_time": time_text(dataset.calendar.close_time[explanation.bar]),
+        "position": {1: "long", -1: "short", 0: None}[moment.side],
+        "lots": [
+            {"rule": entries[lot.rule].name, "units": lot.units, "price": lot.price, "stop": lot.stop, "target": lot.target}
+            for lot in moment.lots
+        ],
+        "rules": [
+            {"kind": rule.kind, "side": rule.side, "name": rule.name, "start": rule.start, "did": rule.did,
+             "condition": _part_document(rule.condition)}
+            for rule in explanation.rules
+        ],
+        "happened": list(explanation.happened),
+        "waiting": list(explanation.waiting),
+    }  # fmt: skip
+
+
+def _part_document(part: Part) -> Document:
+    return {"text": part.text, "value": part.value, "parts": [_part_document(inner) for inner in part.parts]}

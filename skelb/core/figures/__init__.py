@@ -10,7 +10,7 @@ from skelb.core.figures.basket import (
 )
 from skelb.core.figures.definitions import FIGURE_KEYS, FIGURES, Figure
 from skelb.core.figures.figures import Figures, Record, drawdown_of, figures_by_side, figures_of, record_of, side_equity
-from skelb.core.figures.findings import Finding, findings_of
+from skelb.core.figures.findings import Finding, basket_findings, findings_of
 
 __all__ = [
     "FIGURES",
@@ -21,6 +21,7 @@ __all__ = [
     "MarketCosts",
     "Record",
     "basket_figures",
+    "basket_findings",
     "basket_order",
     "basket_record",
     "drawdown_of",

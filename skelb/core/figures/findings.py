@@ -1,12 +1,14 @@
 """What Skelb has to say against a result."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
 
 from skelb.core.catalogue import YES
 from skelb.core.engine import SKIP_REASONS, Outcome, kernel
+from skelb.core.figures.basket import market_costs
 from skelb.core.figures.figures import Figures
 from skelb.core.language import Checked
 from skelb.core.language.tree import Enter, Logic, Name
@@ -15,6 +17,8 @@ FEWEST_TRADES = 30
 _HEAVY_COSTS = 0.3
 _HEAVY_TRADE = 0.3
 _HEAVY_AMBIGUITY = 0.05
+_HEAVY_RANGE = 0.1
+_HEAVY_MARKET = 0.6
 
 
 @dataclass(frozen=True)
@@ -36,6 +40,48 @@ def findings_of(outcome: Outcome, checked: Checked, figures: dict[str, Figures],
     return sorted(found, key=lambda item: order[item.severity])
 
 
+def basket_findings(
+    outcomes: Sequence[Outcome], checked: Checked, figures: dict[str, Figures], sides: str
+) -> list[Finding]:
+    """The findings on several markets together, gravest first: those of each one that asks for a look, by its symbol."""
+    found: list[Finding] = []
+    count = sum(len(outcome.trades) for outcome in outcomes)
+    if outcomes[0].is_ruined:
+        found.append(
+            Finding(
+                "ruin", "grave", "The account was ruined: equity fell to the stop-out and nothing was traded after."
+            )
+        )
+    elif count == 0:
+        found.append(Finding("no_trades", "grave", f"No trades in any of the {len(outcomes)} markets."))
+    elif count < FEWEST_TRADES:
+        found.append(_few_trades(count))
+    for outcome in outcomes:
+        symbol = outcome.plan.dataset.market.symbol
+        if len(outcome.trades) == 0 and count:
+            why = _why_none(outcome, checked)
+            found.append(Finding("no_trades", "warning", f"{symbol} was never traded. {why}"))
+        costs = market_costs(outcome)
+        if costs.share is not None and costs.share >= _HEAVY_RANGE:
+            text = f"In {symbol} a trade costs {costs.share:.0%} of an average day's range."
+            found.append(Finding("cost_of_range", "warning", text))
+        left_out = _left_out(outcome, checked, figures, sides)
+        found += [replace(item, message=f"{symbol}: {item.message}") for item in left_out]
+    nets = [float(outcome.trades.net.sum()) for outcome in outcomes]
+    if sum(nets) > 0 and max(nets) >= _HEAVY_MARKET * sum(nets) and len(nets) > 1:
+        best = outcomes[int(np.argmax(nets))].plan.dataset.market.symbol
+        found.append(
+            Finding("best_market_share", "warning", f"{best} alone made {max(nets) / sum(nets):.0%} of the net profit.")
+        )
+    order = {"grave": 0, "warning": 1, "note": 2}
+    return sorted(found, key=lambda item: order[item.severity])
+
+
+def _few_trades(count: int) -> Finding:
+    text = f"Only {count} trades: under {FEWEST_TRADES}, chance explains almost any result."
+    return Finding("few_trades", "warning", text)
+
+
 def _ruin(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
     if not outcome.is_ruined:
         return []
@@ -52,13 +98,7 @@ def _trade_count(outcome: Outcome, checked: Checked, figures: dict[str, Figures]
     if count == 0 and not outcome.is_ruined:
         return [Finding("no_trades", "grave", f"No trades. {_why_none(outcome, checked)}")]
     if 0 < count < FEWEST_TRADES:
-        return [
-            Finding(
-                "few_trades",
-                "warning",
-                f"Only {count} trades: under {FEWEST_TRADES}, chance explains almost any result.",
-            )
-        ]
+        return [_few_trades(count)]
     return []
 
 

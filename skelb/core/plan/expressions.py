@@ -79,6 +79,11 @@ class Expressions(Evaluation):
             elif isinstance(statement, Carry) and (needed is None or statement.names[0] in needed):
                 self._carry(statement)
 
+    @property
+    def inputs(self) -> Mapping[str, InputValue]:
+        """The values that the script's inputs were given."""
+        return self._inputs
+
     def number(self, node: Expression) -> int:
         """The memo number of `node`; constant parts are folded."""
         match node:

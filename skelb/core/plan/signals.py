@@ -23,11 +23,15 @@ BY_FLAG = -1  # the row of a rule that its side's flag says all about
 
 @dataclass(frozen=True)
 class NamedRule:
-    """An entry or exit rule as results name it: its `named` text, else its condition as written."""
+    """An entry or exit rule as results name it: its `named` text, else its condition as written.
+
+    `text` is the statement's, which starts at `start` in the script; the spans of `when` are relative to it.
+    """
 
     side: Side | None
     name: str
-    line_start: int
+    start: int
+    text: str
     when: Expression
 
 
@@ -164,7 +168,7 @@ def _lay_price(terms: Terms, levels: Levels, order: Order, column: int, made: Ma
 
 def _named(stated: Stated, rule: Enter | Exit) -> NamedRule:
     written = " ".join(stated.text[rule.when.span[0] : rule.when.span[1]].split())
-    return NamedRule(rule.side, rule.named or written, stated.start, rule.when)
+    return NamedRule(rule.side, rule.named or written, stated.start, stated.text, rule.when)
 
 
 @njit(cache=True, nogil=True)

@@ -1,0 +1,173 @@
+"""One bar of a run taken apart: every rule's condition, what was scheduled, what filled, what was held back and why."""
+
+from dataclasses import dataclass
+
+from skelb.core.engine import SKIP_REASONS, Account, kernel
+from skelb.core.engine.ledger import exit_reason_of
+from skelb.core.engine.replay import Lot, Moment, Replay
+from skelb.core.explain.reading import Part, Reader
+from skelb.core.language import Checked
+from skelb.core.plan import NamedRule, OppositeMode, Plan
+
+_SIDE = {1: "long", -1: "short"}
+
+
+@dataclass(frozen=True)
+class RuleReading:
+    """A rule on the bar: `kind` enter or exit, its condition's parts, and in a sentence what it did.
+
+    `start` is where its statement begins in the script.
+    """
+
+    kind: str
+    side: str | None
+    name: str
+    start: int
+    condition: Part
+    did: str
+
+
+@dataclass(frozen=True, eq=False)
+class Explanation:
+    """A bar explained. `happened`: sentences on what filled and what was stopped, in order; `waiting`: what is to come.
+
+    `moment` has the position, its lots and levels before and after.
+    """
+
+    bar: int
+    moment: Moment
+    rules: tuple[RuleReading, ...]
+    happened: tuple[str, ...]
+    waiting: tuple[str, ...]
+
+
+class Explainer:
+    """Explains the bars of one run; cheap enough to follow a pointer. Not for several threads at once."""
+
+    def __init__(self, checked: Checked, plan: Plan, account: Account) -> None:
+        self._checked, self._plan, self._account = checked, plan, account
+        self._replay = Replay(plan, account)
+
+    def explain(self, bar: int) -> Explanation:
+        """What happened on a bar. Raises IndexError when it is not one of the run."""
+        moment = self._replay.at(bar)
+        plan = self._plan
+        to_entries = Reader(self._checked, plan.expressions, plan.dataset, bar, moment.known_to_entries)
+        to_exits = Reader(self._checked, plan.expressions, plan.dataset, bar, moment.known_to_exits)
+        rules = [self._entry(e, rule, moment, to_entries) for e, rule in enumerate(plan.entries)]
+        rules += [self._exit(x, rule, moment, to_exits) for x, rule in enumerate(plan.exits)]
+        return Explanation(bar, moment, tuple(rules), self._happened(moment), self._waiting(moment))
+
+    # --- rules -------------------------------------------------------------------------------------------------
+
+    def _entry(self, e: int, rule: NamedRule, moment: Moment, reader: Reader) -> RuleReading:
+        condition = reader.part(rule.when, rule.text)
+        assert rule.side is not None
+        did = self._entry_did(e, rule, moment) if condition.value is True else ""
+        return RuleReading("enter", rule.side, rule.name, rule.start, condition, did)
+
+    def _entry_did(self, e: int, rule: NamedRule, moment: Moment) -> str:
+        side = 1 if rule.side == "long" else -1
+        if moment.is_ruined:
+            return "nothing: the account was ruined"
+        if moment.bar == self._plan.last:
+            return "nothing: after the last bar nothing can fill"
+        if e in moment.entering:
+            return f"enters {rule.side} at the next open"
+        for order in moment.resting:
+            if not order.is_exit and order.rule == e and order.bar == moment.bar:
+                left = order.until - moment.bar
+                return f"rests at {self._price(order.price)} for {left} {'bar' if left == 1 else 'bars'}"
+        for lot in moment.lots:
+            if lot.rule == e and lot.moment == kernel.AT_CLOSE and lot.entry_bar == moment.bar + 1:
+                return f"entered {rule.side} at this close at {self._price(lot.price)}"
+        for _, skipped, reason, at, by in moment.skips:
+            if skipped == side and at == kernel.AT_CLOSE and by in (-1, e):
+                return f"held back: {SKIP_REASONS[int(reason)]}"
+        if (moment.due_reason is not None and moment.side == side) or self._left_at_close(moment, side):
+            return "held back: an exit of this side is due on the same bar"
+        if moment.side == side:
+            room = self._plan.room
+            return (
+                "held back: already in a position"
+                if room == 1
+                else f"held back: {len(moment.lots)} of {room} lots open"
+            )
+        if moment.side == -side and self._plan.opposite != OppositeMode.REVERSE:
+            mode = "only exits" if self._plan.opposite == OppositeMode.EXIT else "does nothing"
+            return f"held back: against the position it {mode}"
+        return "held back: a rule before it took the only room, or an exit rule of its side is yes too"
+
+    @staticmethod
+    def _left_at_close(moment: Moment, side: int) -> bool:
+        return any(row[kernel.TI_MOMENT] == kernel.AT_CLOSE and row[kernel.TI_SIDE] == side for row in moment.trades)
+
+    def _exit(self, x: int, rule: NamedRule, moment: Moment, reader: Reader) -> RuleReading:
+        condition = reader.part(rule.when, rule.text)
+        did = self._exit_did(x, moment) if condition.value is True else ""
+        return RuleReading("exit", rule.side, rule.name, rule.start, condition, did)
+
+    def _exit_did(self, x: int, moment: Moment) -> str:
+        for row, numbers in zip(moment.trades, moment.numbers, strict=True):
+            if row[kernel.TI_MOMENT] == kernel.AT_CLOSE and row[kernel.TI_EXIT_RULE] == x:
+                return f"exited at this close at {self._price(numbers[kernel.TF_EXIT_PRICE])}"
+        if x in moment.due:
+            return "exits at the next open"
+        for order in moment.resting:
+            if order.is_exit and order.rule == x and order.bar == moment.bar:
+                return f"rests at {self._price(order.price)}"
+        if not moment.lots:
+            return "nothing to exit"
+        if moment.bar == self._plan.last:
+            return "nothing: after the last bar nothing can fill"
+        return "nothing: it is for the other side or other lots, or a rule before it exits"
+
+    # --- what happened -----------------------------------------------------------------------------------------
+
+    def _happened(self, moment: Moment) -> tuple[str, ...]:
+        found = [self._entered(lot) for lot in moment.lots if self._filled_on(lot, moment.bar)]
+        for row, numbers in zip(moment.trades, moment.numbers, strict=True):
+            side, when = _SIDE[int(row[kernel.TI_SIDE])], ("at the open", "inside the bar", "at the close")
+            reason = exit_reason_of(self._plan, row)
+            if row[kernel.TI_ENTRY_BAR] == moment.bar and row[kernel.TI_ENTRY_MOMENT] != kernel.AT_CLOSE:
+                found.append(f"entered {side} at {self._price(numbers[kernel.TF_ENTRY_PRICE])}")
+            text = f"left {side} {when[int(row[kernel.TI_MOMENT])]} at {self._price(numbers[kernel.TF_EXIT_PRICE])}"
+            found.append(f"{text} by {reason}, net {numbers[kernel.TF_NET]:+,.2f}")
+        for _, side, reason, at, by in moment.skips:
+            if at != kernel.AT_CLOSE or by >= 0:
+                name = f" “{self._plan.entries[int(by)].name}”" if by >= 0 else ""
+                found.append(f"{_SIDE[int(side)]} entry{name} did not happen: {SKIP_REASONS[int(reason)]}")
+        return tuple(found)
+
+    @staticmethod
+    def _filled_on(lot: Lot, bar: int) -> bool:
+        return lot.entry_bar == bar if lot.moment != kernel.AT_CLOSE else lot.entry_bar == bar + 1
+
+    def _entered(self, lot: Lot) -> str:
+        rule = self._plan.entries[lot.rule]
+        return f"entered {rule.side} {lot.units:g} units at {self._price(lot.price)} by “{rule.name}”"
+
+    def _waiting(self, moment: Moment) -> tuple[str, ...]:
+        found = []
+        if moment.due_reason is not None:
+            rule = moment.due[0]
+            reason = (
+                self._plan.exits[rule].name if moment.due_reason == kernel.BY_RULE else "time or an opposite signal"
+            )
+            found.append(f"exit at the next open: {reason}")
+        for x in moment.due[1:] if moment.due_reason is not None else moment.due:
+            found.append(f"part of the position leaves at the next open: {self._plan.exits[x].name}")
+        for e in moment.entering:
+            found.append(f"{self._plan.entries[e].side} entry at the next open: {self._plan.entries[e].name}")
+        for order in moment.resting:
+            names = self._plan.exits if order.is_exit else self._plan.entries
+            found.append(
+                f"{'exit' if order.is_exit else 'entry'} rests at {self._price(order.price)}: {names[order.rule].name}"
+            )
+        return tuple(found)
+
+    def _price(self, price: float) -> str:
+        text = f"{price:,.10f}".rstrip("0")
+        whole, _, part = text.partition(".")
+        places = len(f"{self._plan.dataset.market.tick:.10f}".rstrip("0").partition(".")[2])
+        return f"{whole}.{part:0<{places}}" if part or places else whole

@@ -1,0 +1,127 @@
+"""Conditions taken apart: each part's value on one bar."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from skelb.core.bars import Calendar
+from skelb.core.catalogue import NO, POSITION_NAMES, YES
+from skelb.core.language import Checked
+from skelb.core.language.tree import (
+    AllOf,
+    Arithmetic,
+    Comparison,
+    Crossing,
+    Either,
+    Expression,
+    InRange,
+    Logic,
+    Name,
+    Negative,
+    Not,
+    Number,
+    Sequence,
+    Truth,
+)
+from skelb.core.language.walk import rebuilt
+from skelb.core.plan import Dataset, Expressions
+from skelb.core.plan.watching import asks_position
+
+Worth = bool | float | None
+_WORDS = {NO: "no", YES: "yes"}
+
+
+@dataclass(frozen=True)
+class Part:
+    """A part of a condition as written, its value (None for unknown), and the parts it is made of."""
+
+    text: str
+    value: Worth
+    is_condition: bool
+    parts: tuple["Part", ...] = ()
+
+
+class Reader:
+    """Reads expressions of a checked script on one bar, the position's values included."""
+
+    def __init__(
+        self, checked: Checked, expressions: Expressions, dataset: Dataset, bar: int, known: Mapping[str, float]
+    ) -> None:
+        self._checked, self._expressions, self._bar, self._known = checked, expressions, bar, known
+        self._dataset = dataset
+        self._here: Expressions | None = None
+
+    def part(self, node: Expression, text: str) -> Part:
+        """A condition or number taken apart; spans of `node` are places in `text`."""
+        value, is_condition = self.value(node)
+        written = " ".join(text[node.span[0] : node.span[1]].split())
+        if isinstance(node, Name) and node.name in self._checked.definitions:
+            definition = self._checked.definitions[node.name]
+            holder = next(item for item in self._checked.statements if item.statement is definition)
+            inner = self.part(definition.value, holder.text)
+            return Part(node.name, value, is_condition, inner.parts or (inner,) if is_condition else ())
+        return Part(written or str(getattr(node, "name", "")), value, is_condition, self._inside(node, text))
+
+    def _inside(self, node: Expression, text: str) -> tuple[Part, ...]:
+        match node:
+            case Logic() | AllOf():
+                return tuple(self.part(part, text) for part in node.parts)
+            case Not():
+                return (self.part(node.x, text),)
+            case Comparison():
+                shown = [part for part in node.operands if not isinstance(part, Number)]
+                return tuple(self.part(part, text) for part in shown)
+            case Crossing() | Sequence():
+                return self.part(node.a, text), self.part(node.b, text)
+            case InRange():
+                return (self.part(node.x, text),)
+            case Either():
+                return (self.part(node.condition, text),)
+            case _:
+                return ()
+
+    def value(self, node: Expression) -> tuple[Worth, bool]:
+        """An expression's value on the bar, None for unknown, and whether it is a condition."""
+        if asks_position(node, self._checked):
+            found, at = self._one_bar().of(self._settled(node)), 0
+        else:
+            found = self._expressions.of(node)
+            at = 0 if not isinstance(found, np.ndarray) or found.size == 1 else self._bar
+        if not isinstance(found, np.ndarray):
+            return None, False  # a record has no one value
+        if found.dtype == np.int8:
+            return {NO: False, YES: True}.get(int(found[at])), True
+        number = float(found[at])
+        return (number if number == number else None), False
+
+    def _settled(self, node: Expression) -> Expression:
+        """The expression with the position's values, and all that does not depend on it, as they are on the bar."""
+
+        def change(part: object) -> Expression | None:
+            if isinstance(part, Name) and part.name in POSITION_NAMES and part.name not in self._checked.definitions:
+                return Number(self._known.get(part.name, float("nan")), part.span)
+            if isinstance(part, Name) and part.name in self._checked.definitions:
+                meant = self._checked.definitions[part.name].value
+                return self._settled(meant) if asks_position(meant, self._checked) else self._literal(part)
+            if isinstance(part, (Arithmetic, Negative, Comparison, Logic, Not, Either)):
+                return None if asks_position(part, self._checked) else self._literal(part)
+            return None
+
+        settled: Expression = rebuilt(node, change)
+        return settled
+
+    def _literal(self, node: Expression) -> Expression:
+        value, is_condition = self.value(node)
+        if is_condition:
+            return Truth("unknown" if value is None else "yes" if value else "no", node.span)
+        return Number(float("nan") if value is None else float(value), node.span)
+
+    def _one_bar(self) -> Expressions:
+        """Expressions on this bar alone, whose values are forgotten with it."""
+        if self._here is None:
+            bar, calendar = slice(self._bar, self._bar + 1), self._dataset.calendar
+            cut = Calendar(**{name: getattr(calendar, name)[bar] for name in Calendar.__dataclass_fields__})
+            here = Dataset(self._dataset.market, self._dataset.bars.take(bar), cut)
+            self._here = Expressions(self._checked, self._expressions.inputs, here, needed=())
+        return self._here

@@ -1,0 +1,124 @@
+"""Figures of several markets run on one account."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from skelb.core.bars import Bools, Floats, Ints
+from skelb.core.engine import Outcome, kernel
+from skelb.core.figures.figures import Figures, Record, figures_of, side_equity
+
+
+@dataclass(frozen=True)
+class MarketCosts:
+    """What trading one market cost beside what it moves; all per unit, in price units.
+
+    `trade_cost` is the mean cost of a trade over its units, `day_range` the mean of the trading days' high less low;
+    None without trades or days.
+    """
+
+    trade_cost: float | None
+    day_range: float | None
+
+    @property
+    def share(self) -> float | None:
+        """The cost of a trade over the day's range."""
+        return self.trade_cost / self.day_range if self.trade_cost is not None and self.day_range else None
+
+
+def basket_order(outcomes: Sequence[Outcome]) -> Ints:
+    """Market and row of every trade in order of exit: by time, then moment in the bar, then market; shape (trades, 2)."""
+    rows = [np.column_stack((np.full(len(o.trades), k), np.arange(len(o.trades)))) for k, o in enumerate(outcomes)]
+    times = np.concatenate([o.plan.dataset.bars.time[o.trades.exit_bar] for o in outcomes])
+    moments = np.concatenate([o.trades.moment for o in outcomes])
+    joined = np.concatenate(rows)
+    return joined[np.lexsort((joined[:, 1], joined[:, 0], moments, times))]
+
+
+def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
+    """The record of all markets together, or of the `long` or `short` trades of all of them.
+
+    Its points are the distinct opening times of all bars run; holding is an equal share of every market.
+    """
+    order = basket_order(outcomes)
+    numbers = np.concatenate([o.trades.numbers for o in outcomes])
+    held = np.concatenate([o.trades.bars_held for o in outcomes])
+    sides = np.concatenate([o.trades.side for o in outcomes])
+    ambiguous = np.concatenate([o.trades.ambiguous for o in outcomes])
+    begins = np.cumsum([0, *(len(o.trades) for o in outcomes)])
+    rows = begins[order[:, 0]] + order[:, 1]
+    rows = rows if side == "all" else rows[sides[rows] == (1 if side == "long" else -1)]
+
+    times = [o.plan.dataset.bars.time[o.first : o.last + 1] for o in outcomes]
+    moments = np.unique(np.concatenate(times))
+    closes = np.zeros(moments.size, np.int64)
+    days = np.zeros(moments.size, np.int64)
+    equity = np.full(moments.size, outcomes[0].capital)
+    holding = np.zeros(moments.size)
+    for outcome, own in zip(outcomes, times, strict=True):
+        calendar, span = outcome.plan.dataset.calendar, slice(outcome.first, outcome.last + 1)
+        at = np.searchsorted(moments, own)
+        closes[at] = np.maximum(closes[at], calendar.close_time[span])
+        days[at] = np.maximum(days[at], calendar.day[span])
+        if side == "all":
+            equity[at] = outcome.equity
+        else:
+            chosen: Bools = outcome.trades.side == (1 if side == "long" else -1)
+            equity += _carried(side_equity(outcome, chosen) - outcome.capital, at, moments.size, 0.0)
+        bars = outcome.plan.dataset.bars
+        grown = bars.close[span] / bars.open[outcome.first]
+        holding += _carried(grown, at, moments.size, 1.0) / len(outcomes)
+    return Record(
+        outcomes[0].capital,
+        numbers[rows],
+        held[rows],
+        sides[rows] > 0,
+        ambiguous[rows],
+        equity,
+        closes,
+        int(moments[0]),
+        np.maximum.accumulate(days),
+        holding,
+        1.0,
+    )
+
+
+def _carried(values: Floats, at: Ints, size: int, before: float) -> Floats:
+    """Values at some of the points, each held until the next; `before` ahead of the first."""
+    last = np.zeros(size, np.int64)
+    last[at] = np.arange(1, at.size + 1)
+    return np.concatenate(([before], values))[np.maximum.accumulate(last)]
+
+
+def basket_figures(outcomes: Sequence[Outcome]) -> dict[str, Figures]:
+    """The figures of all markets together: of all, of long and of short trades."""
+    return {side: figures_of(basket_record(outcomes, side)) for side in ("all", "long", "short")}
+
+
+def market_figures(outcome: Outcome) -> Figures:
+    """The figures of one market of a basket: its trades alone on the whole initial capital."""
+    trades, dataset, span = outcome.trades, outcome.plan.dataset, slice(outcome.first, outcome.last + 1)
+    every = np.ones(len(trades), np.bool_)
+    return figures_of(
+        Record(
+            outcome.capital, trades.numbers, trades.bars_held, trades.side > 0, trades.ambiguous,
+            side_equity(outcome, every), dataset.calendar.close_time[span], int(dataset.bars.time[outcome.first]),
+            dataset.calendar.day[span], dataset.bars.close[span], float(dataset.bars.open[outcome.first]),
+        )
+    )  # fmt: skip
+
+
+def market_costs(outcome: Outcome) -> MarketCosts:
+    """A market's cost of a trade beside its day's range."""
+    trades, bars = outcome.trades, outcome.plan.dataset.bars
+    cost = None
+    if len(trades):
+        money = trades.gross - trades.net
+        value = outcome.values(trades.exit_bar, trades.moment)
+        cost = float(np.mean(money / (trades.column(kernel.TF_UNITS) * value)))
+    day = outcome.plan.dataset.calendar.day[outcome.first : outcome.last + 1]
+    starts = np.flatnonzero(np.append(True, day[1:] != day[:-1]))
+    highs = np.maximum.reduceat(bars.high[outcome.first : outcome.last + 1], starts)
+    lows = np.minimum.reduceat(bars.low[outcome.first : outcome.last + 1], starts)
+    return MarketCosts(cost, float(np.mean(highs - lows)))
