@@ -394,7 +394,7 @@ class Simulator:
             units = min(units, mosts)
         per_unit = abs(price) * self.value / self.account["leverage"]
         free = equity - self.purse.margin()
-        if units * per_unit > free:
+        if units * per_unit > free * (1 + 1e-9):
             if self.account["short_of_margin"] == "skip" or free <= 0:
                 return "margin"
             units = free / per_unit

@@ -567,7 +567,7 @@ def _open_lot(e, j, i, mid, moment, slips, m, q, f, series):
         return SKIP_UNKNOWN
     per_unit = abs(price) * value / f[m + F_LEVERAGE]
     free = equity - _sum_over_lots(L_MARGIN, q, f)
-    if units * per_unit > free:
+    if units * per_unit > free * (1.0 + 1e-9):  # all of the equity fits, however it was rounded
         if q[m + I_SKIP_SHORT] or free <= 0.0:
             return SKIP_MARGIN
         units = free / per_unit

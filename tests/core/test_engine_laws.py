@@ -1,0 +1,172 @@
+"""Laws of whole runs, on the random cases of the reference simulator."""
+
+import numpy as np
+import pytest
+
+from skelb.core.engine import Account, kernel, run
+from skelb.core.engine.replay import Replay
+from skelb.core.explain import funnel_of
+from skelb.core.figures import basket_figures, figures_by_side, side_equity
+from skelb.core.plan import make_plan
+from tests.core.test_engine_against_reference import (
+    both_baskets,
+    both_outcomes,
+    engine_account,
+    engine_dataset,
+    sound,
+)
+from tests.reference.cases import random_account, random_bars, random_market, random_strategy
+
+SEEDS = range(60)
+
+
+def random_setup(seed):
+    """Bars, script, market and account of a random case on one timeframe; None without bars."""
+    rng = np.random.default_rng(seed)
+    market, account = random_market(rng), random_account(rng) | {"same_bar": "worst"}
+    bars = random_bars(rng, market, 30, int(rng.integers(2, 9)), 0.1)
+    script, _ = random_strategy(rng, bars, market["tick"]) if bars else ("", None)
+    return (bars, script, market, account) if len(bars) > 20 else None
+
+
+def outcome_of(bars, script, market, account, **dates):
+    return run(make_plan(sound(script), engine_dataset(bars, market, 30), {}, **dates), engine_account(account))
+
+
+@pytest.mark.parametrize("seed", SEEDS)
+def test_what_comes_later_changes_nothing_before(seed):
+    setup = random_setup(seed)
+    if setup is None:
+        pytest.skip("no bars")
+    bars, script, market, account = setup
+    whole = outcome_of(*setup)
+    for cut in (len(bars) // 3, len(bars) // 2, len(bars) - 3):
+        part = outcome_of(bars[:cut], script, market, account)
+        assert (part.equity[:-1] == whole.equity[: cut - 1]).all()
+        # At the cut itself open positions end.
+        mine, its = (found.trades.whole[:, kernel.TI_EXIT_BAR] < cut - 1 for found in (part, whole))
+        assert (part.trades.whole[mine] == whole.trades.whole[its]).all()
+        np.testing.assert_array_equal(part.trades.numbers[mine], whole.trades.numbers[its])
+        earlier = whole.skips[whole.skips[:, 0] < cut - 1]
+        assert (part.skips[part.skips[:, 0] < cut - 1] == earlier).all()
+
+
+@pytest.mark.parametrize("seed", SEEDS)
+def test_accounts_balance(seed):
+    found = both_outcomes(seed)
+    if found is None:
+        pytest.skip("no bars")
+    outcome = found[0]
+    trades = outcome.trades
+    costs = sum(
+        trades.column(c) for c in (kernel.TF_COMMISSION, kernel.TF_SPREAD, kernel.TF_SLIPPAGE, kernel.TF_FINANCING)
+    )
+    np.testing.assert_allclose(trades.gross - costs, trades.net, atol=1e-9)
+    assert outcome.equity[-1] == pytest.approx(outcome.capital + trades.net.sum())
+    inside = np.zeros(outcome.equity.size + 1, bool)
+    for entry, leave in zip(trades.entry_bar, trades.exit_bar, strict=True):
+        inside[max(entry - 1, 0) : leave + 2] = True  # a fill at a close shows on the bar after it
+    assert (np.diff(outcome.equity)[~inside[1:-1]] == 0).all()
+    sides = [side_equity(outcome, trades.side == side) - outcome.capital for side in (1, -1)]
+    np.testing.assert_allclose(sides[0] + sides[1], _settled(outcome) - outcome.capital, atol=1e-6, rtol=1e-9)
+    figures = figures_by_side(outcome)
+    for key in ("net_profit", "trades", "total_costs", "total_financing"):
+        assert figures["long"][key] + figures["short"][key] == pytest.approx(figures["all"][key], abs=1e-9), key
+
+
+def _settled(outcome):
+    """The equity with closes by rules counted on the bar of the close, as equity of one side counts them.
+
+    The engine takes equity before the rules of a close fill; what those fills cost shows one bar later.
+    """
+    equity, trades = outcome.equity.copy(), outcome.trades
+    bars, first = outcome.plan.dataset.bars, outcome.first
+    value = outcome.values(trades.exit_bar, trades.moment)
+    for row in np.flatnonzero((trades.moment == kernel.AT_CLOSE) & (trades.exit_bar < outcome.last)):
+        if outcome.exit_reason(row) in ("flat", "ruin"):
+            continue
+        of = trades.numbers[row]
+        bar = trades.exit_bar[row]
+        marked = (bars.close[bar] - of[kernel.TF_ENTRY_PRICE]) * of[kernel.TF_UNITS] * value[row] * trades.side[row]
+        equity[bar - first] += of[kernel.TF_NET] - (marked - of[kernel.TF_ENTRY_FEE] - of[kernel.TF_FINANCING])
+    return equity
+
+
+@pytest.mark.parametrize("seed", range(30))
+def test_two_halves_with_nothing_open_between_are_the_whole(seed):
+    setup = random_setup(seed)
+    if setup is None:
+        pytest.skip("no bars")
+    bars, script, market, account = setup
+    kept = [line for line in script.splitlines() if not line.startswith(("flat", "pause", "dates"))]
+    script = "\n".join([*(line.replace(" at close", "") for line in kept), "flat at session end"])
+    whole = outcome_of(bars, script, market, account)
+    days = whole.plan.dataset.calendar.day
+    dates = np.unique(days).astype("datetime64[D]").tolist()
+    if len(dates) < 2 or whole.is_ruined:
+        pytest.skip("nothing to cut")
+    middle = len(dates) // 2
+    first = outcome_of(bars, script, market, account, to_date=dates[middle - 1])
+    rest = {**account, "capital": float(first.equity[-1])}
+    second = outcome_of(bars, script, market, rest, from_date=dates[middle])
+    ends = [int(trades.exit_bar[-1]) for trades in (first.trades,) if len(trades)]
+    if any(first.exit_reason(row) == "end of data" for row in range(len(first.trades))) or (
+        ends and whole.trades.entry_bar[len(first.trades) - 1] > first.last
+    ):
+        pytest.skip("a day whose bars stop early: open at the cut")
+    joined = np.concatenate((first.trades.whole, second.trades.whole))
+    assert (joined == whole.trades.whole).all()
+    np.testing.assert_allclose(np.concatenate((first.equity, second.equity)), whole.equity, rtol=1e-9)
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_a_replay_tells_what_the_run_did(seed):
+    found = both_outcomes(seed)
+    if found is None:
+        pytest.skip("no bars")
+    outcome, expected, _ = found
+    replay = Replay(outcome.plan, engine_account(expected.account))
+    order = np.random.default_rng(seed).permutation(np.arange(outcome.first, outcome.last + 1))
+    moments = {int(bar): replay.at(int(bar)) for bar in order}
+    told = [moments[bar] for bar in range(outcome.first, outcome.last + 1)]
+    assert (np.concatenate([moment.trades for moment in told]) == outcome.trades.whole).all()
+    assert (np.concatenate([moment.skips for moment in told]) == outcome.skips).all()
+    for before, after in zip(told, told[1:], strict=False):
+        assert before.lots == after.lots_before and before.side == after.side_before
+    assert told[-1].lots == ()
+
+
+@pytest.mark.parametrize("seed", SEEDS)
+def test_every_signal_goes_somewhere(seed):
+    found = both_outcomes(seed)
+    if found is None:
+        pytest.skip("no bars")
+    for side in ("long", "short"):
+        funnel = funnel_of(found[0], side)
+        assert funnel.signals == funnel.traded + sum(count for _, count in funnel.reasons)
+        assert funnel.signals == 0 or funnel.sentence.endswith(f"{funnel.traded:,} traded")
+
+
+def test_a_basket_is_the_sum_of_its_markets():
+    outcomes, _, _ = both_baskets(3)
+    figures = basket_figures(outcomes)
+    nets = sum(float(outcome.trades.net.sum()) for outcome in outcomes)
+    assert figures["all"]["net_profit"] == pytest.approx(nets)
+    assert figures["all"]["trades"] == sum(len(outcome.trades) for outcome in outcomes) > 0
+    last = max(outcomes, key=lambda outcome: outcome.plan.dataset.bars.time[outcome.last])
+    assert last.equity[-1] == pytest.approx(outcomes[0].capital + nets)
+
+
+def test_a_basket_of_one_market_is_its_run():
+    outcome, expected, _ = both_outcomes(11)
+    from skelb.core.engine import run_basket
+
+    alone = run_basket([outcome.plan], engine_account(expected.account))[0]
+    assert (alone.equity == outcome.equity).all() and (alone.trades.whole == outcome.trades.whole).all()
+
+
+def test_account_of_no_capital_trades_nothing():
+    setup = next(found for found in map(random_setup, range(9)) if found)
+    bars, script, market, _ = setup
+    outcome = run(make_plan(sound(script), engine_dataset(bars, market, 30), {}), Account(capital=0.0))
+    assert len(outcome.trades) == 0 and not outcome.equity.any()
