@@ -42,6 +42,28 @@ class DemoMarket:
     daily_from: date | None = None
 
 
+# Symbol, title, seed, first price, yearly volatility, share of trend, spread: from tiny to absurd.
+_SHARES: tuple[tuple[str, str, int, float, float, float, float], ...] = (
+    ("BRIN", "Brinehouse, a share", 51, 96.0, 0.20, 0.6, 0.01),
+    ("COGS", "Cogsworth Mills, a share", 52, 34.0, 0.26, 0.4, 0.02),
+    ("DUNE", "Dune & Daughters, a share", 53, 12.0, 0.30, 0.3, 0.02),
+    ("EIDR", "Eiderdown, a share", 54, 58.0, 0.18, 0.2, 0.05),
+    ("GRIT", "Gritstone Quarry, a share", 55, 21.0, 0.31, 0.5, 0.06),
+    ("HALO", "Halo Lamps, a share", 56, 143.0, 0.24, 0.8, 0.20),
+    ("ISLE", "Isle Provisions, a share", 57, 8.0, 0.25, 0.2, 0.06),
+    ("JETT", "Jettison Salvage, a share", 58, 5.0, 0.36, 0.2, 0.09),
+)
+
+
+def _share(
+    symbol: str, title: str, seed: int, price: float, volatility: float, trend: float, spread: float
+) -> DemoMarket:
+    """One of the exchange's shares, in bars of a quarter of an hour."""
+    settings = {"symbol": symbol, "tick": 0.01, "lot_step": 1.0, "min_lot": 1.0, "zone": ZONE,
+                "session": "09:00-17:30", "days": "mon-fri", "spread": spread}  # fmt: skip
+    return DemoMarket(title, settings, seed, price, volatility, trend, 0.0, 3.0, 15, 700.0)
+
+
 DEMO_MARKETS: tuple[DemoMarket, ...] = (
     DemoMarket(
         "Kelp futures",
@@ -70,6 +92,19 @@ DEMO_MARKETS: tuple[DemoMarket, ...] = (
         seed=17, start_price=2950.0, yearly_volatility=0.15, trend=0.7, pull=0.0, gap=2.5, minutes=1, volume=1500.0,
         daily_from=date(2013, 1, 2),
     ),
+    DemoMarket(
+        "Ferryline, a share that ranges",
+        {"symbol": "FERY", "tick": 0.01, "lot_step": 1.0, "min_lot": 1.0, "zone": ZONE, "session": "09:00-17:30",
+         "days": "mon-fri", "spread": 0.06},
+        seed=33, start_price=18.5, yearly_volatility=0.22, trend=0.05, pull=0.006, gap=2.0, minutes=5, volume=140.0,
+    ),
+    DemoMarket(
+        "Glim, a token traded day and night",
+        {"symbol": "GLIM", "tick": 0.001, "lot_step": 0.01, "min_lot": 0.01, "zone": "UTC", "session": "00:00-24:00",
+         "days": "mon-sun", "spread": 0.05, "spread_unit": "percent", "commission": {"percent": 0.06}},
+        seed=44, start_price=7.2, yearly_volatility=0.62, trend=0.3, pull=0.0, gap=0.0, minutes=15, volume=2_400.0,
+    ),
+    *(_share(*row) for row in _SHARES),
 )  # fmt: skip
 
 DEMO_ACCOUNTS: dict[str, dict[str, Any]] = {
