@@ -138,6 +138,36 @@ def test_other_markets_serve_from(folder):
     assert "no bars of `OTHER`" in skelb(folder, "series", "both.skelb", "--bars", "WAVE=wave.csv", expect=2).stderr
 
 
+def test_a_basket_trades_every_market_on_one_account(folder):
+    write_csv(folder / "other.csv", wave_bars(600, seed=9))
+    both = ("--bars", "WAVE=wave.csv", "--bars", "OTHER=other.csv", "--account", "account.json")
+    found = document(folder, "backtest", "sway.skelb", *both, "--basket", "--equity")
+    assert {trade["market"] for trade in found["trades"]} == set(found["markets"]) == {"WAVE", "OTHER"}
+    assert [trade["number"] for trade in found["trades"]] == list(range(1, len(found["trades"]) + 1))
+    nets = {symbol: part["figures"]["net_profit"] for symbol, part in found["markets"].items()}
+    assert sum(nets.values()) == pytest.approx(found["figures"]["all"]["net_profit"])
+    assert found["equity"][-1] == pytest.approx(50_000 + sum(nets.values())) and len(found["equity"]) == 600
+    assert 0 < found["markets"]["WAVE"]["cost_share_of_range"] < 1
+    assert "OTHER" in skelb(folder, "backtest", "sway.skelb", *both, "--basket").stdout
+    twice = ("--bars", "WAVE=wave.csv", "--bars", "WAVE=other.csv", "--basket")
+    assert "symbol of its own" in skelb(folder, "backtest", "sway.skelb", *twice, expect=2).stderr
+
+
+def test_a_bar_is_explained_as_the_backtest_traded_it(folder):
+    trade = document(folder, *FULL)["trades"][0]
+    options = (*FULL[1:], "--at", trade["entry_time"])
+    found = document(folder, "explain", *options)
+    assert found["time"] == trade["entry_time"]
+    assert any(line.startswith(f"entered {trade['side']}") for line in found["happened"])
+    rule = next(rule for rule in found["rules"] if rule["kind"] == "enter" and rule["side"] == "long")
+    assert rule["condition"]["text"] == "up" and rule["condition"]["value"] in (True, False)
+    crossing = rule["condition"]["parts"][0]
+    assert [part["text"] for part in crossing["parts"]] == ["close", "band.mid"]
+    assert "traded" in found["signals"]["long"]
+    assert "close crosses above band.mid" in skelb(folder, "explain", *options).stdout
+    assert "no bar" in skelb(folder, "explain", *FULL[1:], "--at", "2031-01-01", expect=2).stderr
+
+
 def test_check_exits_1_on_errors_and_counts_from_1(folder):
     assert document(folder, "check", "sway.skelb") == {"diagnostics": []}
     (folder / "bad.skelb").write_text("up = close > smaa(close, 5)\n")

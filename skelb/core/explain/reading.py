@@ -60,7 +60,8 @@ class Reader:
             definition = self._checked.definitions[node.name]
             holder = next(item for item in self._checked.statements if item.statement is definition)
             inner = self.part(definition.value, holder.text)
-            return Part(node.name, value, is_condition, inner.parts or (inner,) if is_condition else ())
+            shown = inner.parts if isinstance(definition.value, (Logic, AllOf)) else (inner,)
+            return Part(node.name, value, is_condition, shown if is_condition else ())
         return Part(written or str(getattr(node, "name", "")), value, is_condition, self._inside(node, text))
 
     def _inside(self, node: Expression, text: str) -> tuple[Part, ...]:

@@ -10,7 +10,8 @@ from skelb.core.figures.basket import (
 )
 from skelb.core.figures.definitions import FIGURE_KEYS, FIGURES, Figure
 from skelb.core.figures.figures import Figures, Record, drawdown_of, figures_by_side, figures_of, record_of, side_equity
-from skelb.core.figures.findings import Finding, basket_findings, findings_of
+from skelb.core.figures.finding import Finding
+from skelb.core.figures.findings import basket_findings, findings_of
 
 __all__ = [
     "FIGURES",

@@ -1,19 +1,19 @@
 """What Skelb has to say against a result."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
-from typing import Literal
+from dataclasses import replace
 
 import numpy as np
 
 from skelb.core.catalogue import YES
 from skelb.core.engine import SKIP_REASONS, Outcome, kernel
 from skelb.core.figures.basket import market_costs
+from skelb.core.figures.doubts import at_the_edge, gaps, one_month, too_good, warm_up, worse_than_holding
 from skelb.core.figures.figures import Figures
+from skelb.core.figures.finding import FEWEST_TRADES, Finding
 from skelb.core.language import Checked
 from skelb.core.language.tree import Enter, Logic, Name
 
-FEWEST_TRADES = 30
 _HEAVY_COSTS = 0.3
 _HEAVY_TRADE = 0.3
 _HEAVY_AMBIGUITY = 0.05
@@ -21,20 +21,11 @@ _HEAVY_RANGE = 0.1
 _HEAVY_MARKET = 0.6
 
 
-@dataclass(frozen=True)
-class Finding:
-    """One finding: a code, how grave, a sentence with numbers, and the bar to look at (None for the whole run)."""
-
-    code: str
-    severity: Literal["grave", "warning", "note"]
-    message: str
-    bar: int | None = None
-
-
 def findings_of(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
     """The findings on a run, gravest first. `figures` holds all, long and short."""
     found: list[Finding] = []
-    for find in (_ruin, _trade_count, _silent_side, _costs, _one_trade, _ambiguity, _still_open, _cut, _left_out):
+    for find in (_ruin, _trade_count, _silent_side, _costs, _one_trade, _ambiguity, _still_open, _cut, _left_out,
+                 one_month, worse_than_holding, warm_up, gaps, at_the_edge, too_good):  # fmt: skip
         found.extend(find(outcome, checked, figures, sides))
     order = {"grave": 0, "warning": 1, "note": 2}
     return sorted(found, key=lambda item: order[item.severity])

@@ -1,0 +1,16 @@
+"""What a finding is."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+FEWEST_TRADES = 30
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One finding: a code, how grave, a sentence with numbers, and the bar to look at (None for the whole run)."""
+
+    code: str
+    severity: Literal["grave", "warning", "note"]
+    message: str
+    bar: int | None = None
