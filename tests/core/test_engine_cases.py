@@ -9,7 +9,6 @@ import pytest
 
 from skelb.core.bars import Bars, Commission, Market, Timeframe
 from skelb.core.engine import SKIP_REASONS, Account, kernel, run
-from skelb.core.errors import SettingsError
 from skelb.core.language import check
 from skelb.core.plan import make_dataset, make_plan
 
@@ -431,8 +430,3 @@ def test_percent_distances_hold_at_negative_prices():
     bars = [(-50, -49, -51, -50, 1), (-50, -49, -51, -50, 0), (-50, -49, -54, -53, 0), (-50, -49, -51, -50, 0)]
     script = "enter long when volume == 1\nsize 1 units\nstop 4%\ntarget 20%"
     assert trades(go(bars, script))[0][4:] == (-52, "stop")
-
-
-def test_what_the_engine_lacks_is_refused_with_its_line():
-    with pytest.raises(SettingsError, match="line 2 is right"):
-        go([BUY, STILL], "enter long when volume == 1\ndraw sma(close, 3) on 4h forming\n")

@@ -6,7 +6,7 @@ from skelb.core.catalogue import UNKNOWN
 from skelb.core.engine import Outcome
 from skelb.core.figures.figures import Figures
 from skelb.core.figures.finding import FEWEST_TRADES, Finding
-from skelb.core.language import Checked
+from skelb.core.language import Checked, forms_in
 from skelb.core.plan.watching import asks_position
 
 _HEAVY_MONTH = 0.5
@@ -93,6 +93,14 @@ def at_the_edge(outcome: Outcome, checked: Checked, figures: dict[str, Figures],
         return []
     text = f"At the edge of its range: {', '.join(found)}. The best may lie beyond, or there is no best."
     return [Finding("setting_at_the_edge", "note", text)]
+
+
+def forming_used(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    """Values of higher bars that were still forming."""
+    if not any(True for placed in checked.statements for _ in forms_in(placed.statement)):
+        return []
+    text = "The script reads higher bars while they form (`forming`): such values move until the bar has closed."
+    return [Finding("forming_used", "note", text)]
 
 
 def too_good(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:

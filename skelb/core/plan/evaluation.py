@@ -67,8 +67,11 @@ class Evaluation:
         return sorted(order), held
 
     def _compute(self, key: Key, values: Mapping[int, Value]) -> Value:
+        return self.compute(key, [values[part] for part in parts_of(key)])
+
+    def compute(self, key: Key, parts: list[Value]) -> Value:
+        """The value of an operation on its parts' values, which are not looked up."""
         operation = key[0]
-        parts = [values[part] for part in parts_of(key)]
         if operation == "constant":
             return np.array([np.nan if key[1] == "unknown" else key[1]], np.float64)
         if operation == "truth":
@@ -83,6 +86,8 @@ class Evaluation:
             return self._compute_call(key, parts)
         if operation in ("on", "from"):
             return self._compute_elsewhere(key)
+        if operation == "forming":
+            return self._compute_forming(key)
         if operation == "column":
             return self._dataset.bars.columns[str(key[1])]
         if operation in ("sequence", "all_of", "awaited", "seen"):
@@ -91,7 +96,7 @@ class Evaluation:
             return self._compute_carry(key, parts)
         if operation == "field":
             return parts[0][str(key[2])]
-        return _OPERATIONS[str(operation)](key, parts)
+        return OPERATIONS[str(operation)](key, parts)
 
     def _compute_elsewhere(self, key: Key) -> Value:
         number, timeframe = key[1], key[2]
@@ -101,6 +106,19 @@ class Evaluation:
         if isinstance(value, np.ndarray):
             return higher.align(value)
         return {name: higher.align(part) for name, part in value.items()}
+
+    def _compute_forming(self, key: Key) -> Value:
+        from skelb.core.plan.forming import forming_value  # it evaluates in its turn
+
+        number, timeframe, symbol = key[1], key[2], key[3]
+        assert isinstance(number, float) and isinstance(timeframe, Timeframe)
+        if symbol == "":
+            return forming_value(int(number), self._dataset.higher(timeframe).dataset, self._dataset)
+        other = self._dataset.other(str(symbol), self._dataset.bars.timeframe)
+        value = forming_value(int(number), other.dataset.higher(timeframe).dataset, other.dataset)
+        parts = value if isinstance(value, Mapping) else {"": value}
+        seen = {name: other.align(np.broadcast_to(part, len(other.dataset))) for name, part in parts.items()}
+        return seen if isinstance(value, Mapping) else seen[""]
 
     def _compute_steps(self, key: Key, parts: list[Value]) -> Value:
         whole = [np.broadcast_to(part, len(self._dataset)) for part in parts]
@@ -136,7 +154,7 @@ class Evaluation:
 def parts_of(key: Key) -> list[int]:
     """The numbers of the expressions that an expression is made of."""
     operation = key[0]
-    if operation in ("constant", "truth", "built_in", "clock", "on", "from", "column"):
+    if operation in ("constant", "truth", "built_in", "clock", "on", "from", "forming", "column"):
         return []
     if operation == "call":
         return [argument[1] for argument in key[2:] if isinstance(argument, tuple)]
@@ -179,7 +197,7 @@ def _either(key: Key, parts: list[Value]) -> Value:
 _ALL_OF = {"all_of": all_of, "seen": share_seen}
 _IN_SEQUENCE = {"sequence": in_sequence, "awaited": awaited}
 
-_OPERATIONS = {
+OPERATIONS = {
     "negative": lambda key, parts: -parts[0],
     "arithmetic": _arithmetic,
     "not": lambda key, parts: np.int8(YES) - parts[0],

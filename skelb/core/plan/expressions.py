@@ -221,11 +221,17 @@ class Expressions(Evaluation):
         timeframe = self._timeframe(node.minutes)
         if timeframe == self._dataset.bars.timeframe:
             return self.number(node.x)
-        return self._elsewhere(node.x, self._dataset.higher(timeframe).dataset, "on", timeframe)
+        there = self._dataset.higher(timeframe).dataset
+        if node.forming:
+            return self._elsewhere(node.x, there, "forming", timeframe, "")
+        return self._elsewhere(node.x, there, "on", timeframe)
 
     def _from(self, node: FromMarket) -> int:
         timeframe = self._dataset.bars.timeframe if node.minutes is None else self._timeframe(node.minutes)
         symbol = self._held(node.symbol) if isinstance(node.symbol, Name) else node.symbol
+        if node.forming and timeframe != self._dataset.bars.timeframe:
+            there = self._dataset.other(symbol, self._dataset.bars.timeframe).dataset.higher(timeframe).dataset
+            return self._elsewhere(node.x, there, "forming", timeframe, symbol)
         return self._elsewhere(node.x, self._dataset.other(symbol, timeframe).dataset, "from", timeframe, symbol)
 
     def _timeframe(self, minutes: int | Name) -> Timeframe:

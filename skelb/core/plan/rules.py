@@ -17,7 +17,6 @@ from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.holding import TimeExits, limits_of, room_of, time_exits
 from skelb.core.plan.hours import lay_hours
 from skelb.core.plan.levels import Levels, lay_levels
-from skelb.core.plan.refusals import refuse_unexecuted
 from skelb.core.plan.signals import NamedRule, Signals, entry_rules, exit_rules, lay_signals
 from skelb.core.plan.terms import Terms
 from skelb.core.plan.watching import Programs
@@ -71,9 +70,8 @@ def make_plan(
 
     `inverted` exchanges the sides of all rules and mirrors levels at a price about the fill, for a test.
     Raises SettingsError when inputs make a length impossible, pips are used on a market without, or no trading
-    day lies between the dates, or a rule is one that this engine does not execute.
+    day lies between the dates.
     """
-    refuse_unexecuted(checked)
     first, last = _span(dataset, from_date, to_date)
     terms = Terms(checked, dataset, inputs, sides, inverted)
     _refuse_unknown_rate(terms, first, last)
