@@ -12,6 +12,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from statistics import median
@@ -22,7 +23,8 @@ from benchmarks.live import Live
 from benchmarks.yardstick import ACCOUNT, MARKET, SCRIPT, HandWritten, make_bars, plain_loop
 from skelb.core.bars import Timeframe, resample
 from skelb.core.catalogue import FUNCTIONS
-from skelb.core.engine import run
+from skelb.core.engine import run, run_basket
+from skelb.core.explain import Explainer
 from skelb.core.figures import figures_of, record_of
 from skelb.core.language import check
 from skelb.core.language.assist import Surroundings, completions
@@ -98,6 +100,50 @@ def engine_rows(size: int) -> list[Row]:
     )
     seconds = median(timed(lambda: resample(bars, dataset.calendar, MARKET, Timeframe(60))) for _ in range(7))
     rows.append(("resample 1M minutes to hours", f"{seconds * 1000:.0f} ms", "10 ms"))
+    return rows
+
+
+RULES = (
+    ("trailing stop and break-even", "trail 3 * atr(14) once 1 R\nbreakeven once 1 R"),
+    ("resting entries", "enter long when a > b at limit low for 3 bars"),
+    ("an exit rule on the position", "exit when open_profit > 0.4 and bars_held > 5"),
+    ("five lots, targets in parts", "limit 5 open\ntarget 1 R for 50%"),
+)
+
+
+def rule_rows(size: int) -> list[Row]:
+    """What rules beyond the yardstick's cost, against the kernel without them; and a bar explained."""
+    bars = make_bars(size)
+    dataset = make_dataset(bars, MARKET)
+    text = SCRIPT.format(fast=12, slow=48)
+    plain = make_plan(check(text), dataset, {})
+    rows: list[Row] = []
+    for what, rules in RULES:
+        checked = check(f"{text}\n{rules}\n")
+        assert checked.is_sound, checked.diagnostics
+        plan = make_plan(checked, dataset, {})
+        found, seconds = ratio(lambda plan=plan: run(plan, ACCOUNT), lambda: run(plain, ACCOUNT), rounds=7)
+        rows.append((f"kernel with {what} / without, {seconds * 1000:.0f} ms", f"{found:.1f}", "no target"))
+    checked = check(f"{text}\nexit when open_profit > 0.4 and bars_held > 5\n")
+    explainer = Explainer(checked, make_plan(checked, dataset, {}), ACCOUNT)
+    first = timed(lambda: explainer.explain(size - 2))
+    chosen = np.random.default_rng(1).integers(0, size - 1, 200)
+    each = [timed(lambda bar=int(bar): explainer.explain(bar)) for bar in chosen]  # type: ignore[misc]
+    rows.append((f"a bar of {size:,} explained: median", f"{median(each) * 1000:.1f} ms", "20 ms"))
+    rows.append(("the same: slowest of 200", f"{max(each) * 1000:.1f} ms", "20 ms"))
+    rows.append(("the same: the first, which runs the whole", f"{first * 1000:.0f} ms", "no target"))
+    eight = [
+        make_plan(check(text), make_dataset(make_bars(size // 8), replace(MARKET, symbol=f"M{k}")), {})
+        for k in range(8)
+    ]
+    found, seconds = ratio(lambda: run_basket(eight, ACCOUNT), lambda: run(plain, ACCOUNT), rounds=7)
+    rows.append(
+        (
+            f"eight markets of an eighth of the bars on one account / one market, {seconds * 1000:.0f} ms",
+            f"{found:.1f}",
+            "no target",
+        )
+    )
     return rows
 
 
@@ -226,7 +272,9 @@ def import_rows() -> list[Row]:
 def main() -> None:
     keep_freed_memory()  # as the program does
     warm_kernels()
-    rows = engine_rows(1_000_000) + growth_rows() + sweep_rows() + language_rows() + import_rows()
+    rows = (
+        engine_rows(1_000_000) + rule_rows(1_000_000) + growth_rows() + sweep_rows() + language_rows() + import_rows()
+    )
     with Live() as live:
         rows += live.rows()
     machine = f"{os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}"

@@ -284,6 +284,11 @@ def test_the_mirror_turns_prices_changes_and_swings():
     assert "stop short at highest(high, 5) + 0.5 * atr(14)" in lines
 
 
+def test_the_side_of_the_position_is_mirrored():
+    found = mirrored_rules(check("enter long when position == 1 and close > entry_price\nlimit 2 open"))
+    assert found.lines == ("enter short when position == -1 and close < entry_price",)
+
+
 @pytest.mark.parametrize("side", ["long", "short"])
 @DEMOS
 def test_mirrored_demo_scripts_have_their_other_side_already(script, side):

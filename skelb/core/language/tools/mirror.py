@@ -238,6 +238,8 @@ class _Mirror:
             raise Unmirrored(f"`{node.name}` is a running value; write its mirror image yourself")
         if node.name in _PRICES:
             return "price"
+        if node.name == "position":  # 1 while long, -1 while short
+            return "change"
         if node.name in BUILT_INS:
             return "condition" if BUILT_INS[node.name].kind == "condition" else "even"
         return self._sort_of_call(Call(node.name, node.span, (), node.span)) if node.name in FUNCTIONS else "even"
