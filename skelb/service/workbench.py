@@ -10,10 +10,12 @@ import numpy as np
 
 from skelb import __version__
 from skelb.core.bars import Bars
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Account, Outcome, kernel
 from skelb.core.errors import NotFoundError, SkelbError
+from skelb.core.explain import Explainer, funnel_of, why_sentence
 from skelb.core.export import (
     Scene,
+    explanation_document,
     finding_rows,
     overview_document,
     scene_document,
@@ -22,7 +24,6 @@ from skelb.core.export import (
 )
 from skelb.core.language import Checked, check
 from skelb.core.language.tree import Input
-from skelb.core.plan import Dataset
 from skelb.service.backtest import Result, backtest, setting_for
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
@@ -40,6 +41,7 @@ class LiveRun:
     key: str
     scene: Scene
     outcome: Outcome
+    explainer: Explainer
 
 
 class Workbench:
@@ -69,21 +71,44 @@ class Workbench:
             except SkelbError as exc:
                 document["problem"] = str(exc)
             else:
-                document["run"] = self._keep(setup, checked, dataset, result)
+                document["run"] = self._keep(setup, checked, conditions, result)
         document["took_ms"] = (time.perf_counter() - started) * 1000.0
         return document
 
-    def window(self, key: str, first: int, last: int, columns: int) -> Document:
-        """Part of a run's chart. Raises NotFoundError when the run is no longer held."""
+    def explain(self, key: str, bar: int) -> Document:
+        """A run's script as it reads on a bar, and why it did what it did there; over the run, where signals went.
+
+        Raises NotFoundError when the run is no longer held or the bar is not one of its dates.
+        """
+        found = self._held(key)
+        try:
+            explanation, readings = found.explainer.readings(bar)
+        except IndexError as exc:
+            raise NotFoundError("this bar is not one of the run's dates") from exc
+        return {
+            **explanation_document(explanation, found.outcome),
+            "why": why_sentence(explanation),
+            "lines": [{"end": line.end, "text": line.text, "tone": line.tone} for line in readings.lines],
+            "marks": [{"start": mark.start, "end": mark.end, "tone": mark.tone} for mark in readings.marks],
+            "signals": {side: funnel_of(found.outcome, side).sentence for side in ("long", "short")},
+        }
+
+    def _held(self, key: str) -> LiveRun:
         found = self._runs.get(key)
         if found is None:
             raise NotFoundError("this run is no longer held: ask for it again")
+        return found
+
+    def window(self, key: str, first: int, last: int, columns: int) -> Document:
+        """Part of a run's chart. Raises NotFoundError when the run is no longer held."""
+        found = self._held(key)
         return window_document(found.scene, found.outcome, first, last, min(max(columns, 1), 6000))
 
-    def _keep(self, setup: Setup, checked: Checked, dataset: Dataset, result: Result) -> Document:
-        outcome = result.outcome
+    def _keep(self, setup: Setup, checked: Checked, account: Account, result: Result) -> Document:
+        outcome, dataset = result.outcome, result.outcome.plan.dataset
         key = blake2b(f"{setup.model_dump_json()} {dataset.data_version}".encode(), digest_size=8).hexdigest()
-        live = LiveRun(key, scene_of(checked, outcome.plan.expressions, dataset), outcome)
+        explainer = Explainer(checked, outcome.plan, account)
+        live = LiveRun(key, scene_of(checked, outcome.plan.expressions, dataset), outcome, explainer)
         self._runs[key] = live
         self._runs.move_to_end(key)
         while len(self._runs) > _MOST_RUNS:

@@ -35,9 +35,17 @@ class WindowQuestion(BaseModel):
     columns: int
 
 
+class ExplainQuestion(BaseModel):
+    """What a run did on one of its bars."""
+
+    id: int
+    run: str = Field(max_length=64)
+    bar: int
+
+
 @router.websocket("/live")
 async def live(socket: WebSocket) -> None:
-    """Questions `run` and `window`; of each kind only the newest waits while one is being answered."""
+    """Questions `run`, `window` and `explain`; of each kind only the newest waits while one is being answered."""
     await socket.accept()
     application: Application = socket.app.state.application
     workbench = Workbench(application.library, application.datasets)
@@ -96,4 +104,13 @@ def _window(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
     return {"run": asked.run, **workbench.window(asked.run, asked.first, asked.last, asked.columns)}
 
 
-_ANSWERS: dict[str, Callable[[Workbench, dict[str, Any]], dict[str, Any]]] = {"run": _run, "window": _window}
+def _explain(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
+    asked = ExplainQuestion.model_validate(question)
+    return {"run": asked.run, **workbench.explain(asked.run, asked.bar)}
+
+
+_ANSWERS: dict[str, Callable[[Workbench, dict[str, Any]], dict[str, Any]]] = {
+    "run": _run,
+    "window": _window,
+    "explain": _explain,
+}

@@ -118,8 +118,29 @@ export interface ChartWindow {
   floating: Values;
 }
 
-type Answer = RunAnswer | ChartWindow;
-type Ask = "run" | "window";
+export type Tone = "yes" | "no" | "unknown" | "number";
+
+/** One bar of a run explained, and the script as it reads on it. Places are offsets in the script's text. */
+export interface BarExplained {
+  id: number;
+  answer: "explain";
+  error?: string;
+  run: string;
+  bar: number;
+  time: string;
+  close_time: string;
+  position: "long" | "short" | null;
+  lots: { rule: string; units: number; price: number; stop: number | null; target: number | null }[];
+  happened: string[];
+  waiting: string[];
+  why: string[];
+  lines: { end: number; text: string; tone: Tone }[];
+  marks: { start: number; end: number; tone: Tone }[];
+  signals: { long: string; short: string };
+}
+
+type Answer = RunAnswer | ChartWindow | BarExplained;
+type Ask = "run" | "window" | "explain";
 
 /** The live loop: of each kind only the newest question counts, and it is asked again after a lost connection. */
 export class LiveClient {
@@ -142,6 +163,10 @@ export class LiveClient {
 
   window(run: string, first: number, last: number, columns: number): void {
     this.send("window", { run, first, last, columns });
+  }
+
+  explain(run: string, bar: number): void {
+    this.send("explain", { run, bar });
   }
 
   close(): void {

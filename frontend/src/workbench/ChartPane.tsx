@@ -16,22 +16,24 @@ interface Props {
   chosen: number | null;
   onChoose: (row: number) => void;
   onAsk: (run: string, first: number, last: number, columns: number) => void;
+  /** The bar under the pointer, or the held one; null when there is none. */
+  onBar: (run: string, bar: number | null) => void;
 }
 
 /** The chart, driven by mouse and keys. */
-export function ChartPane({ ref, run, symbol, chosen, onChoose, onAsk }: Props) {
+export function ChartPane({ ref, run, symbol, chosen, onChoose, onAsk, onBar }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const stack = useRef<ChartStack | null>(null);
   const theme = useTheme();
 
   useEffect(() => {
-    const made = new ChartStack(host.current!, { onAsk });
+    const made = new ChartStack(host.current!, { onAsk, onBar });
     stack.current = made;
     return () => {
       stack.current = null;
       made.destroy();
     };
-  }, [onAsk]);
+  }, [onAsk, onBar]);
 
   useImperativeHandle(ref, () => ({
     setWindow: (window) => stack.current?.setWindow(window),
@@ -57,6 +59,10 @@ export function ChartPane({ ref, run, symbol, chosen, onChoose, onAsk }: Props) 
     "+": () => stack.current?.zoom(0.8),
     "-": () => stack.current?.zoom(1.25),
     Home: () => stack.current?.fit(),
+    h: () => stack.current?.holdOrLetGo(),
+    Escape: () => stack.current?.letGo(),
+    ",": () => stack.current?.holdNext(-1),
+    ".": () => stack.current?.holdNext(1),
     n: () => step(1),
     p: () => step(-1),
   };
@@ -70,7 +76,7 @@ export function ChartPane({ ref, run, symbol, chosen, onChoose, onAsk }: Props) 
     <div
       ref={host}
       role="application"
-      aria-label={`Chart of ${symbol}. Arrow keys move, plus and minus zoom, Home shows all, n and p go to the next and previous trade.`}
+      aria-label={`Chart of ${symbol}. Arrow keys move, plus and minus zoom, Home shows all, n and p go to the next and previous trade, h or a click holds a bar, comma and point hold the one before and after, Escape lets it go.`}
       tabIndex={0}
       data-testid="chart"
       className="h-full w-full cursor-crosshair overflow-hidden"

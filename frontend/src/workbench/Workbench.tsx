@@ -167,6 +167,8 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
               text={text}
               setup={setup}
               tookMs={live.answer?.took_ms ?? null}
+              explained={live.waiting || !sound ? null : live.explained}
+              zone={live.run?.zone ?? "UTC"}
               onText={onText}
               onSave={() => save.mutate(text)}
               onTool={setTool}
@@ -185,7 +187,7 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
         <Separator className="w-1 cursor-col-resize hover:bg-shallow" aria-label="Width of the script" />
         <Panel minSize="380px" className="min-w-0">
           {live.run ? (
-            <ChartPane ref={chart} run={live.run} symbol={setup.market} chosen={chosen} onChoose={choose} onAsk={live.askWindow} />
+            <ChartPane ref={chart} run={live.run} symbol={setup.market} chosen={chosen} onChoose={choose} onAsk={live.askWindow} onBar={live.askBar} />
           ) : sound || !live.answer ? (
             <Loading what="Computing" />
           ) : (

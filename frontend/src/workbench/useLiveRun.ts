@@ -1,10 +1,12 @@
 import { useEffect, useRef, useState } from "react";
-import { LiveClient, type ChartWindow, type Run, type RunAnswer, type Setup } from "@/api";
+import { LiveClient, type BarExplained, type ChartWindow, type Run, type RunAnswer, type Setup } from "@/api";
 
 export interface LiveState {
   answer: RunAnswer | null;
   /** The last run that could be made; kept while a mistake is being mended. */
   run: Run | null;
+  /** The bar under the pointer, or the held one; null when there is none. */
+  explained: BarExplained | null;
   error: string | null;
   connected: boolean;
   waiting: boolean;
@@ -12,7 +14,7 @@ export interface LiveState {
 
 /** Asks for a run whenever the setup changes; windows go straight to the chart. */
 export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) => void) {
-  const [state, setState] = useState<LiveState>({ answer: null, run: null, error: null, connected: false, waiting: true });
+  const [state, setState] = useState<LiveState>({ answer: null, run: null, explained: null, error: null, connected: false, waiting: true });
   const client = useRef<LiveClient | null>(null);
   const windowHandler = useRef(onWindow);
   const asked = setup ? JSON.stringify(setup) : "";
@@ -28,10 +30,14 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
           if (!answer.error) windowHandler.current(answer);
           return;
         }
+        if (answer.answer === "explain") {
+          setState((before) => (answer.error || answer.run !== before.run?.key ? before : { ...before, explained: answer }));
+          return;
+        }
         setState((before) =>
           answer.error
             ? { ...before, error: answer.error, waiting: false }
-            : { ...before, answer, run: answer.run ?? before.run, error: answer.problem, waiting: false },
+            : { ...before, answer, run: answer.run ?? before.run, explained: null, error: answer.problem, waiting: false },
         );
       },
       (connected) => setState((before) => ({ ...before, connected })),
@@ -50,5 +56,9 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
   }, [asked]);
 
   const [askWindow] = useState(() => (run: string, first: number, last: number, columns: number) => client.current?.window(run, first, last, columns));
-  return { ...state, askWindow };
+  const [askBar] = useState(() => (run: string, bar: number | null) => {
+    if (bar === null) setState((before) => (before.explained ? { ...before, explained: null } : before));
+    else client.current?.explain(run, bar);
+  });
+  return { ...state, askWindow, askBar };
 }

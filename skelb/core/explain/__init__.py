@@ -1,7 +1,9 @@
 """Why a run did what it did: any bar taken apart, and where the signals went."""
 
-from skelb.core.explain.explain import Explainer, Explanation, RuleReading
+from skelb.core.explain.explain import Explainer
+from skelb.core.explain.explanation import Explanation, RuleReading
 from skelb.core.explain.funnel import Funnel, funnel_of
 from skelb.core.explain.reading import Part
+from skelb.core.explain.readings import Readings, why_sentence
 
-__all__ = ["Explainer", "Explanation", "Funnel", "Part", "RuleReading", "funnel_of"]
+__all__ = ["Explainer", "Explanation", "Funnel", "Part", "Readings", "RuleReading", "funnel_of", "why_sentence"]

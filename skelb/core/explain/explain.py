@@ -1,44 +1,15 @@
 """One bar of a run taken apart: every rule's condition, what was scheduled, what filled, what was held back and why."""
 
-from dataclasses import dataclass
-
 from skelb.core.engine import SKIP_REASONS, Account, kernel
 from skelb.core.engine.ledger import exit_reason_of
 from skelb.core.engine.replay import Lot, Moment, Replay
-from skelb.core.explain.reading import Part, Reader
+from skelb.core.explain.explanation import Explanation, RuleReading
+from skelb.core.explain.reading import Reader
+from skelb.core.explain.readings import Readings, readings_of
 from skelb.core.language import Checked
 from skelb.core.plan import NamedRule, OppositeMode, Plan
 
 _SIDE = {1: "long", -1: "short"}
-
-
-@dataclass(frozen=True)
-class RuleReading:
-    """A rule on the bar: `kind` enter or exit, its condition's parts, and in a sentence what it did.
-
-    `start` is where its statement begins in the script.
-    """
-
-    kind: str
-    side: str | None
-    name: str
-    start: int
-    condition: Part
-    did: str
-
-
-@dataclass(frozen=True, eq=False)
-class Explanation:
-    """A bar explained. `happened`: sentences on what filled and what was stopped, in order; `waiting`: what is to come.
-
-    `moment` has the position, its lots and levels before and after.
-    """
-
-    bar: int
-    moment: Moment
-    rules: tuple[RuleReading, ...]
-    happened: tuple[str, ...]
-    waiting: tuple[str, ...]
 
 
 class Explainer:
@@ -47,6 +18,13 @@ class Explainer:
     def __init__(self, checked: Checked, plan: Plan, account: Account) -> None:
         self._checked, self._plan, self._account = checked, plan, account
         self._replay = Replay(plan, account)
+
+    def readings(self, bar: int) -> tuple[Explanation, Readings]:
+        """A bar explained, and the script as it reads on it. Raises IndexError when it is not one of the run."""
+        explanation = self.explain(bar)
+        plan, known = self._plan, explanation.moment.known_to_exits
+        reader = Reader(self._checked, plan.expressions, plan.dataset, bar, known)
+        return explanation, readings_of(self._checked, explanation, reader, plan.dataset.market)
 
     def explain(self, bar: int) -> Explanation:
         """What happened on a bar. Raises IndexError when it is not one of the run."""

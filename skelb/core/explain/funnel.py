@@ -47,11 +47,10 @@ def funnel_of(outcome: Outcome, side: str) -> Funnel:
     lots = _lots_filled(outcome, sign)
     counts: dict[str, int] = {}
     stopped = np.zeros(len(plan.dataset), np.bool_)
-    for bar, skipped, reason, moment, _ in outcome.skips:
-        if skipped == sign:
-            counts[SKIP_REASONS[int(reason)]] = counts.get(SKIP_REASONS[int(reason)], 0) + 1
-            if moment == kernel.AT_CLOSE:
-                stopped[bar] = True
+    skips = outcome.skips[outcome.skips[:, 1] == sign]
+    stopped[skips[skips[:, 3] == kernel.AT_CLOSE, 0]] = True
+    for reason, count in zip(*np.unique(skips[:, 2], return_counts=True), strict=True):
+        counts[SKIP_REASONS[int(reason)]] = int(count)
     exits = (plan.flags & np.uint8(Flag.EXIT_LONG if sign > 0 else Flag.EXIT_SHORT)) != 0
     inside = _side_at_closes(outcome)
     left = signals & ~stopped

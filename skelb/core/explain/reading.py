@@ -1,13 +1,14 @@
 """Conditions taken apart: each part's value on one bar."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from skelb.core.bars import Calendar
 from skelb.core.catalogue import NO, POSITION_NAMES, YES
 from skelb.core.language import Checked
+from skelb.core.language.diagnostics import Span
 from skelb.core.language.tree import (
     AllOf,
     Arithmetic,
@@ -29,17 +30,21 @@ from skelb.core.plan import Dataset, Expressions
 from skelb.core.plan.watching import asks_position
 
 Worth = bool | float | None
-_WORDS = {NO: "no", YES: "yes"}
 
 
 @dataclass(frozen=True)
 class Part:
-    """A part of a condition as written, its value (None for unknown), and the parts it is made of."""
+    """A part of a condition as written, its value (None for unknown), and the parts it is made of.
+
+    `span` is where it stands in its statement's text; `is_here` is false for what a name of another line means.
+    """
 
     text: str
     value: Worth
     is_condition: bool
     parts: tuple["Part", ...] = ()
+    span: Span = (0, 0)
+    is_here: bool = True
 
 
 class Reader:
@@ -61,8 +66,10 @@ class Reader:
             holder = next(item for item in self._checked.statements if item.statement is definition)
             inner = self.part(definition.value, holder.text)
             shown = inner.parts if isinstance(definition.value, (Logic, AllOf)) else (inner,)
-            return Part(node.name, value, is_condition, shown if is_condition else ())
-        return Part(written or str(getattr(node, "name", "")), value, is_condition, self._inside(node, text))
+            elsewhere = tuple(replace(part, is_here=False) for part in shown) if is_condition else ()
+            return Part(node.name, value, is_condition, elsewhere, node.span)
+        name = written or str(getattr(node, "name", ""))
+        return Part(name, value, is_condition, self._inside(node, text), node.span)
 
     def _inside(self, node: Expression, text: str) -> tuple[Part, ...]:
         match node:

@@ -18,6 +18,7 @@ export interface Canvas {
   run: Run;
   window: ChartWindow;
   chosen: number | null;
+  held: number | null;
 }
 
 type Values = (number | null)[];
@@ -39,7 +40,20 @@ export function drawPane(pane: PaneInfo, c: Canvas): void {
   else if (pane.kind === "lanes") drawLanes(c);
   else if (pane.kind === "position") drawPosition(c);
   else drawEquity(c);
+  drawHeld(c);
   ctx.restore();
+}
+
+/** The held bar is a plumb line through all panes. */
+function drawHeld(c: Canvas): void {
+  if (c.held === null) return;
+  const x = Math.round(xOf(c, c.held)) + 0.5;
+  c.ctx.strokeStyle = c.colors.brass;
+  c.ctx.lineWidth = c.ratio;
+  c.ctx.beginPath();
+  c.ctx.moveTo(x, c.top);
+  c.ctx.lineTo(x, c.top + c.height);
+  c.ctx.stroke();
 }
 
 function drawPrice(c: Canvas): void {

@@ -19,6 +19,7 @@ interface Pane {
 
 export interface StackHandlers {
   onAsk: (run: string, first: number, last: number, columns: number) => void;
+  onBar: (run: string, bar: number | null) => void;
 }
 
 /** Panes over one time axis: price, panels, lanes, position, equity, and the overview above them. */
@@ -33,6 +34,8 @@ export class ChartStack {
   private chosen: number | null = null;
   private colors: Palette = palette();
   private asked = "";
+  private held: number | null = null; // the bar that is held whatever the pointer does
+  private told: string | null = null;
   private rootWidth = 0; // read when built: asking the page for it in every frame would lay it out anew
   private marks: Tick[] = [];
   private frame = 0;
@@ -59,6 +62,8 @@ export class ChartStack {
       this.window = null;
     }
     this.asked = "";
+    this.told = null;
+    if (this.held !== null && (!isSame || this.held > run.last)) this.held = null;
     const shape = JSON.stringify([panesOf(run), isSame]);
     if (shape !== this.shape || !isSame || this.panes.length === 0) {
       this.shape = shape;
@@ -310,7 +315,7 @@ export class ChartStack {
     const { left, top, width, height } = plot.bbox;
     drawPane(info, {
       ctx: plot.ctx, left, top, width, height, ratio: uPlot.pxRatio, view: this.view, range: this.rangeOf(info),
-      colors: this.colors, run: this.run, window: this.window, chosen: this.chosen,
+      colors: this.colors, run: this.run, window: this.window, chosen: this.chosen, held: this.held,
     });
   }
 
@@ -335,7 +340,8 @@ export class ChartStack {
     if (!run || !window || window.run !== run.key) return;
     const position = this.panes[0]?.plot.cursor.left ?? -1;
     const span = this.view.b - this.view.a;
-    const bar = position >= 0 ? this.view.a + (position / this.width()) * span : Math.min(this.view.b, run.last);
+    this.tell(position >= 0 ? Math.round(this.view.a + (position / this.width()) * span) : null);
+    const bar = this.held !== null ? this.held : position >= 0 ? this.view.a + (position / this.width()) * span : Math.min(this.view.b, run.last);
     const row = Math.max(0, Math.min(window.x.length - 1, Math.round((bar - window.first - (window.step - 1) / 2) / window.step)));
     const digits = priceDigits(run.tick);
     for (const pane of this.panes) {
@@ -366,6 +372,53 @@ export class ChartStack {
       }
       pane.legend.replaceChildren(...children);
     }
+  }
+
+  // --- the bar that is read ------------------------------------------------------------------------------------
+
+  /** Tell which bar is read: the held one, else the one under the pointer. */
+  private tell(under: number | null): void {
+    const { run } = this;
+    if (!run) return;
+    const bar = this.held ?? under;
+    if (bar === null) return; // the pointer has left: the last bar goes on being read
+    const inside = bar !== null && bar >= run.first && bar <= run.last ? bar : null;
+    const told = `${run.key} ${inside}`;
+    if (told === this.told) return;
+    this.told = told;
+    this.handlers.onBar(run.key, inside);
+  }
+
+  private hold(bar: number): void {
+    const { run } = this;
+    if (!run) return;
+    this.held = Math.max(run.first, Math.min(run.last, bar));
+    if (this.held < this.view.a || this.held > this.view.b) this.show(centred(this.held, this.view.b - this.view.a, run.bars));
+    this.tell(null);
+    this.redraw();
+  }
+
+  /** Hold the bar under the pointer, or the last one in view; let go of a held one. */
+  holdOrLetGo(): void {
+    if (this.held !== null) return this.letGo();
+    const position = this.panes[0]?.plot.cursor.left ?? -1;
+    const share = position >= 0 ? position / this.width() : 1;
+    this.hold(Math.round(this.view.a + share * (this.view.b - this.view.a)));
+  }
+
+  holdNext(by: number): void {
+    if (this.held === null) this.holdOrLetGo();
+    else this.hold(this.held + by);
+  }
+
+  /** Let the held bar go; without one, read none. */
+  letGo(): void {
+    if (this.held === null) {
+      this.told = null;
+      if (this.run) this.handlers.onBar(this.run.key, null);
+    }
+    this.held = null;
+    this.redraw();
   }
 
   // --- hands ---------------------------------------------------------------------------------------------------
@@ -403,7 +456,14 @@ export class ChartStack {
       this.show(moved(from.view, by, this.run.bars));
     });
     const end = () => (from = null);
-    this.root.addEventListener("pointerup", end);
+    this.root.addEventListener("pointerup", (event) => {
+      if (from && Math.abs(event.clientX - from.x) < 3) {
+        const bar = Math.round(this.barAt(event.clientX));
+        if (this.held === bar) this.letGo();
+        else this.hold(bar);
+      }
+      end();
+    });
     this.root.addEventListener("pointercancel", end);
     this.root.addEventListener("dblclick", () => this.fit());
   }

@@ -1,8 +1,9 @@
 import { useEffect, useRef, useState } from "react";
-import type { Setup } from "@/api";
+import type { BarExplained, Setup } from "@/api";
 import { Said } from "@/ui";
 import { ScriptEditor } from "./editor";
 import type { Explained, Finding } from "./language";
+import { BarNote } from "./BarNote";
 import { TextTools, type Tool } from "./TextTools";
 import { WordHelp } from "./WordHelp";
 
@@ -11,6 +12,9 @@ interface Props {
   text: string;
   setup: Setup;
   tookMs: number | null;
+  /** The bar that is read, when it belongs to this very text. */
+  explained: BarExplained | null;
+  zone: string;
   onText: (text: string) => void;
   onSave: () => void;
   onTool: (tool: Tool) => void;
@@ -21,7 +25,7 @@ const MANY = 4;
 const REST_MS = 350;
 
 /** The script as text, with what the checker says about it and what can be done with it. */
-export function TextFace({ title, text, setup, tookMs, onText, onSave, onTool, onOpenScript }: Props) {
+export function TextFace({ title, text, setup, tookMs, explained, zone, onText, onSave, onTool, onOpenScript }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const editor = useRef<ScriptEditor | null>(null);
   const first = useRef({ title, text });
@@ -58,6 +62,8 @@ export function TextFace({ title, text, setup, tookMs, onText, onSave, onTool, o
   useEffect(() => editor.current?.replace(text), [text]);
   useEffect(() => editor.current?.link.runsOn(setup.market, setup.timeframe), [setup.market, setup.timeframe]);
 
+  useEffect(() => editor.current?.read(explained), [explained]);
+
   const errors = found?.filter((item) => item.severity === "error") ?? [];
   const others = (found?.length ?? 0) - errors.length;
   const leading = errors[0] ?? found?.find((item) => item.severity === "warning");
@@ -65,6 +71,7 @@ export function TextFace({ title, text, setup, tookMs, onText, onSave, onTool, o
   return (
     <>
       <div ref={host} className={`min-h-0 flex-1 overflow-hidden ${isCalm ? "calm" : ""}`} data-testid="editor" />
+      {explained && <BarNote found={explained} zone={zone} />}
       {help && <WordHelp found={help} onClose={() => setHelp(null)} />}
       {isCalm ? (
         <ToChange errors={errors} onGo={(item) => editor.current?.goTo(item)} onMend={(item) => editor.current?.mend(item)} onMendAll={() => editor.current?.mendAll(errors)} />

@@ -6,6 +6,8 @@ import { EditorState } from "@codemirror/state";
 import { EditorView, drawSelection, highlightActiveLine, highlightActiveLineGutter, keymap, lineNumbers } from "@codemirror/view";
 import { findReferences, formatDocument, renameSymbol } from "@codemirror/lsp-client";
 import { scriptLook } from "./highlight";
+import type { BarExplained } from "@/api";
+import { readings, showReadings } from "./readings";
 import { LanguageLink, applyMend, type Action, type Explained, type Finding } from "./language";
 
 interface Handlers {
@@ -39,6 +41,7 @@ export class ScriptEditor {
           closeBrackets(),
           highlightSelectionMatches(),
           scriptLook,
+          readings,
           EditorView.contentAttributes.of({ "aria-label": "Script text" }),
           keymap.of([
             { key: "Mod-s", preventDefault: true, run: () => (handlers.onSave(), true) },
@@ -66,6 +69,11 @@ export class ScriptEditor {
   replace(text: string): void {
     const { doc } = this.view.state;
     if (doc.toString() !== text) this.view.dispatch({ changes: { from: 0, to: doc.length, insert: text } });
+  }
+
+  /** The script as it reads on a bar; nothing when there is none, or it is not the text that was run. */
+  read(found: BarExplained | null): void {
+    showReadings(this.view, found);
   }
 
   mend(item: Finding): void {

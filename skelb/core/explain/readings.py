@@ -1,0 +1,127 @@
+"""A script as it reads on one bar: each line's value, and its conditions' parts marked yes, no or unknown."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from skelb.core.bars import Market
+from skelb.core.explain.explanation import Explanation, RuleReading
+from skelb.core.explain.reading import Part, Reader, Worth
+from skelb.core.language import Checked
+from skelb.core.language.tree import Carry, Definition, Enter, Exit, Name, Placed
+
+Tone = Literal["yes", "no", "unknown", "number"]
+
+
+@dataclass(frozen=True)
+class LineReading:
+    """What a statement is worth, to stand at the end of the line that ends at `end`, a place in the script."""
+
+    end: int
+    text: str
+    tone: Tone
+
+
+@dataclass(frozen=True)
+class Mark:
+    """A part of a condition from one place of the script to another."""
+
+    start: int
+    end: int
+    tone: Tone
+
+
+@dataclass(frozen=True)
+class Readings:
+    """A reading for each line that has one, and the marked parts of conditions."""
+
+    lines: tuple[LineReading, ...]
+    marks: tuple[Mark, ...]
+
+
+def readings_of(checked: Checked, explanation: Explanation, reader: Reader, market: Market) -> Readings:
+    """The readings of a script's own statements on the bar of an explanation; `reader` reads that bar."""
+    rules = {rule.start: rule for rule in explanation.rules}
+    lines: list[LineReading] = []
+    marks: list[Mark] = []
+    for placed in checked.statements:
+        if checked.source[placed.start : placed.start + len(placed.text)] != placed.text:
+            continue  # it came with a used script
+        found = _of_statement(placed, rules.get(placed.start), reader, market)
+        if found is None:
+            continue
+        text, tone, condition = found
+        lines.append(LineReading(placed.start + len(placed.text.rstrip()), text, tone))
+        if condition is not None:
+            marks += _marks(condition, placed.start)
+    return Readings(tuple(lines), tuple(marks))
+
+
+def _of_statement(
+    placed: Placed, rule: RuleReading | None, reader: Reader, market: Market
+) -> tuple[str, Tone, Part | None] | None:
+    match placed.statement:
+        case Definition():
+            part = reader.part(placed.statement.value, placed.text)
+            return worded(part.value, part.is_condition, market), tone_of(part), part if part.is_condition else None
+        case Carry():
+            values = [reader.value(Name(name, placed.statement.span)) for name in placed.statement.names]
+            return ", ".join(worded(value, kind, market) for value, kind in values), "number", None
+        case Enter() | Exit() if rule is not None:
+            text = rule.did or worded(rule.condition.value, True, market)
+            return text, tone_of(rule.condition), rule.condition
+        case _:
+            return None
+
+
+def worded(value: Worth, is_condition: bool, market: Market) -> str:
+    """A value as it is read: yes, no, unknown, or a number with no more digits than it needs."""
+    if value is None:
+        return "unknown"
+    if is_condition:
+        return "yes" if value else "no"
+    places = len(f"{market.tick:.10f}".rstrip("0").partition(".")[2]) if abs(value) >= market.tick * 10 else 6
+    return f"{value:,.{max(places, 2)}f}"
+
+
+def tone_of(part: Part) -> Tone:
+    """How a part is marked."""
+    if part.value is None:
+        return "unknown"
+    return ("yes" if part.value else "no") if part.is_condition else "number"
+
+
+def _marks(part: Part, start: int) -> Iterator[Mark]:
+    """The innermost conditions written in a statement."""
+    inner = [child for child in part.parts if child.is_condition and child.is_here]
+    if inner:
+        for child in inner:
+            yield from _marks(child, start)
+    elif part.span[1] > part.span[0]:
+        yield Mark(start + part.span[0], start + part.span[1], tone_of(part))
+
+
+def why_sentence(explanation: Explanation) -> tuple[str, ...]:
+    """Why nothing was entered on the bar, or what was: a sentence for each entry rule."""
+    found = []
+    for rule in explanation.rules:
+        if rule.kind != "enter":
+            continue
+        head = f"{rule.side} “{rule.name}”"
+        if rule.did:
+            found.append(f"{head}: {rule.did}")
+            continue
+        stopped = next(_stopping(rule.condition), rule.condition)
+        worth = "unknown" if stopped.value is None else "no"
+        also = "" if stopped.text == rule.name else f" because `{stopped.text}` was {worth}"
+        found.append(f"{head} was {'unknown' if rule.condition.value is None else 'no'}{also}")
+    return tuple(found)
+
+
+def _stopping(part: Part) -> Iterator[Part]:
+    """The innermost parts that keep a condition from being yes, in the order they are written."""
+    inner = [child for child in part.parts if child.is_condition and child.value is not True]
+    for child in inner:
+        yield from _stopping(child)
+    if not inner and part.value is not True:
+        yield part
