@@ -340,7 +340,7 @@ export class ChartStack {
     if (!run || !window || window.run !== run.key) return;
     const position = this.panes[0]?.plot.cursor.left ?? -1;
     const span = this.view.b - this.view.a;
-    this.tell(position >= 0 ? Math.round(this.view.a + (position / this.width()) * span) : null);
+    this.tell(this.under());
     const bar = this.held !== null ? this.held : position >= 0 ? this.view.a + (position / this.width()) * span : Math.min(this.view.b, run.last);
     const row = Math.max(0, Math.min(window.x.length - 1, Math.round((bar - window.first - (window.step - 1) / 2) / window.step)));
     const digits = priceDigits(run.tick);
@@ -376,6 +376,12 @@ export class ChartStack {
 
   // --- the bar that is read ------------------------------------------------------------------------------------
 
+  /** The bar under the pointer. */
+  private under(): number | null {
+    const position = this.panes[0]?.plot.cursor.left ?? -1;
+    return position < 0 ? null : Math.round(this.view.a + (position / this.width()) * (this.view.b - this.view.a));
+  }
+
   /** Tell which bar is read: the held one, else the one under the pointer. */
   private tell(under: number | null): void {
     const { run } = this;
@@ -393,6 +399,7 @@ export class ChartStack {
     const { run } = this;
     if (!run) return;
     this.held = Math.max(run.first, Math.min(run.last, bar));
+    this.told = null;
     if (this.held < this.view.a || this.held > this.view.b) this.show(centred(this.held, this.view.b - this.view.a, run.bars));
     this.tell(null);
     this.redraw();
@@ -401,9 +408,7 @@ export class ChartStack {
   /** Hold the bar under the pointer, or the last one in view; let go of a held one. */
   holdOrLetGo(): void {
     if (this.held !== null) return this.letGo();
-    const position = this.panes[0]?.plot.cursor.left ?? -1;
-    const share = position >= 0 ? position / this.width() : 1;
-    this.hold(Math.round(this.view.a + share * (this.view.b - this.view.a)));
+    this.hold(this.under() ?? Math.round(this.view.b));
   }
 
   holdNext(by: number): void {
@@ -413,9 +418,9 @@ export class ChartStack {
 
   /** Let the held bar go; without one, read none. */
   letGo(): void {
-    if (this.held === null) {
-      this.told = null;
-      if (this.run) this.handlers.onBar(this.run.key, null);
+    if (this.held === null && this.run) {
+      this.told = `${this.run.key} ${this.under()}`; // until the pointer comes to another bar
+      this.handlers.onBar(this.run.key, null);
     }
     this.held = null;
     this.redraw();
