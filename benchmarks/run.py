@@ -116,16 +116,17 @@ def rule_rows(size: int) -> list[Row]:
     bars = make_bars(size)
     dataset = make_dataset(bars, MARKET)
     text = SCRIPT.format(fast=12, slow=48)
-    plain = make_plan(check(text), dataset, {})
+    plain_script = check(text)
+    plain = make_plan(plain_script, dataset, input_values(plain_script, {}))
     rows: list[Row] = []
     for what, rules in RULES:
         checked = check(f"{text}\n{rules}\n")
         assert checked.is_sound, checked.diagnostics
-        plan = make_plan(checked, dataset, {})
+        plan = make_plan(checked, dataset, input_values(checked, {}))
         found, seconds = ratio(lambda plan=plan: run(plan, ACCOUNT), lambda: run(plain, ACCOUNT), rounds=7)
         rows.append((f"kernel with {what} / without, {seconds * 1000:.0f} ms", f"{found:.1f}", "no target"))
     checked = check(f"{text}\nexit when open_profit > 0.4 and bars_held > 5\n")
-    explainer = Explainer(checked, make_plan(checked, dataset, {}), ACCOUNT)
+    explainer = Explainer(checked, make_plan(checked, dataset, input_values(checked, {})), ACCOUNT)
     first = timed(lambda: explainer.explain(size - 2))
     chosen = np.random.default_rng(1).integers(0, size - 1, 200)
     each = [timed(lambda bar=int(bar): explainer.explain(bar)) for bar in chosen]  # type: ignore[misc]
@@ -133,7 +134,11 @@ def rule_rows(size: int) -> list[Row]:
     rows.append(("the same: slowest of 200", f"{max(each) * 1000:.1f} ms", "20 ms"))
     rows.append(("the same: the first, which runs the whole", f"{first * 1000:.0f} ms", "no target"))
     eight = [
-        make_plan(check(text), make_dataset(make_bars(size // 8), replace(MARKET, symbol=f"M{k}")), {})
+        make_plan(
+            plain_script,
+            make_dataset(make_bars(size // 8), replace(MARKET, symbol=f"M{k}")),
+            input_values(plain_script, {}),
+        )
         for k in range(8)
     ]
     found, seconds = ratio(lambda: run_basket(eight, ACCOUNT), lambda: run(plain, ACCOUNT), rounds=7)

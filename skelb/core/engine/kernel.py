@@ -100,10 +100,10 @@ AT_OPEN, INSIDE, AT_CLOSE = range(3)
     A_MOMENT, A_TRADES, A_SKIPS, A_CUTS, A_RUINED, A_POSITIONS, H_MARKETS, H_BLOCK, H_ENTRIES, H_EXITS, H_PARTS, H_PROGRAMS,
     H_ORDERS, H_DAY_STRIDE, H_WAITING, H_DUE, H_ORDER, H_LOT, H_CONSTANTS, H_PRICE, H_LOT_NUMBERS, H_LOT_SIZE,
     H_ENTRY_TABLE, H_EXIT_TABLE, H_PART_TABLE, H_PROGRAM_TABLE, H_STEPS, H_UNITS, H_SLOTS, H_SHARES, H_LIMITS,
-    H_REGISTERS, H_KNOWN,
-) = range(33)  # fmt: skip
+    H_REGISTERS, H_KNOWN, H_ASKS_FLAT, H_MADE,
+) = range(35)  # fmt: skip
 A_CASH, A_REALISED = range(2)
-HEAD = 33
+HEAD = 35
 
 # A market's block. Whole numbers: settings, then state; S_DUE and S_WAITING count what waits for the next open.
 (
@@ -952,6 +952,25 @@ def _path_inside(i, o, high, low, c, m, q, f, series):
         at = end
 
 
+@_inlined
+def _is_met(i, m, q, f, series):
+    """Whether bar i reaches any level or order at all."""
+    high, low, side = series.highs[i], series.lows[i], q[m + S_SIDE]
+    for n in range(q[m + S_LOTS]):
+        lot = _numbers(n, m, q)
+        nearest, furthest = (f[lot + L_STOP], f[lot + L_TARGET]) if side > 0 else (f[lot + L_TARGET], f[lot + L_STOP])
+        if low <= nearest or high >= furthest:
+            return True
+    for order in range(q[H_ORDERS]):
+        if q[_order(order, m, q) + O_ON]:
+            # Limits that buy and stops that sell are met from above, the others from below.
+            above = (_order_direction(order, q) > 0) != _is_stop_order(order, q)
+            price = f[_price(order, m, q)]
+            if low <= price if above else high >= price:
+                return True
+    return False
+
+
 @_compiled
 def _inside_in_full(i, m, q, f, series):
     """Levels and orders inside bar i, with its finer bars where the account asks for them and there are any."""
@@ -1363,13 +1382,14 @@ def _judge(i, now, m, q, f, series):
     """The rules, on closed values: exits, then entries; an entry of a side that exits does not happen."""
     flag = series.flags[i]
     side = q[m + S_SIDE]
-    asks = q[H_PROGRAMS] > 0
-    if asks:
+    asks = q[H_PROGRAMS] > 0 and (side != 0 or q[H_ASKS_FLAT] != 0)
+    if asks and q[H_MADE] & 1:
         _make_columns(MADE_BEFORE_LEVELS, i, m, q, f, series)
     if side != 0 and q[m + I_MOVING]:
         _move_levels(i, m, q, f, series)
     if asks:
-        _make_columns(MADE_BEFORE_EXITS, i, m, q, f, series)
+        if q[H_MADE] & 2:
+            _make_columns(MADE_BEFORE_EXITS, i, m, q, f, series)
         _know_position(i, m, q, f, series)
         for name in range(POSITION_NAMES):  # kept for whoever asks what the exits saw
             f[q[H_KNOWN] + name] = f[q[H_REGISTERS] + name]
@@ -1383,8 +1403,9 @@ def _judge(i, now, m, q, f, series):
         left = _judge_exits(i, m, q, f, series)
         side = q[m + S_SIDE]
     wants = flag & 3
-    if asks:
-        _make_columns(MADE_BEFORE_ENTRIES, i, m, q, f, series)
+    if asks and q[H_ASKS_FLAT]:
+        if q[H_MADE] & 4:
+            _make_columns(MADE_BEFORE_ENTRIES, i, m, q, f, series)
         _know_position(i, m, q, f, series)
         wants |= _asked_entries(i, q, f, series)
     wants_long, wants_short = (wants & ENTER_LONG) != 0 and left <= 0, (wants & ENTER_SHORT) != 0 and left >= 0
@@ -1465,7 +1486,7 @@ def _pass_quiet_bars(i, last, watchful, m, q, f, series):
     side = q[m + S_SIDE]
     cash = f[A_CASH]
     if side == 0:
-        asks = q[H_PROGRAMS] > 0
+        asks = q[H_ASKS_FLAT] != 0
         if cash > 0.0 and not asks and not (q[H_ORDERS] > 0 and _is_resting(m, q)):
             while i < last and (flags[i] & 3) == 0:
                 equity[i] = cash
@@ -1573,7 +1594,8 @@ def simulate(until, last, most_events, q, f, series):
             i = place if alone else series.order[place]
             m = base if alone else series.bases[i]
             if in_full:
-                _inside_in_full(i, m, q, f, series)
+                if _is_met(i, m, q, f, series):
+                    _inside_in_full(i, m, q, f, series)
             elif q[m + S_SIDE] != 0:
                 _simple_inside(i, m, q, f, series)
 

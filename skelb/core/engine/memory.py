@@ -34,6 +34,7 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64])
     programs[:, kernel.W_ROW], rows, slots = columns.made, columns.rows, columns.slots
     programs[:, [kernel.W_COLUMN, kernel.W_COLUMN_END]] += columns.inputs
     registers = int(script.programs.steps[:, 1:].max(initial=0)) + 2 * kernel.POSITION_NAMES + 1
+    made_when = sum(1 << int(made) for made in {*programs[:, kernel.W_MADE]} if made != kernel.ASKED)
     days, stride = _days(plans, offsets)
     lot_size = kernel.LOT_FLOATS + 2 * parts
 
@@ -59,7 +60,7 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64])
         f[spot : spot + table.size] = table
     q[kernel.A_MOMENT : kernel.HEAD] = (
         0, 0, 0, 0, 0, 0, len(plans), block, entries, exits, parts, len(programs), orders, stride,
-        waiting, due, order, lot, constants, price, lot_numbers, lot_size, *places[:7], spots[0], spots[2], spots[3], spots[4],
+        waiting, due, order, lot, constants, price, lot_numbers, lot_size, *places[:7], spots[0], spots[2], spots[3], spots[4], _asks_while_flat(script), made_when,
     )  # fmt: skip
     f[kernel.A_CASH] = f[kernel.A_REALISED] = account.capital
     for k, plan in enumerate(plans):
@@ -138,6 +139,12 @@ def _doubled(table: Table) -> Table:
 def _rests(plan: Plan) -> bool:
     forms = (plan.signals.entries[:, kernel.E_FORM], plan.signals.exits[:, kernel.X_FORM])
     return any((form >= kernel.AT_LIMIT).any() for form in forms)
+
+
+def _asks_while_flat(plan: Plan) -> bool:
+    """Whether an entry, or the price of one, asks for the position, so that every bar without one is judged too."""
+    made = plan.programs.table[:, kernel.W_MADE] == kernel.MADE_BEFORE_ENTRIES
+    return bool(made.any() or (plan.signals.entries[:, kernel.E_PROGRAM] >= 0).any())
 
 
 def _exits(plan: Plan) -> Table:

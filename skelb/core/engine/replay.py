@@ -108,14 +108,17 @@ class Replay:
             reason if reason >= 0 else None,
             self._resting(),
             bool(q[kernel.A_RUINED]),
-            self._known(kernel.H_KNOWN),
-            self._known(kernel.H_REGISTERS),
+            self._known(kernel.H_KNOWN, before),
+            self._known(kernel.H_REGISTERS, before),
         )
 
-    def _known(self, where: int) -> dict[str, float]:
+    def _known(self, where: int, before: tuple[Table, Table]) -> dict[str, float]:
+        q, f = self._simulation.q, self._simulation.f
         if not len(self.plan.programs.table):
             return {}
-        q, f = self._simulation.q, self._simulation.f
+        lots, entered = kernel.HEAD + kernel.S_LOTS, int(q[kernel.A_TRADES]) > int(before[0][kernel.A_TRADES])
+        if not (q[lots] or before[0][lots] or entered):  # flat all the time: nothing was asked
+            return {"position": 0.0}
         values = f[int(q[where]) :][: kernel.POSITION_NAMES]
         return {name: float(value) for name, value in zip(POSITION_NAMES, values, strict=True) if value == value}
 
