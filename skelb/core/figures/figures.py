@@ -43,24 +43,20 @@ def record_of(outcome: Outcome, side: str = "all") -> Record:
     """The record of one market's run, or of its `long` or `short` trades alone."""
     trades, dataset = outcome.trades, outcome.plan.dataset
     span = slice(outcome.first, outcome.last + 1)
-    chosen = _chosen(trades.side, side)
+    chosen = slice(None) if side == "all" else trades.side == (1 if side == "long" else -1)
     return Record(
         outcome.capital,
         trades.numbers[chosen],
         trades.bars_held[chosen],
         (trades.side > 0)[chosen],
         trades.ambiguous[chosen],
-        outcome.equity if side == "all" else side_equity(outcome, chosen),
+        outcome.equity if isinstance(chosen, slice) else side_equity(outcome, chosen),
         dataset.calendar.close_time[span],
         int(dataset.bars.time[outcome.first]),
         dataset.calendar.day[span],
         dataset.bars.close[span],
         float(dataset.bars.open[outcome.first]),
     )
-
-
-def _chosen(sides: Ints, side: str) -> Bools:
-    return np.ones(sides.size, np.bool_) if side == "all" else sides == (1 if side == "long" else -1)
 
 
 def figures_of(record: Record) -> Figures:
