@@ -32,6 +32,15 @@ def workbench(page: Page) -> None:
     page.mouse.move(760, 330)
 
 
+def readings(page: Page) -> None:
+    page.goto("/?script=Rope%20ladder&market=LAMP&timeframe=1h")
+    settled(page)
+    page.mouse.click(950, 300)
+    page.get_by_test_id("bar-note").wait_for()
+    page.mouse.move(250, 780)
+    page.wait_for_timeout(500)
+
+
 def workbench_pinned(page: Page) -> None:
     page.goto("/")
     settled(page)
@@ -125,6 +134,7 @@ VIEWS = {
     "workbench-day": (workbench, "daychart"),
     "workbench-night": (workbench, "nightchart"),
     "workbench-pinned": (workbench_pinned, "daychart"),
+    "workbench-readings": (readings, "daychart"),
     "workbench-mistake": (workbench_mistake, "daychart"),
     "trials-day": (trials, "daychart"),
     "trials-night": (trials, "nightchart"),
