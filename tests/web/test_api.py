@@ -31,6 +31,25 @@ def ask(socket, **question):
     return socket.receive_json()
 
 
+def test_a_bar_is_explained_and_the_script_read_on_it(client):
+    with client.websocket_connect("/live", headers=LOCAL) as socket:
+        run = ask(socket, id=1, ask="run", setup=SETUP)["run"]
+        bar = run["trades"]["entry_bar"][3] - 1  # the bar whose close gave the signal
+        found = ask(socket, id=2, ask="explain", run=run["key"], bar=bar)
+        assert found["answer"] == "explain" and found["bar"] == bar
+        lines = {SCRIPT[: line["end"]].rsplit("\n", 1)[-1].split()[0]: line for line in found["lines"]}
+        assert lines["up"]["text"] == "yes" and lines["enter"]["text"] == "enters long at the next open"
+        assert lines["x"]["tone"] == "number"
+        assert {SCRIPT[mark["start"] : mark["end"]]: mark["tone"] for mark in found["marks"]} == {
+            "close crosses above x": "yes",
+            "up": "yes",
+        }
+        assert found["why"] == ["long “up”: enters long at the next open"]
+        assert found["waiting"] == ["long entry at the next open: up"]
+        assert "no longer held" in ask(socket, id=3, ask="explain", run="gone", bar=1)["error"]
+        assert "not one of the run's dates" in ask(socket, id=4, ask="explain", run=run["key"], bar=2000)["error"]
+
+
 def test_the_live_loop_runs_and_windows_keep_extremes(client):
     with client.websocket_connect("/live", headers=LOCAL) as socket:
         answer = ask(socket, id=1, ask="run", setup=SETUP)

@@ -1,5 +1,7 @@
 """One bar of a run taken apart: every rule's condition, what was scheduled, what filled, what was held back and why."""
 
+from functools import cached_property
+
 from skelb.core.engine import SKIP_REASONS, Account, kernel
 from skelb.core.engine.ledger import exit_reason_of
 from skelb.core.engine.replay import Lot, Moment, Replay
@@ -17,7 +19,11 @@ class Explainer:
 
     def __init__(self, checked: Checked, plan: Plan, account: Account) -> None:
         self._checked, self._plan, self._account = checked, plan, account
-        self._replay = Replay(plan, account)
+
+    @cached_property
+    def _replay(self) -> Replay:
+        """Made with the first question: most runs are never asked about."""
+        return Replay(self._plan, self._account)
 
     def readings(self, bar: int) -> tuple[Explanation, Readings]:
         """A bar explained, and the script as it reads on it. Raises IndexError when it is not one of the run."""
