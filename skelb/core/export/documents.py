@@ -93,7 +93,7 @@ def trade_rows(outcome: Outcome) -> list[Document]:
     trades, symbol = outcome.trades, outcome.plan.dataset.market.symbol
     entry_times, exit_times = outcome.entry_times(), outcome.exit_times()
     numbers, held = trades.numbers, trades.bars_held
-    entered = outcome.values(trades.entry_bar, trades.whole[:, kernel.TI_ENTRY_MOMENT])
+    entered = outcome.values(trades.entry_bar, np.zeros_like(trades.entry_bar))  # a fill at a close is the next bar's
     left = outcome.values(trades.exit_bar, trades.moment)
     rows: list[Document] = []
     for row in range(len(trades)):
