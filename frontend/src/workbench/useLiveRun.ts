@@ -57,8 +57,9 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
 
   const [askWindow] = useState(() => (run: string, first: number, last: number, columns: number) => client.current?.window(run, first, last, columns));
   const [askBar] = useState(() => (run: string, bar: number | null) => {
-    if (bar === null) setState((before) => (before.explained ? { ...before, explained: null } : before));
-    else client.current?.explain(run, bar);
+    if (bar !== null) return client.current?.explain(run, bar);
+    client.current?.explainNone();
+    setState((before) => (before.explained ? { ...before, explained: null } : before));
   });
   return { ...state, askWindow, askBar };
 }
