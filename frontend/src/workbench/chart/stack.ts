@@ -388,7 +388,7 @@ export class ChartStack {
     if (!run) return;
     const bar = this.held ?? under;
     if (bar === null) return; // the pointer has left: the last bar goes on being read
-    const inside = bar !== null && bar >= run.first && bar <= run.last ? bar : null;
+    const inside = bar >= run.first && bar <= run.last ? bar : null;
     const told = `${run.key} ${inside}`;
     if (told === this.told) return;
     this.told = told;
