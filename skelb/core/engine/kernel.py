@@ -400,10 +400,10 @@ def _close_lot(n, percent, i, mid, slips, reason, rule, moment, ambiguous, m, q,
 
 
 @_inlined
-def _close_side(i, mid, slips, reason, rule, moment, ambiguous, m, q, f, series):
+def _close_side(i, mid, slips, reason, rule, moment, m, q, f, series):
     """Close every lot, the oldest first."""
     while q[m + S_LOTS] > 0:
-        _close_lot(0, 100.0, i, mid, slips, reason, rule, moment, ambiguous, m, q, f, series)
+        _close_lot(0, 100.0, i, mid, slips, reason, rule, moment, 0, m, q, f, series)
 
 
 @_inlined
@@ -413,13 +413,13 @@ def _is_for(x, e, q):
 
 
 @_compiled
-def _take_by_rule(x, i, mid, slips, moment, ambiguous, m, q, f, series):
+def _take_by_rule(x, i, mid, slips, moment, m, q, f, series):
     """What an exit rule takes: its share of every lot that it is for, the oldest first."""
     n = 0
     while n < q[m + S_LOTS]:
         lots = q[m + S_LOTS]
         if _is_for(x, q[_lot(n, m, q) + L_RULE], q):
-            _close_lot(n, f[q[H_SHARES] + x], i, mid, slips, BY_RULE, x, moment, ambiguous, m, q, f, series)
+            _close_lot(n, f[q[H_SHARES] + x], i, mid, slips, BY_RULE, x, moment, 0, m, q, f, series)
         n += 1 if q[m + S_LOTS] == lots else 0
 
 
@@ -698,14 +698,17 @@ def _may_fill(order, m, q):
     return q[m + I_OPPOSITE] != 2
 
 
+# The same as without `apart`, compiled once and called: for events that are rare.
+
+
 @_compiled
-def _close_more(n, percent, i, mid, slips, reason, moment, ambiguous, m, q, f, series):
+def _close_lot_apart(n, percent, i, mid, slips, reason, moment, ambiguous, m, q, f, series):
     _close_lot(n, percent, i, mid, slips, reason, -1, moment, ambiguous, m, q, f, series)
 
 
 @_compiled
-def _close_side_more(i, mid, slips, reason, rule, moment, m, q, f, series):
-    _close_side(i, mid, slips, reason, rule, moment, 0, m, q, f, series)
+def _close_side_apart(i, mid, slips, reason, rule, moment, m, q, f, series):
+    _close_side(i, mid, slips, reason, rule, moment, m, q, f, series)
 
 
 @_compiled
@@ -723,11 +726,11 @@ def _fill_order(order, i, mid, moment, m, q, f, series):
     slips = _is_stop_order(order, q)
     q[_order(order, m, q) + O_ON] = 0
     if order >= q[H_ENTRIES]:
-        _take_by_rule((order - q[H_ENTRIES]) // 2, i, mid, slips, moment, 0, m, q, f, series)
+        _take_by_rule((order - q[H_ENTRIES]) // 2, i, mid, slips, moment, m, q, f, series)
         return False
     side = q[_entry(order, q) + E_SIDE]
     if q[m + S_SIDE] == -side:
-        _close_side_more(i, mid, slips, BY_REVERSE, -1, moment, m, q, f, series)
+        _close_side_apart(i, mid, slips, BY_REVERSE, -1, moment, m, q, f, series)
         if q[m + I_OPPOSITE] != 0:
             return False
     return _enter(order, q[_order(order, m, q) + O_BAR], i, mid, moment, slips, m, q, f, series)
@@ -740,12 +743,12 @@ def _take_target(n, i, mid, moment, ambiguous, m, q, f, series):
     side = q[m + S_SIDE]
     lots = q[m + S_LOTS]
     if f[_numbers(n, m, q) + L_WHOLE] == level:
-        _close_more(n, 100.0, i, mid, False, BY_TARGET, moment, ambiguous, m, q, f, series)
+        _close_lot_apart(n, 100.0, i, mid, False, BY_TARGET, moment, ambiguous, m, q, f, series)
         return
     for p in range(q[H_PARTS]):
         if f[_goal(n, p, m, q)] == level:
             f[_goal(n, p, m, q)] = side * np.inf
-            _close_more(n, f[_goal(n, p, m, q) + 1], i, mid, False, BY_TARGET, moment, ambiguous, m, q, f, series)
+            _close_lot_apart(n, f[_goal(n, p, m, q) + 1], i, mid, False, BY_TARGET, moment, ambiguous, m, q, f, series)
             break
     if q[m + S_LOTS] == lots:
         _next_target(n, side, m, q, f)
@@ -759,7 +762,7 @@ def _at_passed_levels(i, o, c, moment, m, q, f, series):
         side, lots = q[m + S_SIDE], q[m + S_LOTS]
         lot = _numbers(n, m, q)
         if (o - f[lot + L_STOP]) * side <= 0.0:
-            _close_more(n, 100.0, i, o, True, q[_lot(n, m, q) + L_KIND], moment, 0, m, q, f, series)
+            _close_lot_apart(n, 100.0, i, o, True, q[_lot(n, m, q) + L_KIND], moment, 0, m, q, f, series)
         else:
             while q[m + S_LOTS] == lots and (o - f[lot + L_TARGET]) * side >= 0.0:
                 _take_target(n, i, o, moment, 0, m, q, f, series)
@@ -820,7 +823,7 @@ def _enter_inside(e, i, high, low, c, m, q, f, series):
     lot = _numbers(n, m, q)
     stop = f[lot + L_STOP]
     if low <= stop if side > 0 else high >= stop:
-        _close_more(n, 100.0, i, stop, True, q[_lot(n, m, q) + L_KIND], INSIDE, 1, m, q, f, series)
+        _close_lot_apart(n, 100.0, i, stop, True, q[_lot(n, m, q) + L_KIND], INSIDE, 1, m, q, f, series)
         return
     while q[m + S_LOTS] == n + 1 and (c - f[lot + L_TARGET]) * side >= 0.0:
         _take_target(n, i, f[lot + L_TARGET], INSIDE, 0, m, q, f, series)
@@ -837,7 +840,7 @@ def _is_new(n, i, m, q):
 
 
 @_compiled
-def _profit_touched(n, o, high, low, m, q, f):
+def _profit_touched(n, high, low, m, q, f):
     """Whether a lot's target, or an exit at a limit that is for it, lies inside the bar too."""
     side = q[m + S_SIDE]
     target = f[_numbers(n, m, q) + L_TARGET]
@@ -898,9 +901,9 @@ def _worst_inside(i, o, high, low, c, m, q, f, series):
                 _fill_order(order, i, f[_price(order, m, q)], INSIDE, m, q, f, series)
             elif lot >= 0 and against:
                 reached = nearest
-                both = _profit_touched(lot, o, high, low, m, q, f)
+                both = _profit_touched(lot, high, low, m, q, f)
                 level = f[_numbers(lot, m, q) + L_STOP]
-                _close_more(lot, 100.0, i, level, True, q[_lot(lot, m, q) + L_KIND], INSIDE, both, m, q, f, series)
+                _close_lot_apart(lot, 100.0, i, level, True, q[_lot(lot, m, q) + L_KIND], INSIDE, both, m, q, f, series)
             elif lot >= 0:
                 reached = nearest
                 _take_target(lot, i, f[_numbers(lot, m, q) + L_TARGET], INSIDE, 0, m, q, f, series)
@@ -946,7 +949,9 @@ def _path_inside(i, o, high, low, c, m, q, f, series):
                 both = 1 if low <= stop <= high and low <= target <= high else 0
                 at = stop if stop_ahead else target
                 if stop_ahead:
-                    _close_more(lot, 100.0, i, at, True, q[_lot(lot, m, q) + L_KIND], INSIDE, both, m, q, f, series)
+                    _close_lot_apart(
+                        lot, 100.0, i, at, True, q[_lot(lot, m, q) + L_KIND], INSIDE, both, m, q, f, series
+                    )
                 else:
                     _take_target(lot, i, at, INSIDE, both, m, q, f, series)
         at = end
@@ -1173,14 +1178,14 @@ def _open_bar(i, m, q, f, series):
             q[m + S_WAITING] = 0
         _end_orders(i, SKIP_FLAT, AT_OPEN, False, m, q, series)
     if q[m + S_EXIT_DUE] >= 0:
-        _close_side(i, o, True, q[m + S_EXIT_DUE], q[m + S_EXIT_RULE], AT_OPEN, 0, m, q, f, series)
+        _close_side(i, o, True, q[m + S_EXIT_DUE], q[m + S_EXIT_RULE], AT_OPEN, m, q, f, series)
         q[m + S_EXIT_DUE] = -1
     if q[m + S_DUE] > 0:
         for x in range(q[H_EXITS]):
             if q[m + q[H_DUE] + x]:
                 q[m + S_DUE] -= 1
                 q[m + q[H_DUE] + x] = 0
-                _take_by_rule(x, i, o, True, AT_OPEN, 0, m, q, f, series)
+                _take_by_rule(x, i, o, True, AT_OPEN, m, q, f, series)
     if q[m + S_WAITING] > 0:
         for e in range(q[H_ENTRIES]):
             j = q[m + q[H_WAITING] + e]
@@ -1278,7 +1283,7 @@ def _judge_exits(i, m, q, f, series):
         if time > 0:
             due, at_close, left = BY_TIME, time == 2, side
     if due >= 0 and at_close:
-        _close_side_more(i, series.closes[i], True, due, rule, AT_CLOSE, m, q, f, series)
+        _close_side_apart(i, series.closes[i], True, due, rule, AT_CLOSE, m, q, f, series)
     elif due >= 0:
         q[m + S_EXIT_DUE] = due
         q[m + S_EXIT_RULE] = rule
@@ -1287,7 +1292,7 @@ def _judge_exits(i, m, q, f, series):
             if q[m + q[H_DUE] + x] == 2:
                 q[m + q[H_DUE] + x] = 0
                 q[m + S_DUE] -= 1
-                _take_by_rule(x, i, series.closes[i], True, AT_CLOSE, 0, m, q, f, series)
+                _take_by_rule(x, i, series.closes[i], True, AT_CLOSE, m, q, f, series)
     return left
 
 
@@ -1433,7 +1438,7 @@ def _judge(i, now, m, q, f, series):
                 rule = _first_market_rule(i, -side, q, f, series)
                 entering = -side
                 if rule >= 0 and q[_entry(rule, q) + E_FORM] == AT_THIS_CLOSE:
-                    _close_side_more(i, series.closes[i], True, BY_REVERSE, -1, AT_CLOSE, m, q, f, series)
+                    _close_side_apart(i, series.closes[i], True, BY_REVERSE, -1, AT_CLOSE, m, q, f, series)
                 elif rule >= 0 and q[m + S_EXIT_DUE] < 0:
                     q[m + S_EXIT_DUE] = BY_REVERSE
                     q[m + S_EXIT_RULE] = -1
@@ -1543,6 +1548,18 @@ def _pass_quiet_bars(i, last, watchful, m, q, f, series):
 
 
 @_inlined
+def _bar_at(place, alone, series):
+    """The bar at a place of a moment."""
+    return place if alone else series.order[place]
+
+
+@_inlined
+def _block_of(i, base, alone, series):
+    """Where the block of bar i's market begins."""
+    return base if alone else series.bases[i]
+
+
+@_inlined
 def _bars_of(moment, alone, series):
     """Begin and end of a moment's bars, in `series.order` where there are several markets."""
     if alone:
@@ -1556,7 +1573,7 @@ def simulate(until, last, most_events, q, f, series):
 
     `most_events` : the most trades, and the most skipped orders, that one moment can bring. When the ledger may not
     hold one moment's events the kernel returns early with its state saved. `series.equity`, float64 (n,), is written
-    at every bar run. For one market moments are bar numbers; the state must have been begun by engine.run.
+    at every bar run. For one market moments are bar numbers; the state must have been laid out by engine.memory.
     """
     equity = series.equity
     markets = q[H_MARKETS]
@@ -1571,7 +1588,7 @@ def simulate(until, last, most_events, q, f, series):
         if q[A_RUINED]:
             begin, stop = _bars_of(moment, alone, series)
             for place in range(begin, stop):
-                equity[place if alone else series.order[place]] = f[A_CASH]
+                equity[_bar_at(place, alone, series)] = f[A_CASH]
             moment += 1
             continue
         if alone:
@@ -1584,15 +1601,15 @@ def simulate(until, last, most_events, q, f, series):
 
         # 1. Opens of all markets. 2. The bars' insides.
         for place in range(begin, stop):
-            i = place if alone else series.order[place]
-            m = base if alone else series.bases[i]
+            i = _bar_at(place, alone, series)
+            m = _block_of(i, base, alone, series)
             q[m + S_BAR] = i
             rate_bar = max(i - 1, q[m + I_FIRST])
             f[m + X_VALUE] = f[m + F_VALUE] * _at(RATE, rate_bar, m, q, f, series)
             _open_bar(i, m, q, f, series)
         for place in range(begin, stop):
-            i = place if alone else series.order[place]
-            m = base if alone else series.bases[i]
+            i = _bar_at(place, alone, series)
+            m = _block_of(i, base, alone, series)
             if in_full:
                 if _is_met(i, m, q, f, series):
                     _inside_in_full(i, m, q, f, series)
@@ -1601,8 +1618,8 @@ def simulate(until, last, most_events, q, f, series):
 
         # 3. Closes: excursions, equity, ruin, forced exits.
         for place in range(begin, stop):
-            i = place if alone else series.order[place]
-            m = base if alone else series.bases[i]
+            i = _bar_at(place, alone, series)
+            m = _block_of(i, base, alone, series)
             f[m + X_VALUE] = f[m + F_VALUE] * _at(RATE, i, m, q, f, series)
             _mark(i, m, q, f, series)
         if f[A_CASH] + _sum_over_lots(L_OPEN, q, f) <= stop_out * _sum_over_lots(L_MARGIN, q, f):
@@ -1610,28 +1627,28 @@ def simulate(until, last, most_events, q, f, series):
             for k in range(markets):
                 m = _base(k, q)
                 i = q[m + S_BAR]
-                _close_side_more(i, series.closes[i], True, BY_RUIN, -1, AT_CLOSE, m, q, f, series)
+                _close_side_apart(i, series.closes[i], True, BY_RUIN, -1, AT_CLOSE, m, q, f, series)
             for place in range(begin, stop):
-                equity[place if alone else series.order[place]] = f[A_CASH]
+                equity[_bar_at(place, alone, series)] = f[A_CASH]
             moment += 1
             continue
         for place in range(begin, stop):
-            i = place if alone else series.order[place]
+            i = _bar_at(place, alone, series)
             flat = (series.flags[i] & FLAT_CLOSE) != 0
-            if flat or i == q[(base if alone else series.bases[i]) + I_LAST]:
-                m = base if alone else series.bases[i]
+            if flat or i == q[_block_of(i, base, alone, series) + I_LAST]:
+                m = _block_of(i, base, alone, series)
                 if flat:
                     _end_orders(i, SKIP_FLAT, AT_CLOSE, False, m, q, series)
                 reason = BY_FLAT if flat else BY_END
-                _close_side_more(i, series.closes[i], True, reason, -1, AT_CLOSE, m, q, f, series)
+                _close_side_apart(i, series.closes[i], True, reason, -1, AT_CLOSE, m, q, f, series)
         now = f[A_CASH] + _sum_over_lots(L_OPEN, q, f)
         for place in range(begin, stop):
-            equity[place if alone else series.order[place]] = now
+            equity[_bar_at(place, alone, series)] = now
 
         # 4. The rules of all markets.
         for place in range(begin, stop):
-            i = place if alone else series.order[place]
-            m = base if alone else series.bases[i]
+            i = _bar_at(place, alone, series)
+            m = _block_of(i, base, alone, series)
             if i != q[m + I_LAST]:
                 _judge(i, now, m, q, f, series)
         moment += 1

@@ -49,6 +49,10 @@ class Levels:
         """The column of the price of an entry rule's order."""
         return RULE_COLUMNS + len(RuleColumn) * entry + RuleColumn.PRICE
 
+    def price_of_exit(self, exit_rule: int, entries: int) -> int:
+        """The column of the price of an exit rule's order, after those of all entry rules."""
+        return self.price_of_entry(entries) - RuleColumn.PRICE + exit_rule
+
 
 def lay_levels(terms: Terms, entries: Sequence[Enter], exits: int) -> Levels:
     """The levels of all rules; prices of orders that rest are left to fill in.

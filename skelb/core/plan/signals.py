@@ -1,6 +1,6 @@
-# mypy: disable-error-code="no-untyped-def"
 """Entry and exit rules to flags, rows of signals, and the tables that say what each rule does."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +11,7 @@ from skelb.core.bars import Floats
 from skelb.core.catalogue import YES, Conditions
 from skelb.core.errors import SettingsError
 from skelb.core.language.tree import Enter, Exit, Expression, Order, Side
-from skelb.core.plan.columns import RULE_COLUMNS, Flag, OrderForm, RuleColumn
+from skelb.core.plan.columns import Flag, OrderForm
 from skelb.core.plan.levels import Levels, share_of, size_form
 from skelb.core.plan.terms import SIDE_BITS, SIDES, Stated, Terms
 from skelb.core.plan.watching import Made, asks_position
@@ -76,74 +76,85 @@ def lay_signals(terms: Terms, levels: Levels, flags: NDArray[np.uint8]) -> Signa
 
     Raises SettingsError on a life or a part that cannot be.
     """
-    entries = [rule for _, rule in entry_rules(terms)]
-    exits = [rule for _, rule in exit_rules(terms)]
-    first_price = RULE_COLUMNS + len(RuleColumn) * len(entries)
-    rows: list[NDArray[np.uint8]] = []
-
-    exit_table = np.zeros((len(exits), 6), np.int64)
-    exit_lots = np.ones((len(exits), len(entries)), np.uint8)
-    shares = np.array([share_of(terms, rule.take) for rule in exits], np.float64)
-    alone = {side: sum(_raises_flag(rule, side, terms) for rule in exits) == 1 for side in SIDES}
-    for index, rule in enumerate(exits):
-        form = _form(rule.order)
-        if rule.lots is not None:
-            exit_lots[index] = [entry.named == rule.lots for entry in entries]
-        whole = shares[index] >= 100.0 and rule.lots is None and not form.rests
-        row, program = BY_FLAG, -1
-        if asks_position(rule.when, terms.checked):
-            program = terms.watching.add(rule.when, Made.ASKED)
-        else:
-            sides = SIDES if rule.side is None else (rule.side,)
-            if not form.rests:
-                for side in sides:
-                    _raise_flag(flags, terms.expressions.of(rule.when), np.uint8(_EXIT[side]))
-            if form.rests or not all(alone[side] for side in sides):
-                row = len(rows)
-                rows.append(_signal(terms, rule.when))
-        exit_table[index] = SIDE_BITS[rule.side], form, _life(terms, rule.order), whole, row, program
-        _lay_price(terms, levels, rule.order, first_price + index, Made.BEFORE_EXITS)
-
-    entry_table = np.zeros((len(entries), 6), np.int64)
-    static = {side: [rule for rule in entries if rule.side == side and not asks_position(rule.when, terms.checked)]
-              for side in SIDES}  # fmt: skip
-    for index, entry in enumerate(entries):
-        row, program = BY_FLAG, -1
-        if asks_position(entry.when, terms.checked):
-            program = terms.watching.add(entry.when, Made.ASKED)
-        else:
-            _raise_flag(flags, terms.expressions.of(entry.when), np.uint8(_ENTER[entry.side]))
-            if len(static[entry.side]) > 1:
-                row = len(rows)
-                rows.append(_signal(terms, entry.when) * ((flags & np.uint8(_EXIT[entry.side])) == 0))
-        entry_table[index] = (
-            1 if entry.side == "long" else -1,
-            _form(entry.order),
-            _life(terms, entry.order),
-            size_form(terms, entry),
-            row,
-            program,
-        )
-        _lay_price(terms, levels, entry.order, levels.price_of_entry(index), Made.BEFORE_ENTRIES)
+    entries, exits = entry_rules(terms), exit_rules(terms)
+    rows = _Rows(terms, flags)
+    exit_table = _lay_exits(terms, levels, [rule for _, rule in exits], len(entries), rows)
+    entry_table = _lay_entries(terms, levels, [rule for _, rule in entries], rows)
     _drop_contradicted(flags)
+    lots = [[rule.lots in (None, entry.named) for _, entry in entries] for _, rule in exits]
     return Signals(
         entry_table,
         exit_table,
-        exit_lots,
-        shares,
-        np.array(rows, np.uint8).reshape(len(rows), len(terms.dataset)),
-        tuple(_named(stated, entry) for stated, entry in entry_rules(terms)),
-        tuple(_named(stated, rule) for stated, rule in exit_rules(terms)),
+        np.array(lots, np.uint8).reshape(len(exits), len(entries)),
+        np.array([share_of(terms, rule.take) for _, rule in exits], np.float64),
+        rows.stacked(),
+        tuple(_named(stated, rule) for stated, rule in entries),
+        tuple(_named(stated, rule) for stated, rule in exits),
     )
 
 
-def _raises_flag(rule: Exit, side: Side, terms: Terms) -> bool:
-    """Whether a side's exit flag stands for a rule: one that does not rest and does not ask for the position."""
-    return rule.side in (None, side) and not _form(rule.order).rests and not asks_position(rule.when, terms.checked)
+class _Rows:
+    """Where rules say that they are yes: by their sides' flags, by rows of their own, or by programs."""
+
+    def __init__(self, terms: Terms, flags: NDArray[np.uint8]) -> None:
+        self._terms, self.flags, self._rows = terms, flags, [np.zeros((0, len(terms.dataset)), np.uint8)]
+
+    def of(self, when: Expression, bits: Sequence[Flag], is_alone: bool, barred: int = 0) -> int:
+        """Raise the flags where a condition is yes; BY_FLAG when they say all about it, else its row's number.
+
+        The row is left 0 on bars that carry a flag of `barred`.
+        """
+        for bit in bits:
+            _raise_flag(self.flags, self._terms.expressions.of(when), np.uint8(bit))
+        if is_alone:
+            return BY_FLAG
+        row = (self._terms.expressions.whole(when) == YES) & ((self.flags & np.uint8(barred)) == 0)
+        self._rows.append(row.astype(np.uint8).reshape(1, -1))
+        return len(self._rows) - 2
+
+    def stacked(self) -> NDArray[np.uint8]:
+        """The rows, shape (s, n)."""
+        return np.concatenate(self._rows)
 
 
-def _signal(terms: Terms, when: Expression) -> NDArray[np.uint8]:
-    return (terms.expressions.whole(when) == YES).astype(np.uint8)
+def _lay_exits(terms: Terms, levels: Levels, exits: list[Exit], entries: int, rows: _Rows) -> NDArray[np.int64]:
+    table = np.zeros((len(exits), 6), np.int64)
+    asking = [asks_position(rule.when, terms.checked) for rule in exits]
+    flagging = [not asks and not _form(rule.order).rests for asks, rule in zip(asking, exits, strict=True)]
+    on_side = {side: sum(flags and rule.side in (None, side) for flags, rule in zip(flagging, exits, strict=True))
+               for side in SIDES}  # fmt: skip
+    for index, rule in enumerate(exits):
+        row, program = BY_FLAG, -1
+        sides = SIDES if rule.side is None else (rule.side,)
+        if asking[index]:
+            program = terms.watching.add(rule.when, Made.ASKED)
+        elif flagging[index]:
+            row = rows.of(rule.when, [_EXIT[side] for side in sides], all(on_side[side] == 1 for side in sides))
+        else:
+            row = rows.of(rule.when, (), False)
+        form = _form(rule.order)
+        whole = share_of(terms, rule.take) >= 100.0 and rule.lots is None and not form.rests
+        table[index] = SIDE_BITS[rule.side], form, _life(terms, rule.order), whole, row, program
+        _lay_price(terms, levels, rule.order, levels.price_of_exit(index, entries), Made.BEFORE_EXITS)
+    return table
+
+
+def _lay_entries(terms: Terms, levels: Levels, entries: list[Enter], rows: _Rows) -> NDArray[np.int64]:
+    """After the exits: an entry whose side's exit flag is up does not happen."""
+    table = np.zeros((len(entries), 6), np.int64)
+    asking = [asks_position(rule.when, terms.checked) for rule in entries]
+    flagging = [rule.side for asks, rule in zip(asking, entries, strict=True) if not asks]
+    for index, rule in enumerate(entries):
+        row, program = BY_FLAG, -1
+        if asking[index]:
+            program = terms.watching.add(rule.when, Made.ASKED)
+        else:
+            row = rows.of(rule.when, [_ENTER[rule.side]], flagging.count(rule.side) == 1, _EXIT[rule.side])
+        side = 1 if rule.side == "long" else -1
+        life, size = _life(terms, rule.order), size_form(terms, rule)
+        table[index] = side, _form(rule.order), life, size, row, program
+        _lay_price(terms, levels, rule.order, levels.price_of_entry(index), Made.BEFORE_ENTRIES)
+    return table
 
 
 def _form(order: Order) -> OrderForm:
