@@ -3,6 +3,7 @@
 import time
 from collections import OrderedDict
 from dataclasses import dataclass
+from functools import cached_property
 from hashlib import blake2b
 from typing import Any
 
@@ -12,7 +13,7 @@ from skelb import __version__
 from skelb.core.bars import Bars
 from skelb.core.engine import Account, Outcome, kernel
 from skelb.core.errors import NotFoundError, SkelbError
-from skelb.core.explain import Explainer, funnel_of, why_sentence
+from skelb.core.explain import Explainer, why_sentences
 from skelb.core.export import (
     Scene,
     explanation_document,
@@ -20,6 +21,7 @@ from skelb.core.export import (
     overview_document,
     scene_document,
     scene_of,
+    signals_document,
     window_document,
 )
 from skelb.core.language import Checked, check
@@ -42,6 +44,11 @@ class LiveRun:
     scene: Scene
     outcome: Outcome
     explainer: Explainer
+
+    @cached_property
+    def signals(self) -> Document:
+        """Where its signals went, worked out with the first question about a bar."""
+        return signals_document(self.outcome)
 
 
 class Workbench:
@@ -87,10 +94,10 @@ class Workbench:
             raise NotFoundError("this bar is not one of the run's dates") from exc
         return {
             **explanation_document(explanation, found.outcome),
-            "why": why_sentence(explanation),
+            "why": why_sentences(explanation),
             "lines": [{"end": line.end, "text": line.text, "tone": line.tone} for line in readings.lines],
             "marks": [{"start": mark.start, "end": mark.end, "tone": mark.tone} for mark in readings.marks],
-            "signals": {side: funnel_of(found.outcome, side).sentence for side in ("long", "short")},
+            "signals": found.signals,
         }
 
     def _held(self, key: str) -> LiveRun:

@@ -240,8 +240,8 @@ def _pieces(plans: Sequence[Plan], account: Account) -> tuple[Table, Table]:
         return np.zeros((4, 0)), np.zeros(1, np.int64)
     prices, starts = [], [np.zeros(1, np.int64)]
     for plan in plans:
-        finer, ends = plan.dataset.pieces()
-        prices.append(np.stack((finer.open, finer.high, finer.low, finer.close)))
+        own, ends = plan.dataset.pieces
+        prices.append(own)
         starts.append(ends + starts[-1][-1])
     return _joined(prices), np.concatenate(starts)
 

@@ -1,13 +1,13 @@
 """Figures of several markets run on one account."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from skelb.core.bars import Bools, Floats, Ints
 from skelb.core.engine import Outcome, kernel
-from skelb.core.figures.figures import Figures, Record, figures_of, side_equity
+from skelb.core.figures.figures import Figures, Record, figures_of, record_of, side_equity
 
 
 @dataclass(frozen=True)
@@ -98,15 +98,8 @@ def basket_figures(outcomes: Sequence[Outcome]) -> dict[str, Figures]:
 
 def market_figures(outcome: Outcome) -> Figures:
     """The figures of one market of a basket: its trades alone on the whole initial capital."""
-    trades, dataset, span = outcome.trades, outcome.plan.dataset, slice(outcome.first, outcome.last + 1)
-    every = np.ones(len(trades), np.bool_)
-    return figures_of(
-        Record(
-            outcome.capital, trades.numbers, trades.bars_held, trades.side > 0, trades.ambiguous,
-            side_equity(outcome, every), dataset.calendar.close_time[span], int(dataset.bars.time[outcome.first]),
-            dataset.calendar.day[span], dataset.bars.close[span], float(dataset.bars.open[outcome.first]),
-        )
-    )  # fmt: skip
+    every = np.ones(len(outcome.trades), np.bool_)
+    return figures_of(replace(record_of(outcome), equity=side_equity(outcome, every)))
 
 
 def market_costs(outcome: Outcome) -> MarketCosts:

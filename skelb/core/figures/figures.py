@@ -86,8 +86,10 @@ def side_equity(outcome: Outcome, chosen: Bools) -> Floats:
     plan, trades = outcome.plan, outcome.trades
     market, closes = plan.dataset.market, plan.dataset.bars.close
     value = plan.levels.columns[RATE_COLUMN] * market.point_value
-    nights = np.where(plan.flags & Flag.NIGHT, plan.levels.columns[NIGHTS_COLUMN], 0.0) / 36_500.0
-    nightly = np.concatenate(([0.0], closes[:-1])) * nights  # of one unit, for one percent a year
+    nightly = np.zeros(0)  # of one unit, for one percent a year
+    if market.financing_long or market.financing_short:
+        nights = np.where(plan.flags & Flag.NIGHT, plan.levels.columns[NIGHTS_COLUMN], 0.0) / 36_500.0
+        nightly = np.concatenate(([0.0], closes[:-1])) * nights
     begins = trades.entry_bar + (trades.whole[:, kernel.TI_ENTRY_MOMENT] != kernel.AT_CLOSE)
     return _equity_of(
         outcome.capital, outcome.first, outcome.last, closes, value, np.flatnonzero(chosen), trades.side,
@@ -282,7 +284,7 @@ def _equity_of(
         paid = numbers[t, 2]
         for i in range(entry_bar[t], exit_bar[t]):
             now = value[i] if value.size > 1 else value[0]
-            if i >= begins[t]:
+            if nightly.size > 0 and i >= begins[t]:
                 before = value[i - 1] if value.size > 1 else value[0]
                 paid += units * nightly[i] * percent * before
             out[i - first] += (closes[i] - numbers[t, 1]) * scale * now - paid

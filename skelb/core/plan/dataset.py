@@ -2,12 +2,13 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from skelb.core.bars import Bars, Calendar, Ints, Market, Timeframe, resample, session_bars
+from skelb.core.bars import Bars, Calendar, Floats, Ints, Market, Timeframe, resample, session_bars
 from skelb.core.catalogue import UNKNOWN, Frame
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan.memo import Memo
@@ -36,11 +37,15 @@ class Dataset:
     def __len__(self) -> int:
         return len(self.bars)
 
-    def pieces(self) -> tuple[Bars, Ints]:
-        """The stored bars that these were built from, inside the session, and the end of each bar's among them, (n,)."""
-        stored = self.stored or self.bars
-        finer, calendar, _ = session_bars(stored, self.market)
-        return finer, np.searchsorted(calendar.close_time, self.calendar.close_time, side="right")
+    @cached_property
+    def pieces(self) -> tuple[Floats, Ints]:
+        """The stored bars inside the session that these were built from.
+
+        Open, high, low, close, shape (4, p), and the end of each bar's among them, shape (n,).
+        """
+        finer, calendar, _ = session_bars(self.stored or self.bars, self.market)
+        prices = np.stack((finer.open, finer.high, finer.low, finer.close))
+        return prices, np.searchsorted(calendar.close_time, self.calendar.close_time, side="right")
 
     def higher(self, timeframe: Timeframe) -> "HigherBars":
         """This market on a longer timeframe, built from the stored bars, and which of its bars each bar here can see.
