@@ -11,7 +11,7 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from skelb.cli.inputs import CliRun, read_dataset, read_script, scripts_beside, settings_of
 from skelb.core.errors import SkelbError
-from skelb.core.explain import Explainer, funnel_of
+from skelb.core.explain import Explainer, Part
 from skelb.core.export import (
     Document,
     backtest_document,
@@ -20,6 +20,7 @@ from skelb.core.export import (
     diagnostics_document,
     explanation_document,
     series_document,
+    signals_document,
 )
 from skelb.core.figures import FIGURES, Figures, Finding, market_costs, market_figures
 from skelb.core.language import LineMap, Setting, check
@@ -195,26 +196,26 @@ def explain(
     setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
     result = backtests.backtest(setup.checked, setup.dataset, setup.account, setup.choices)
     explainer = Explainer(setup.checked, result.outcome.plan, setup.account)
-    document = explanation_document(explainer.explain(backtests.bar_at(result.outcome, at)), result.outcome)
-    funnels = {side: funnel_of(result.outcome, side).sentence for side in ("long", "short")}
+    found = explainer.explain(backtests.bar_at(result.outcome, at))
+    document, signals = explanation_document(found, result.outcome), signals_document(result.outcome)
     if json:
-        print_json(document | {"signals": funnels})
+        print_json(document | {"signals": signals})
         return
     print(f"{document['time']}  {document['position'] or 'flat'}")
-    for line in (*document["happened"], *document["waiting"]):  # type: ignore[misc]
+    for line in (*found.happened, *found.waiting):
         print(f"  {line}")
-    for rule in document["rules"]:  # type: ignore[attr-defined]
-        print(f"{rule['kind']} {rule['side'] or 'either'} “{rule['name']}”{': ' + rule['did'] if rule['did'] else ''}")
-        _print_part(rule["condition"], 1)
-    for side, sentence in funnels.items():
+    for rule in found.rules:
+        print(f"{rule.kind} {rule.side or 'either'} “{rule.name}”{': ' + rule.did if rule.did else ''}")
+        _print_part(rule.condition, 1)
+    for side, sentence in signals.items():
         print(f"{side}: {sentence}")
 
 
-def _print_part(part: Document, depth: int) -> None:
-    value = part["value"]
-    worth = "unknown" if value is None else ("yes" if value else "no") if isinstance(value, bool) else f"{value:.10g}"
-    print(f"{'  ' * depth}{worth:>8}  {part['text']}")
-    for inner in part["parts"]:  # type: ignore[attr-defined]
+def _print_part(part: Part, depth: int) -> None:
+    value = part.value
+    worth = "unknown" if value is None else ("yes" if value else "no") if part.is_condition else f"{value:.10g}"
+    print(f"{'  ' * depth}{worth:>8}  {part.text}")
+    for inner in part.parts:
         _print_part(inner, depth + 1)
 
 

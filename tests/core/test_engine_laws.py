@@ -5,8 +5,9 @@ import pytest
 
 from skelb.core.engine import Account, kernel, run
 from skelb.core.engine.replay import Replay
-from skelb.core.explain import funnel_of
+from skelb.core.explain import Explainer, funnel_of
 from skelb.core.figures import basket_figures, figures_by_side, side_equity
+from skelb.core.language import check
 from skelb.core.plan import make_plan
 from tests.core.test_engine_against_reference import (
     both_baskets,
@@ -15,6 +16,7 @@ from tests.core.test_engine_against_reference import (
     engine_dataset,
     sound,
 )
+from tests.core.test_engine_cases import plan_of
 from tests.reference.cases import random_account, random_bars, random_market, random_strategy
 
 SEEDS = range(60)
@@ -134,6 +136,18 @@ def test_a_replay_tells_what_the_run_did(seed):
     for before, after in zip(told, told[1:], strict=False):
         assert before.lots == after.lots_before and before.side == after.side_before
     assert told[-1].lots == ()
+
+
+def test_what_happened_is_told_in_order():
+    """A reversal at the open: what left is told before what came, and a lot left in parts came once."""
+    script = (
+        "enter long when volume == 1\nenter short when volume == 2\nsize 2 units\n"
+        "target short 1 points for 50%\ntarget short 2 points for 50%\n"
+    )
+    bars = [(100, 101, 99, 100, 1), (100, 101, 99, 100, 2), (100, 100, 97, 98, 0), (98, 98, 98, 98, 0)]
+    plan = plan_of(bars, script)
+    told = Explainer(check(script), plan, Account()).explain(2).happened
+    assert [" ".join(line.split()[:2]) for line in told] == ["left long", "entered short", "left short", "left short"]
 
 
 @pytest.mark.parametrize("seed", SEEDS)

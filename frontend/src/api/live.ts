@@ -136,7 +136,7 @@ export interface BarExplained {
   why: string[];
   lines: { end: number; text: string; tone: Tone }[];
   marks: { start: number; end: number; tone: Tone }[];
-  signals: { long: string; short: string };
+  signals: Partial<Record<"long" | "short", string>>;
 }
 
 type Answer = RunAnswer | ChartWindow | BarExplained;

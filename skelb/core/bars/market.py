@@ -137,6 +137,15 @@ class Market:
         _ = self.ranges, self.trading_weekdays
 
     @cached_property
+    def decimals(self) -> int:
+        """How many decimals a price on the tick grid has.
+
+        >>> Market("M", tick=0.25).decimals
+        2
+        """
+        return len(f"{self.tick:.10f}".rstrip("0").partition(".")[2])
+
+    @cached_property
     def ranges(self) -> tuple[SessionRange, ...]:
         """The session's ranges in trading-day minutes."""
         return parse_session(self.session, self.session_day)

@@ -4,6 +4,6 @@ from skelb.core.explain.explain import Explainer
 from skelb.core.explain.explanation import Explanation, RuleReading
 from skelb.core.explain.funnel import Funnel, funnel_of
 from skelb.core.explain.reading import Part
-from skelb.core.explain.readings import Readings, why_sentence
+from skelb.core.explain.readings import Readings, why_sentences
 
-__all__ = ["Explainer", "Explanation", "Funnel", "Part", "Readings", "RuleReading", "funnel_of", "why_sentence"]
+__all__ = ["Explainer", "Explanation", "Funnel", "Part", "Readings", "RuleReading", "funnel_of", "why_sentences"]

@@ -109,19 +109,26 @@ class Explainer:
     # --- what happened -----------------------------------------------------------------------------------------
 
     def _happened(self, moment: Moment) -> tuple[str, ...]:
-        found = [self._entered(lot) for lot in moment.lots if self._filled_on(lot, moment.bar)]
+        """What filled and what did not, in order: at each moment of the bar what left before what came."""
+        found: list[tuple[int, int, str]] = []
+        for lot in moment.lots:
+            if self._filled_on(lot, moment.bar):
+                found.append((lot.moment, 1, self._entered(lot)))
         for row, numbers in zip(moment.trades, moment.numbers, strict=True):
-            side, when = _SIDE[int(row[kernel.TI_SIDE])], ("at the open", "inside the bar", "at the close")
-            reason = exit_reason_of(self._plan, row)
-            if row[kernel.TI_ENTRY_BAR] == moment.bar and row[kernel.TI_ENTRY_MOMENT] != kernel.AT_CLOSE:
-                found.append(f"entered {side} at {self._price(numbers[kernel.TF_ENTRY_PRICE])}")
-            text = f"left {side} {when[int(row[kernel.TI_MOMENT])]} at {self._price(numbers[kernel.TF_EXIT_PRICE])}"
-            found.append(f"{text} by {reason}, net {numbers[kernel.TF_NET]:+,.2f}")
+            side, at = _SIDE[int(row[kernel.TI_SIDE])], int(row[kernel.TI_MOMENT])
+            came, when = int(row[kernel.TI_ENTRY_MOMENT]), ("at the open", "inside the bar", "at the close")
+            is_new = row[kernel.TI_ENTRY_BAR] == moment.bar and came != kernel.AT_CLOSE
+            if is_new and row[kernel.TI_ENDS_LOT]:  # parts of a lot that goes on are told with the lot
+                found.append((came, 1, f"entered {side} at {self._price(numbers[kernel.TF_ENTRY_PRICE])}"))
+            text = f"left {side} {when[at]} at {self._price(numbers[kernel.TF_EXIT_PRICE])}"
+            text = f"{text} by {exit_reason_of(self._plan, row)}, net {numbers[kernel.TF_NET]:+,.2f}"
+            found.append((at, 2 if is_new else 0, text))
         for _, side, reason, at, by in moment.skips:
             if at != kernel.AT_CLOSE or by >= 0:
                 name = f" “{self._plan.entries[int(by)].name}”" if by >= 0 else ""
-                found.append(f"{_SIDE[int(side)]} entry{name} did not happen: {SKIP_REASONS[int(reason)]}")
-        return tuple(found)
+                text = f"{_SIDE[int(side)]} entry{name} did not happen: {SKIP_REASONS[int(reason)]}"
+                found.append((int(at), 3, text))
+        return tuple(text for _, _, text in sorted(found, key=lambda item: item[:2]))
 
     @staticmethod
     def _filled_on(lot: Lot, bar: int) -> bool:
@@ -151,7 +158,7 @@ class Explainer:
         return tuple(found)
 
     def _price(self, price: float) -> str:
-        text = f"{price:,.10f}".rstrip("0")
-        whole, _, part = text.partition(".")
-        places = len(f"{self._plan.dataset.market.tick:.10f}".rstrip("0").partition(".")[2])
-        return f"{whole}.{part:0<{places}}" if part or places else whole
+        """A price with the tick's decimals, or more where the fill has more."""
+        whole, _, part = f"{price:,.10f}".rstrip("0").partition(".")
+        part = part.ljust(self._plan.dataset.market.decimals, "0")
+        return f"{whole}.{part}" if part else whole

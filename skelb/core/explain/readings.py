@@ -80,7 +80,7 @@ def worded(value: Worth, is_condition: bool, market: Market) -> str:
         return "unknown"
     if is_condition:
         return "yes" if value else "no"
-    places = len(f"{market.tick:.10f}".rstrip("0").partition(".")[2]) if abs(value) >= market.tick * 10 else 6
+    places = market.decimals if abs(value) >= market.tick * 10 else 6
     return f"{value:,.{max(places, 2)}f}"
 
 
@@ -101,7 +101,7 @@ def _marks(part: Part, start: int) -> Iterator[Mark]:
         yield Mark(start + part.span[0], start + part.span[1], tone_of(part))
 
 
-def why_sentence(explanation: Explanation) -> tuple[str, ...]:
+def why_sentences(explanation: Explanation) -> tuple[str, ...]:
     """Why nothing was entered on the bar, or what was: a sentence for each entry rule."""
     found = []
     for rule in explanation.rules:

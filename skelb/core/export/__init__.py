@@ -10,6 +10,7 @@ from skelb.core.export.documents import (
     finding_rows,
     plain_number,
     series_document,
+    signals_document,
     time_text,
     trade_rows,
 )
@@ -33,6 +34,7 @@ __all__ = [
     "scene_document",
     "scene_of",
     "series_document",
+    "signals_document",
     "time_text",
     "trade_rows",
     "window_document",

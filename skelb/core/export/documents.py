@@ -7,7 +7,7 @@ import numpy as np
 
 from skelb.core.catalogue import UNKNOWN, YES
 from skelb.core.engine import SKIP_REASONS, Outcome, kernel
-from skelb.core.explain import Explanation, Part
+from skelb.core.explain import Explanation, Part, funnel_of
 from skelb.core.figures import Figures, Finding, basket_order, basket_record, market_costs, market_figures
 from skelb.core.language import Checked, LineMap
 from skelb.core.language.tree import Name
@@ -195,9 +195,7 @@ def basket_document(
         "figures": figures,
         "markets": markets,
         "skipped": sorted(skipped, key=lambda row: str(row["time"])),
-        "findings": [
-            {"code": item.code, "severity": item.severity, "message": item.message, "time": None} for item in findings
-        ],
+        "findings": finding_rows(outcomes[0], findings),  # they are of the whole, so none names a bar
     }
     if with_equity:
         document["equity"] = basket_record(outcomes).equity.tolist()
@@ -225,6 +223,12 @@ def explanation_document(explanation: Explanation, outcome: Outcome) -> Document
         "happened": list(explanation.happened),
         "waiting": list(explanation.waiting),
     }  # fmt: skip
+
+
+def signals_document(outcome: Outcome) -> Document:
+    """Where the signals of each side that has entry rules went, in a sentence."""
+    sides = {rule.side: None for rule in outcome.plan.entries if rule.side is not None}
+    return {side: funnel_of(outcome, side).sentence for side in sides}
 
 
 def _part_document(part: Part) -> Document:

@@ -9,12 +9,12 @@ interface Props {
 /** What the run did on the bar that is read, and why it did not enter. */
 export function BarNote({ found, zone }: Props) {
   const said = found.happened.length ? found.happened : found.why;
-  const signals = ([found.signals.long && `long: ${found.signals.long}`, found.signals.short && `short: ${found.signals.short}`] as string[]).filter((line) => line && !line.endsWith("no signals"));
+  const signals = Object.entries(found.signals).map(([side, sentence]) => `${side}: ${sentence}`);
   return (
     <div className="max-h-[34%] flex-none overflow-auto border-t border-line px-4 py-2" role="region" aria-label="Why here" data-testid="bar-note" data-time={found.time}>
       <p className="flex items-baseline gap-2">
         <span className="num text-soft">{timeText(Date.parse(found.time) / 1000, zone, "full")}</span>
-        <span className={found.position ? `text-${found.position}` : "text-soft"}>{found.position ?? "flat"}</span>
+        <span className={found.position === "long" ? "text-long" : found.position === "short" ? "text-short" : "text-soft"}>{found.position ?? "flat"}</span>
       </p>
       {[...said, ...found.waiting].map((line) => (
         <p key={line}>
