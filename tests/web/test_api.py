@@ -50,6 +50,17 @@ def test_a_bar_is_explained_and_the_script_read_on_it(client):
         assert "not one of the run's dates" in ask(socket, id=4, ask="explain", run=run["key"], bar=2000)["error"]
 
 
+def test_a_record_reads_as_its_numbers(client):
+    text = "band = bollinger(close, 5, 2)\nside = close - band.mid\ndraw side\ndraw band.upper, band.lower\n"
+    with client.websocket_connect("/live", headers=LOCAL) as socket:
+        run = ask(socket, id=1, ask="run", setup=SETUP | {"text": text})["run"]
+        early, later = (ask(socket, id=2, ask="explain", run=run["key"], bar=bar)["lines"][0] for bar in (2, 50))
+        window = ask(socket, id=3, ask="window", run=run["key"], first=50, last=50, columns=10)
+        assert early == {"end": 29, "text": "upper unknown, mid unknown, lower unknown", "tone": "unknown"}
+        upper = window["lines"]["line1"]["value"][0]
+        assert later["text"].startswith(f"upper {upper:,.2f}, mid ") and later["tone"] == "number"
+
+
 def test_the_live_loop_runs_and_windows_keep_extremes(client):
     with client.websocket_connect("/live", headers=LOCAL) as socket:
         answer = ask(socket, id=1, ask="run", setup=SETUP)

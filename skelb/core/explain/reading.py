@@ -103,6 +103,14 @@ class Reader:
         number = float(found[at])
         return (number if number == number else None), False
 
+    def fields(self, node: Expression) -> dict[str, Worth]:
+        """The numbers of a record on the bar, None for unknown; empty for what is no record."""
+        found = {} if asks_position(node, self._checked) else self._expressions.of(node)
+        if not isinstance(found, Mapping):
+            return {}
+        numbers = {name: float(values[self._bar if values.size > 1 else 0]) for name, values in found.items()}
+        return {name: number if number == number else None for name, number in numbers.items()}
+
     def _settled(self, node: Expression) -> Expression:
         """The expression with the position's values, and all that does not depend on it, as they are on the bar."""
 

@@ -61,6 +61,9 @@ def _of_statement(
     placed: Placed, rule: RuleReading | None, reader: Reader, market: Market
 ) -> tuple[str, Tone, Part | None] | None:
     match placed.statement:
+        case Definition() if fields := reader.fields(placed.statement.value):
+            told = [f"{name} {worded(value, False, market)}" for name, value in fields.items()]
+            return ", ".join(told), "unknown" if None in fields.values() else "number", None
         case Definition():
             part = reader.part(placed.statement.value, placed.text)
             return worded(part.value, part.is_condition, market), tone_of(part), part if part.is_condition else None
