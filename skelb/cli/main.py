@@ -1,6 +1,7 @@
 """`skelb`: one command per thing to do; `--json` prints one document and nothing else."""
 
 import sys
+from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
@@ -9,7 +10,7 @@ import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
-from skelb.cli.inputs import CliRun, read_dataset, read_script, scripts_beside, settings_of
+from skelb.cli.inputs import CliRun, UsageError, read_dataset, read_script, scripts_beside, settings_of
 from skelb.core.errors import SkelbError
 from skelb.core.explain import Explainer, Part
 from skelb.core.export import (
@@ -152,11 +153,16 @@ def backtest(
     equity: Annotated[bool, typer.Option("--equity", help="Include the equity on every bar.")] = False,
     invert: Annotated[bool, typer.Option("--invert", help="Exchange the sides, levels mirrored about the fill.")] = False,
     basket: Annotated[bool, typer.Option("--basket", help="Trade all the markets given, on one account.")] = False,
+    without: Annotated[list[str] | None, typer.Option("--without", metavar="SYMBOL", help="Leave this market of the basket out, and say so.")] = None,
+    against: Annotated[str | None, typer.Option("--against", metavar="SYMBOL", help="Alpha and beta against this market of --bars, not against holding.")] = None,
 ) -> None:  # fmt: skip
     """Test a strategy bar by bar."""
+    if without and not basket:
+        raise UsageError("--without leaves markets out of a basket: give --basket too")
     setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to, invert)
+    choices = replace(setup.choices, against=against, dropped=tuple(without or ()))
     if basket:
-        together = backtests.backtest_basket(setup.checked, setup.datasets, setup.account, setup.choices)
+        together = backtests.backtest_basket(setup.checked, setup.datasets, setup.account, choices)
         if json:
             print_json(basket_document(together.outcomes, together.figures, together.findings, equity))
             return
@@ -169,7 +175,7 @@ def backtest(
                 f"{outcome.plan.dataset.market.symbol:12} net {net:>14,.2f}  trades {found['trades']:>6}  cost of a day's range {share:>7}"
             )
         return
-    result = backtests.backtest(setup.checked, setup.dataset, setup.account, setup.choices)
+    result = backtests.backtest(setup.checked, setup.dataset, setup.account, choices)
     if json:
         print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
     else:

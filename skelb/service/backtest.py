@@ -34,13 +34,19 @@ class Result:
 
 @dataclass(frozen=True)
 class Choices:
-    """What a run leaves to choose besides script, bars and account."""
+    """What a run leaves to choose besides script, bars and account.
+
+    Alpha and beta are `against` holding, or against the market of that symbol. `dropped` markets of a basket are left
+    out, and said to have been.
+    """
 
     inputs: Mapping[str, object]
     sides: str = "both"
     from_date: date | None = None
     to_date: date | None = None
     inverted: bool = False
+    against: str | None = None
+    dropped: tuple[str, ...] = ()
 
 
 def setting_for(bars: Bars, market: Market, scripts: Scripts | None = None) -> Setting:
@@ -64,8 +70,9 @@ def backtest(checked: Checked, dataset: Dataset, account: Account, choices: Choi
     _check_sides(choices)
     inputs = input_values(checked, choices.inputs)
     plan = make_plan(checked, dataset, inputs, choices.sides, choices.from_date, choices.to_date, choices.inverted)
+    against = _against(dataset, choices)
     outcome = run(plan, account)
-    figures = figures_by_side(outcome)
+    figures = figures_by_side(outcome, against)
     return Result(outcome, figures, findings_of(outcome, checked, figures, choices.sides))
 
 
@@ -81,15 +88,30 @@ class BasketResult:
 def backtest_basket(checked: Checked, datasets: Sequence[Dataset], account: Account, choices: Choices) -> BasketResult:
     """The judged result of a sound script on every market. Raises SettingsError as `backtest` does."""
     _check_sides(choices)
+    symbols = [dataset.market.symbol for dataset in datasets]
+    if unknown := [symbol for symbol in choices.dropped if symbol not in symbols]:
+        raise SettingsError(f"{unknown[0]} is not in the basket of {', '.join(symbols)}")
+    if set(symbols) == set(choices.dropped):
+        raise SettingsError("no market is left in the basket")
     inputs = input_values(checked, choices.inputs)
-    ordered = sorted(datasets, key=lambda dataset: dataset.market.symbol)  # of one moment, by symbol
+    kept = [dataset for dataset in datasets if dataset.market.symbol not in choices.dropped]
+    ordered = sorted(kept, key=lambda dataset: dataset.market.symbol)  # of one moment, by symbol
+    against = _against(ordered[0], choices)
     plans = [
         make_plan(checked, dataset, inputs, choices.sides, choices.from_date, choices.to_date, choices.inverted)
         for dataset in ordered
     ]
     outcomes = run_basket(plans, account)
-    figures = basket_figures(outcomes)
-    return BasketResult(outcomes, figures, basket_findings(outcomes, checked, figures, choices.sides))
+    figures = basket_figures(outcomes, against)
+    findings = basket_findings(outcomes, checked, figures, choices.sides, choices.dropped)
+    return BasketResult(outcomes, figures, findings)
+
+
+def _against(dataset: Dataset, choices: Choices) -> Dataset | None:
+    """The market that alpha and beta are against. Raises SettingsError when there is none of that symbol."""
+    if choices.against is None:
+        return None
+    return dataset.other(choices.against, dataset.bars.timeframe).dataset
 
 
 def _check_sides(choices: Choices) -> None:

@@ -149,8 +149,24 @@ def test_a_basket_trades_every_market_on_one_account(folder):
     assert found["equity"][-1] == pytest.approx(50_000 + sum(nets.values())) and len(found["equity"]) == 600
     assert 0 < found["markets"]["WAVE"]["cost_share_of_range"] < 1
     assert "OTHER" in skelb(folder, "backtest", "sway.skelb", *both, "--basket").stdout
+    fewer = document(folder, "backtest", "sway.skelb", *both, "--basket", "--without", "OTHER")
+    [dropped] = [finding for finding in fewer["findings"] if finding["code"] == "markets_dropped"]
+    assert set(fewer["markets"]) == {"WAVE"} and "1 of 2 markets" in dropped["message"]
+    for usage, said in ((("--without", "OTHER"), "give --basket too"), (("--basket", "--without", "X"), "not in the basket"),
+                        (("--basket", "--without", "OTHER", "--without", "WAVE"), "no market is left")):  # fmt: skip
+        assert said in skelb(folder, "backtest", "sway.skelb", *both, *usage, expect=2).stderr
     twice = ("--bars", "WAVE=wave.csv", "--bars", "WAVE=other.csv", "--basket")
     assert "symbol of its own" in skelb(folder, "backtest", "sway.skelb", *twice, expect=2).stderr
+
+
+def test_alpha_and_beta_against_a_chosen_market(folder):
+    write_csv(folder / "other.csv", wave_bars(600, seed=9))
+    both = ("--bars", "WAVE=wave.csv", "--bars", "OTHER=other.csv")
+    betas = {}
+    for against in ((), ("--against", "WAVE"), ("--against", "OTHER")):
+        betas[against[-1:]] = document(folder, "backtest", "sway.skelb", *both, *against)["figures"]["all"]["beta"]
+    assert betas[()] == pytest.approx(betas[("WAVE",)]) and betas[("OTHER",)] != betas[()]
+    assert "no bars of `X`" in skelb(folder, "backtest", "sway.skelb", *both, "--against", "X", expect=2).stderr
 
 
 def test_a_bar_is_explained_as_the_backtest_traded_it(folder):

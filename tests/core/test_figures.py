@@ -1,5 +1,6 @@
 """Figures against plain definitions, the laws of accounting, and what findings say."""
 
+import itertools
 import math
 
 import numpy as np
@@ -37,37 +38,85 @@ def test_every_figure_is_there_and_documented():
     assert all(item.meaning and item.name and item.unit for item in FIGURES)
 
 
-def test_trade_figures_by_plain_counting():
-    net = OUTCOME.trades.net.tolist()
+def plain_trade_figures(trades, ambiguous, bars):
+    """What the trade figures mean, by counting the rows of a ledger."""
+    net = [trade["net"] for trade in trades]
     wins, losses = [x for x in net if x > 0], [x for x in net if x <= 0]
-    expected = {
+    costs = {name: sum(trade[name] for trade in trades) for name in ("commission", "spread", "slippage", "financing")}
+    runs = [(won, len(list(group))) for won, group in itertools.groupby(net, lambda x: x > 0)]
+    return {
         "net_profit": sum(net), "return": sum(net) / 20_000, "trades": len(net), "win_rate": len(wins) / len(net),
         "average_trade": sum(net) / len(net), "average_win": sum(wins) / len(wins), "average_loss": sum(losses) / len(losses),
         "profit_factor": sum(wins) / -sum(losses), "largest_win": max(net), "largest_loss": min(net),
         "payoff": sum(wins) / len(wins) / (-sum(losses) / len(losses)),
-        "expectancy_r": float(np.mean(OUTCOME.trades.column(kernel.TF_R))),
+        "expectancy_r": sum(trade["r"] for trade in trades) / len(net),
+        "longest_winning_run": max(size for won, size in runs if won),
+        "longest_losing_run": max(size for won, size in runs if not won),
+        "average_bars_held": sum(trade["held"] for trade in trades) / len(net),
+        "exposure": sum(trade["held"] for trade in trades) / bars, "ambiguous_trades": ambiguous,
+        "total_commission": costs["commission"], "total_spread": costs["spread"], "total_slippage": costs["slippage"],
+        "total_financing": costs["financing"], "total_costs": sum(costs.values()),
+        "costs_share": sum(costs.values()) / sum(trade["gross"] for trade in trades),
     }  # fmt: skip
-    for key, value in expected.items():
-        assert FOUND["all"][key] == pytest.approx(value), key
 
 
-def test_equity_figures_by_plain_loops():
-    equity, peak, money, percent = OUTCOME.equity.tolist(), 20_000.0, 0.0, 0.0
-    for value in equity:
-        peak = max(peak, value)
-        money, percent = max(money, peak - value), max(percent, (peak - value) / peak * 100)
-    assert FOUND["all"]["max_drawdown"] == pytest.approx(money)
-    assert FOUND["all"]["max_drawdown_percent"] == pytest.approx(percent)
-    assert FOUND["all"]["return_over_drawdown"] == pytest.approx(FOUND["all"]["net_profit"] / money)
-    day = OUTCOME.plan.dataset.calendar.day
-    ends = [equity[i] for i in range(len(equity)) if i + 1 == len(equity) or day[i + 1] != day[i]]
-    changes = [b / a - 1 for a, b in zip([20_000.0, *ends], ends, strict=False)]
-    mean = sum(changes) / len(changes)
-    deviation = math.sqrt(sum((x - mean) ** 2 for x in changes) / (len(changes) - 1))
+def plain_equity_figures(equity, days, closes, held, held_from, opened):
+    """What the equity figures mean, in plain loops and NumPy's own covariance."""
+    peak, peak_at, money, percent, days_down = 20_000.0, opened, 0.0, 0.0, 0.0
+    for place, value in enumerate(equity):
+        if value > peak:
+            peak, peak_at = value, closes[place]
+        if peak - value > money:
+            money = peak - value
+            back = [close for close, later in zip(closes[place:], equity[place:], strict=True) if later >= peak]
+            days_down = ((back[0] if back else closes[-1]) - peak_at) / 86_400
+        percent = max(percent, (peak - value) / peak * 100)
+    ends = [i for i in range(len(equity)) if i + 1 == len(equity) or days[i + 1] != days[i]]
+    years = (int(days[-1]) - int(days[0]) + 1) / 365.25
+    changes = relative([20_000.0, *(equity[i] for i in ends)])
+    market = relative([held_from, *(held[i] for i in ends)])
     falls = math.sqrt(sum(min(x, 0) ** 2 for x in changes) / len(changes))
-    yearly = math.sqrt(len(ends) / ((int(day[-1]) - int(day[0]) + 1) / 365.25))
-    assert FOUND["all"]["sharpe"] == pytest.approx(mean / deviation * yearly)
-    assert FOUND["all"]["sortino"] == pytest.approx(mean / falls * yearly)
+    beta = np.cov(changes, market)[0, 1] / np.var(market, ddof=1)
+    a_year = len(ends) / years
+    return {
+        "max_drawdown": money, "max_drawdown_percent": percent, "max_drawdown_days": days_down,
+        "return_over_drawdown": (equity[-1] - 20_000) / money,
+        "yearly_growth": (equity[-1] / 20_000) ** (1 / years) - 1,
+        "sharpe": np.mean(changes) / np.std(changes, ddof=1) * math.sqrt(a_year),
+        "sortino": np.mean(changes) / falls * math.sqrt(a_year),
+        "beta": beta, "alpha": (np.mean(changes) - beta * np.mean(market)) * a_year,
+    }  # fmt: skip
+
+
+def relative(values):
+    return [after / before - 1 for before, after in itertools.pairwise(values)]
+
+
+def plain_figures(held=None):
+    """All figures of OUTCOME; alpha and beta against holding it, or against another market's bars."""
+    trades, data = OUTCOME.trades, OUTCOME.plan.dataset
+    columns = {"net": kernel.TF_NET, "gross": kernel.TF_GROSS, "commission": kernel.TF_COMMISSION, "r": kernel.TF_R,
+               "spread": kernel.TF_SPREAD, "slippage": kernel.TF_SLIPPAGE, "financing": kernel.TF_FINANCING}  # fmt: skip
+    rows = [{name: float(trades.column(column)[row]) for name, column in columns.items()}
+            | {"held": int(trades.bars_held[row])} for row in range(len(trades))]  # fmt: skip
+    closes, held = data.calendar.close_time.tolist(), held or data.bars
+    found = plain_trade_figures(rows, int(trades.ambiguous.sum()), len(data))
+    found |= plain_equity_figures(OUTCOME.equity.tolist(), data.calendar.day.tolist(), closes, held.close.tolist(),
+                                  float(held.open[0]), int(data.bars.time[0]))  # fmt: skip
+    return found | {"holding_return": data.bars.close[-1] / data.bars.open[0] - 1}
+
+
+def test_every_figure_by_its_plain_definition():
+    assert FOUND["all"] == pytest.approx(plain_figures())
+
+
+def test_alpha_and_beta_may_be_against_another_market():
+    other = dataset(wave_bars(3000, seed=77))
+    found, holding = figures_by_side(OUTCOME, other)["all"], FOUND["all"]
+    assert found == pytest.approx(plain_figures(other.bars))
+    assert found["beta"] != holding["beta"] and found["holding_return"] == holding["holding_return"]
+    late = dataset(wave_bars(3000, seed=77, start=1_704_186_000 + 86_400))
+    assert figures_by_side(OUTCOME, late)["all"]["beta"] is None  # nothing is known of it on the first day
 
 
 def test_accounting_laws():

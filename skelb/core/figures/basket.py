@@ -8,6 +8,7 @@ import numpy as np
 from skelb.core.bars import Bools, Floats, Ints
 from skelb.core.engine import Outcome, kernel
 from skelb.core.figures.figures import Figures, Record, figures_of, record_of, side_equity
+from skelb.core.plan import Dataset
 
 
 @dataclass(frozen=True)
@@ -91,9 +92,13 @@ def _carried(values: Floats, at: Ints, size: int, before: float) -> Floats:
     return np.concatenate(([before], values))[np.maximum.accumulate(last)]
 
 
-def basket_figures(outcomes: Sequence[Outcome]) -> dict[str, Figures]:
-    """The figures of all markets together: of all, of long and of short trades."""
-    return {side: figures_of(basket_record(outcomes, side)) for side in ("all", "long", "short")}
+def basket_figures(outcomes: Sequence[Outcome], against: Dataset | None = None) -> dict[str, Figures]:
+    """The figures of all markets together: of all, of long and of short trades.
+
+    Alpha and beta are against an equal share of every market, or against another market.
+    """
+    records = {side: basket_record(outcomes, side) for side in ("all", "long", "short")}
+    return {side: figures_of(record.against(against) if against else record) for side, record in records.items()}
 
 
 def market_figures(outcome: Outcome) -> Figures:

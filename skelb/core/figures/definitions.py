@@ -48,8 +48,8 @@ FIGURES: tuple[Figure, ...] = (
     Figure("total_costs", "money", "Costs", "Commission, spread, slippage and financing.", False),
     Figure("costs_share", "fraction", "Costs' share", "Costs over gross profit; none when there was no gross profit.", False),
     Figure("holding_return", "fraction", "Holding", "Last close over first open, less one: what holding would have returned.", None),
-    Figure("alpha", "fraction", "Alpha", "Yearly return not explained by holding: intercept of daily returns on holding's, times trading days a year.", True),
-    Figure("beta", "ratio", "Beta", "Slope of equity's daily returns on those of holding.", None),
+    Figure("alpha", "fraction", "Alpha", "Yearly return not explained by holding (or by a chosen market): intercept of daily returns on its, times trading days a year.", True),
+    Figure("beta", "ratio", "Beta", "Slope of equity's daily returns on those of holding, or of a chosen market.", None),
     Figure("ambiguous_trades", "count", "Ambiguous trades", "Trades whose stop and target lay in one bar, so that the same-bar rule decided.", False),
 )  # fmt: skip
 

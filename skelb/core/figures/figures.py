@@ -1,7 +1,7 @@
 # mypy: disable-error-code="no-untyped-def"
 """Figures of a finished run."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numba import njit
@@ -9,6 +9,7 @@ from numba import njit
 from skelb.core.bars import Bools, Floats, Ints
 from skelb.core.engine import Outcome, kernel
 from skelb.core.figures.definitions import FIGURE_KEYS
+from skelb.core.plan import Dataset
 from skelb.core.plan.columns import NIGHTS_COLUMN, RATE_COLUMN, Flag
 
 Figures = dict[str, float | int | None]
@@ -24,6 +25,7 @@ class Record:
     closes : int64, shape (points,), seconds since 1970 UTC; begins : the first bar's opening
     days : int64, shape (points,), trading days since 1970
     holding : float64, shape (points,), what holding is worth; held_from : what it was worth at the first open
+    reference, reference_from : the same of what alpha and beta are against, when that is another market
     """
 
     capital: float
@@ -37,6 +39,18 @@ class Record:
     days: Ints
     holding: Floats
     held_from: float
+    reference: Floats | None = None
+    reference_from: float = 0.0
+
+    def against(self, market: Dataset) -> "Record":
+        """This record with alpha and beta against holding `market`, as its bars were closed at each point.
+
+        Points before that market's first close make both figures None.
+        """
+        known = market.calendar.close_time
+        seen = np.searchsorted(known, self.closes, side="right") - 1
+        closes = np.where(seen >= 0, market.bars.close[np.maximum(seen, 0)], np.nan)
+        return replace(self, reference=closes, reference_from=float(market.bars.open[max(int(seen[0]), 0)]))
 
 
 def record_of(outcome: Outcome, side: str = "all") -> Record:
@@ -73,9 +87,10 @@ def figures_of(record: Record) -> Figures:
     return found
 
 
-def figures_by_side(outcome: Outcome) -> dict[str, Figures]:
-    """The figures of all, of long and of short trades."""
-    return {side: figures_of(record_of(outcome, side)) for side in ("all", "long", "short")}
+def figures_by_side(outcome: Outcome, against: Dataset | None = None) -> dict[str, Figures]:
+    """The figures of all, of long and of short trades; alpha and beta against holding, or against another market."""
+    records = {side: record_of(outcome, side) for side in ("all", "long", "short")}
+    return {side: figures_of(record.against(against) if against else record) for side, record in records.items()}
 
 
 def side_equity(outcome: Outcome, chosen: Bools) -> Floats:
@@ -172,12 +187,15 @@ def _daily_figures(record: Record) -> Figures:
         found["sharpe"] = float(changes.mean() / deviation * root)
     if falls > 0:
         found["sortino"] = float(changes.mean() / falls * root)
-    holding = _relative_changes(record.holding[ends], record.held_from)
-    if holding is not None and float(holding.var()) > 0:
-        centred = holding - holding.mean()
-        beta = float((centred * (changes - changes.mean())).mean() / holding.var())
+    held, held_from = record.holding, record.held_from
+    if record.reference is not None:
+        held, held_from = record.reference, record.reference_from
+    market = _relative_changes(held[ends], held_from)
+    if market is not None and float(market.var()) > 0:
+        centred = market - market.mean()
+        beta = float((centred * (changes - changes.mean())).mean() / market.var())
         found["beta"] = beta
-        found["alpha"] = float((changes.mean() - beta * holding.mean()) * per_year)
+        found["alpha"] = float((changes.mean() - beta * market.mean()) * per_year)
     return found
 
 

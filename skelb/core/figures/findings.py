@@ -32,10 +32,19 @@ def findings_of(outcome: Outcome, checked: Checked, figures: dict[str, Figures],
 
 
 def basket_findings(
-    outcomes: Sequence[Outcome], checked: Checked, figures: dict[str, Figures], sides: str
+    outcomes: Sequence[Outcome],
+    checked: Checked,
+    figures: dict[str, Figures],
+    sides: str,
+    dropped: Sequence[str] = (),
 ) -> list[Finding]:
-    """The findings on several markets together, gravest first: those of each one that asks for a look, by its symbol."""
+    """The findings on several markets together, gravest first: those of each one that asks for a look, by its symbol.
+
+    `dropped` markets were part of the basket and left out once their results had been seen.
+    """
     found: list[Finding] = []
+    if dropped:
+        found.append(_dropped(dropped, len(outcomes)))
     count = sum(len(outcome.trades) for outcome in outcomes)
     if outcomes[0].is_ruined:
         found.append(
@@ -66,6 +75,14 @@ def basket_findings(
         )
     order = {"grave": 0, "warning": 1, "note": 2}
     return sorted(found, key=lambda item: order[item.severity])
+
+
+def _dropped(symbols: Sequence[str], kept: int) -> Finding:
+    text = (
+        f"{len(symbols)} of {len(symbols) + kept} markets were dropped after their results were seen ({', '.join(symbols)}): "
+        "the figures of those kept flatter the rules. Judge the choice on dates that it has not seen."
+    )
+    return Finding("markets_dropped", "warning", text)
 
 
 def _few_trades(count: int) -> Finding:
