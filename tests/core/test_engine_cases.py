@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from skelb.core.bars import Bars, Market, Timeframe
-from skelb.core.engine import Account, kernel, run, run_basket
+from skelb.core.engine import Account, Pool, kernel, run, run_basket
 from skelb.core.errors import SettingsError
 from skelb.core.language import check
 from skelb.core.plan import make_dataset, make_plan
@@ -140,3 +140,15 @@ def test_a_rate_that_is_not_known_is_refused():
     )
     with pytest.raises(SettingsError, match="currency rate of M, the close of RATE, is not known"):
         make_plan(check(LONG), dataset, {})
+
+
+def test_runs_that_share_a_pool_are_the_runs_that_do_not():
+    pool = Pool()
+    many = [(100, 101, 99, 100, 1 + i % 2) for i in range(5_000)]
+    for bars in ([BUY, STILL, STILL], many, [STILL, SELL, STILL, STILL], many[:70]):
+        plan = plan_of(bars, SIGNALS + "stop 3 points\nlimit 2 open")
+        shared, alone = run(plan, Account(), pool), run(plan, Account())
+        np.testing.assert_array_equal(shared.trades.whole, alone.trades.whole)
+        np.testing.assert_array_equal(shared.trades.numbers, alone.trades.numbers)
+        np.testing.assert_array_equal(shared.equity, alone.equity)
+        np.testing.assert_array_equal(shared.skips, alone.skips)

@@ -1,9 +1,9 @@
 """The memory of a run: all small state and tables in two arrays, and what runs along the bars."""
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import accumulate
-from threading import local
 from typing import Any
 
 import numpy as np
@@ -17,11 +17,43 @@ from skelb.core.plan import Plan, holds_back
 
 _FIRST_ROWS = 1024
 _MOST_NAMED_RULES = 62  # lots that an exit is for are bits of one whole number
-_buffers = local()
 Table = NDArray[Any]
 
 
-def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64]) -> tuple[Table, Table, kernel.Series]:
+class Pool:
+    """Arrays that one run leaves to the next, so that a sweep does not allocate them anew.
+
+    The outcome of a run with a pool holds until the pool's next run: take from it what is to last. One thread at a time.
+    """
+
+    def __init__(self) -> None:
+        self._kept: dict[str, Table] = {}
+
+    def take(self, name: str, *shape: int, dtype: type = np.float64) -> Table:
+        """An array of this shape, with anything in it."""
+        size = math.prod(shape)
+        kept = self._kept.get(name)
+        if kept is None or kept.size < size:
+            kept = self._kept[name] = np.empty(size, dtype)
+        return kept[:size].reshape(shape)
+
+    def ledger(self) -> tuple[Table, Table, Table]:
+        """Rows for trades, their numbers, and skipped orders: as many as the longest run so far needed."""
+        rows = max(_FIRST_ROWS, self._kept["trades"].size // kernel.TRADE_INTS if "trades" in self._kept else 0)
+        return (
+            self.take("trades", rows, kernel.TRADE_INTS, dtype=np.int64),
+            self.take("numbers", rows, kernel.TRADE_FLOATS),
+            self.take("skips", rows, kernel.SKIP_INTS, dtype=np.int64),
+        )
+
+    def keep_ledger(self, series: kernel.Series) -> None:
+        """Leave a ledger that has grown to the next run."""
+        self._kept |= {"trades": series.ti.ravel(), "numbers": series.tf.ravel(), "skips": series.skips.ravel()}
+
+
+def lay_out(
+    plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64], pool: Pool
+) -> tuple[Table, Table, kernel.Series]:
     """`q`, `f` and the series of a run that has not begun, as the kernel describes them.
 
     The plans are of one script with one set of inputs, one a market; `offsets` say where each one's bars begin.
@@ -53,7 +85,8 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64])
                np.zeros(kernel.POSITION_NAMES)]  # fmt: skip
     spots = list(accumulate((table.size for table in numbers), initial=end))
 
-    q, f = np.zeros(places[-1], np.int64), np.zeros(spots[-1])
+    q, f = pool.take("q", places[-1], dtype=np.int64), pool.take("f", spots[-1])
+    q[:], f[:] = 0, 0.0
     for place, table in zip(places, tables, strict=False):
         q[place : place + table.size] = table.ravel()
     for spot, table in zip(spots, numbers, strict=False):
@@ -74,7 +107,7 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64])
     bars = [plan.dataset.bars for plan in plans]
     order_of, ends, markets = _moments(plans, offsets)
     pieces, piece_starts = _pieces(plans, account)
-    trades, numbers_of_trades, skips = _ledger_buffers()
+    trades, numbers_of_trades, skips = pool.ledger()
     series = kernel.Series(
         opens=_joined([part.open for part in bars]),
         highs=_joined([part.high for part in bars]),
@@ -90,7 +123,7 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64])
         order=order_of,
         ends=ends,
         bases=kernel.HEAD + markets * block,
-        equity=np.empty(int(offsets[-1])),
+        equity=pool.take("equity", int(offsets[-1])),
         ti=trades,
         tf=numbers_of_trades,
         skips=skips,
@@ -108,23 +141,6 @@ def most_events(plans: Sequence[Plan]) -> int:
 def with_larger_ledger(series: kernel.Series) -> kernel.Series:
     """The series with twice the room for trades and skipped orders."""
     return series._replace(ti=_doubled(series.ti), tf=_doubled(series.tf), skips=_doubled(series.skips))
-
-
-def keep_ledger(series: kernel.Series) -> None:
-    """Leave the ledger's columns to this thread's next run, so that a sweep does not allocate them anew."""
-    _buffers.ledger = (series.ti, series.tf, series.skips)
-
-
-def _ledger_buffers() -> tuple[Table, Table, Table]:
-    found: tuple[Table, Table, Table] | None = getattr(_buffers, "ledger", None)
-    _buffers.ledger = None  # until it is left again it belongs to one run
-    if found is None:
-        found = (
-            np.empty((_FIRST_ROWS, kernel.TRADE_INTS), np.int64),
-            np.empty((_FIRST_ROWS, kernel.TRADE_FLOATS)),
-            np.empty((_FIRST_ROWS, kernel.SKIP_INTS), np.int64),
-        )
-    return found
 
 
 def _doubled(table: Table) -> Table:

@@ -10,16 +10,21 @@ from numpy.typing import NDArray
 from skelb.core.engine import kernel
 from skelb.core.engine.account import Account
 from skelb.core.engine.ledger import Outcome, Trades
-from skelb.core.engine.memory import keep_ledger, lay_out, most_events, with_larger_ledger
+from skelb.core.engine.memory import Pool, lay_out, most_events, with_larger_ledger
 from skelb.core.errors import SettingsError
 from skelb.core.plan import Plan
 
 Table = NDArray[Any]
 
 
-def run(plan: Plan, account: Account) -> Outcome:
-    """The outcome of a plan on an account: the same for the same arguments, to the last bit."""
-    return run_basket([plan], account)[0]
+def run(plan: Plan, account: Account, pool: Pool | None = None) -> Outcome:
+    """The outcome of a plan on an account: the same for the same arguments, to the last bit.
+
+    With a pool its arrays are the pool's, and hold until the next run with it.
+    """
+    simulation = Simulation([plan], account, pool)
+    simulation.advance()
+    return simulation.outcomes()[0]
 
 
 def run_basket(plans: Sequence[Plan], account: Account) -> list[Outcome]:
@@ -30,9 +35,7 @@ def run_basket(plans: Sequence[Plan], account: Account) -> list[Outcome]:
     """
     simulation = Simulation(plans, account)
     simulation.advance()
-    outcomes = simulation.outcomes()
-    keep_ledger(simulation.series)
-    return outcomes
+    return simulation.outcomes()
 
 
 class Simulation:
@@ -41,12 +44,13 @@ class Simulation:
     Moments are bars of one market, or, of several, the distinct opening times from the first of any run's dates on.
     """
 
-    def __init__(self, plans: Sequence[Plan], account: Account) -> None:
+    def __init__(self, plans: Sequence[Plan], account: Account, pool: Pool | None = None) -> None:
         if len({plan.dataset.bars.timeframe for plan in plans}) > 1:
             raise SettingsError("markets on one account are run on one timeframe")
         self.plans, self.account = list(plans), account
         self.offsets = np.cumsum([0, *(len(plan.dataset) for plan in plans)])
-        self.q, self.f, self.series = lay_out(self.plans, account, self.offsets)
+        self.pool = pool or Pool()
+        self.q, self.f, self.series = lay_out(self.plans, account, self.offsets, self.pool)
         alone = len(plans) == 1
         self.first = plans[0].first if alone else 0
         self.last = plans[0].last if alone else len(self.series.ends) - 1
@@ -58,6 +62,7 @@ class Simulation:
         wanted = self.last + 1 if until is None else min(until, self.last + 1)
         while kernel.simulate(wanted, self.last, self._most_events, self.q, self.f, self.series) < wanted:
             self.series = with_larger_ledger(self.series)
+            self.pool.keep_ledger(self.series)
         return int(self.q[kernel.A_MOMENT])
 
     def state(self) -> tuple[Table, Table]:
@@ -72,7 +77,7 @@ class Simulation:
         """What every market's run left behind."""
         q, series = self.q, self.series
         trades, skips = int(q[kernel.A_TRADES]), int(q[kernel.A_SKIPS])
-        whole, numbers, skipped = series.ti[:trades].copy(), series.tf[:trades].copy(), series.skips[:skips].copy()
+        whole, numbers, skipped = series.ti[:trades], series.tf[:trades], series.skips[:skips]
         found = []
         for k, (plan, (begin, end)) in enumerate(zip(self.plans, pairwise(self.offsets), strict=True)):
             mine, of_market = slice(None), slice(None)
@@ -80,8 +85,9 @@ class Simulation:
                 mine = whole[:, kernel.TI_MARKET] == k
                 of_market = (skipped[:, 0] >= begin) & (skipped[:, 0] < end)
             market_whole, market_skips = whole[mine], skipped[of_market]
-            market_whole[:, [kernel.TI_ENTRY_BAR, kernel.TI_EXIT_BAR]] -= begin
-            market_skips[:, 0] -= begin
+            if begin:
+                market_whole[:, [kernel.TI_ENTRY_BAR, kernel.TI_EXIT_BAR]] -= begin
+                market_skips[:, 0] -= begin
             found.append(
                 Outcome(
                     plan,

@@ -6,14 +6,25 @@ from concurrent.futures import Executor, Future
 from dataclasses import dataclass
 from datetime import date
 from itertools import islice
+from threading import local
 
-from skelb.core.engine import Account, run
+from skelb.core.engine import Account, Pool, run
 from skelb.core.errors import SettingsError
 from skelb.core.figures import FIGURE_KEYS, Figures, figures_of, record_of
 from skelb.core.language import Checked
 from skelb.core.plan import Dataset, InputValue, input_values, make_plan
 
 CHUNK = 8
+
+
+class _OwnPool(local):
+    """A pool for each thread that runs cells."""
+
+    def __init__(self) -> None:
+        self.pool = Pool()
+
+
+_own = _OwnPool()
 
 
 @dataclass(frozen=True, eq=False)
@@ -29,11 +40,11 @@ class Sweep:
     to_date: date | None = None
     inverted: bool = False
 
-    def run_one(self, varied: dict[str, InputValue]) -> Figures:
+    def run_one(self, varied: dict[str, InputValue], pool: Pool | None = None) -> Figures:
         """The figures of one combination. Raises SettingsError when these inputs cannot run."""
         inputs = input_values(self.checked, {**self.fixed, **varied})
         plan = make_plan(self.checked, self.dataset, inputs, self.sides, self.from_date, self.to_date, self.inverted)
-        return figures_of(record_of(run(plan, self.account)))
+        return figures_of(record_of(run(plan, self.account, pool)))
 
 
 @dataclass(frozen=True)
@@ -68,10 +79,10 @@ def run_cells(
 
 
 def _run_chunk(sweep: Sweep, chunk: list[tuple[int, dict[str, InputValue]]]) -> list[Cell]:
-    found = []
+    found: list[Cell] = []
     for number, inputs in chunk:
         try:
-            found.append(Cell(number, inputs, sweep.run_one(inputs)))
+            found.append(Cell(number, inputs, sweep.run_one(inputs, _own.pool)))
         except SettingsError as exc:
             found.append(Cell(number, inputs, None, str(exc)))
     return found
