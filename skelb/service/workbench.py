@@ -148,7 +148,7 @@ def keep_run(library: Library, datasets: Datasets, setup: Setup) -> tuple[int, R
 
 
 def trade_columns(outcome: Outcome) -> Document:
-    """The trades as columns, newest 50,000 at most; names of rules and reasons stand once in `reasons`."""
+    """The trades as columns, newest 50,000 at most; names stand once, in `rules` and `reasons`."""
     trades = outcome.trades
     rows = slice(max(0, len(trades) - _MOST_TRADE_ROWS), len(trades))
     names: dict[str, int] = {}
@@ -164,11 +164,16 @@ def trade_columns(outcome: Outcome) -> Document:
         "entry_price": of[:, kernel.TF_ENTRY_PRICE].tolist(),
         "exit_price": of[:, kernel.TF_EXIT_PRICE].tolist(),
         "units": of[:, kernel.TF_UNITS].tolist(),
+        "gross": of[:, kernel.TF_GROSS].tolist(),
         "net": of[:, kernel.TF_NET].tolist(),
         "r": _nullable(of[:, kernel.TF_R]),
         "stop": _nullable(of[:, kernel.TF_STOP]),
         "target": _nullable(of[:, kernel.TF_TARGET]),
+        "best": of[:, kernel.TF_BEST].tolist(),
+        "worst": of[:, kernel.TF_WORST].tolist(),
         "bars_held": trades.bars_held[rows].tolist(),
+        "rule": trades.whole[rows, kernel.TI_ENTRY_RULE].tolist(),
+        "rules": [rule.name for rule in outcome.plan.entries],
         "reason": reasons,
         "reasons": list(names),
     }

@@ -30,11 +30,17 @@ export interface TradeColumns {
   entry_price: number[];
   exit_price: number[];
   units: number[];
+  gross: number[];
   net: number[];
+  /** The most a trade was ahead, and behind, in money. */
+  best: number[];
+  worst: number[];
   r: (number | null)[];
   stop: (number | null)[];
   target: (number | null)[];
   bars_held: number[];
+  rule: number[];
+  rules: string[];
   reason: number[];
   reasons: string[];
 }

@@ -14,14 +14,15 @@ interface Props {
   run: Run;
   symbol: string;
   chosen: number | null;
-  onChoose: (row: number) => void;
+  /** Go to the next trade shown, or the one before. */
+  onStep: (by: 1 | -1) => void;
   onAsk: (run: string, first: number, last: number, columns: number) => void;
   /** The bar under the pointer, or the held one; null when there is none. */
   onBar: (run: string, bar: number | null) => void;
 }
 
 /** The chart, driven by mouse and keys. */
-export function ChartPane({ ref, run, symbol, chosen, onChoose, onAsk, onBar }: Props) {
+export function ChartPane({ ref, run, symbol, chosen, onStep, onAsk, onBar }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const stack = useRef<ChartStack | null>(null);
   const theme = useTheme();
@@ -45,12 +46,6 @@ export function ChartPane({ ref, run, symbol, chosen, onChoose, onAsk, onBar }: 
   useEffect(() => stack.current?.setChosen(chosen), [chosen]);
   useEffect(() => stack.current?.repaint(), [theme]);
 
-  const step = (by: number) => {
-    const last = run.trades.net.length - 1;
-    if (last < 0) return;
-    const next = chosen === null ? (by > 0 ? 0 : last) : Math.min(last, Math.max(0, chosen + by));
-    onChoose(next);
-  };
   const keys: Record<string, () => void> = {
     ArrowLeft: () => stack.current?.pan(-0.1),
     ArrowRight: () => stack.current?.pan(0.1),
@@ -63,8 +58,8 @@ export function ChartPane({ ref, run, symbol, chosen, onChoose, onAsk, onBar }: 
     Escape: () => stack.current?.letGo(),
     ",": () => stack.current?.holdNext(-1),
     ".": () => stack.current?.holdNext(1),
-    n: () => step(1),
-    p: () => step(-1),
+    n: () => onStep(1),
+    p: () => onStep(-1),
   };
   const onKey = (event: KeyboardEvent) => {
     const act = keys[event.key];

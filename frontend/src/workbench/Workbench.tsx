@@ -4,6 +4,7 @@ import { Group, Panel, Separator } from "react-resizable-panels";
 import { accountsQuery, api, catalogueQuery, keptRunQuery, marketsQuery, scriptsQuery, setupOf, startQuery, unwrap, type ChartWindow, type Setup, type SetupState } from "@/api";
 import { Loading, Trouble } from "@/ui";
 import { ChartPane, type ChartHandle } from "./ChartPane";
+import { priceDigits } from "./chart/draw";
 import { InputsFace } from "./InputsFace";
 import { changedInputs, keepDraft, readDraft, versionOf } from "./model";
 import { Sentence } from "./Sentence";
@@ -11,7 +12,9 @@ import { Soundings } from "./Soundings";
 import { TextFace } from "./text/TextFace";
 import type { Tool } from "./text/TextTools";
 import { AskElsewhere, Changed, CheckConversion, ReadBack, Versions } from "./text/dialogs";
-import { TradesColumn } from "./TradesColumn";
+import { TradesColumn } from "./trades/TradesColumn";
+import { TradeSentence } from "./trades/TradeSentence";
+import { useTradeFilter } from "./trades/useTradeFilter";
 import { useLiveRun } from "./useLiveRun";
 
 interface Props {
@@ -80,6 +83,13 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
     },
     [entries],
   );
+
+  const { filter, setFilter, shown } = useTradeFilter(live.run);
+  const stepTrade = (by: 1 | -1) => {
+    const beyond = shown.filter((row) => chosen === null || (by > 0 ? row > chosen : row < chosen));
+    const next = by > 0 ? beyond[0] : beyond.at(-1);
+    if (next !== undefined) choose(next);
+  };
 
   useEffect(() => {
     document.title = title ? `${title} on ${state.market ?? start.data?.market ?? ""} · Skelb` : "Skelb";
@@ -185,9 +195,14 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
           </div>
         </Panel>
         <Separator className="w-1 cursor-col-resize hover:bg-shallow" aria-label="Width of the script" />
-        <Panel minSize="380px" className="min-w-0">
+        <Panel minSize="380px" className="flex min-w-0 flex-col">
           {live.run ? (
-            <ChartPane ref={chart} run={live.run} symbol={setup.market} chosen={chosen} onChoose={choose} onAsk={live.askWindow} onBar={live.askBar} />
+            <>
+              <div className="min-h-0 flex-1">
+                <ChartPane ref={chart} run={live.run} symbol={setup.market} chosen={chosen} onStep={stepTrade} onAsk={live.askWindow} onBar={live.askBar} />
+              </div>
+              {chosen !== null && <TradeSentence run={live.run} symbol={setup.market} row={chosen} digits={priceDigits(live.run.tick)} onStep={stepTrade} />}
+            </>
           ) : sound || !live.answer ? (
             <Loading what="Computing" />
           ) : (
@@ -195,7 +210,7 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
           )}
         </Panel>
       </Group>
-        {live.run?.is_strategy && <TradesColumn run={live.run} chosen={chosen} onChoose={choose} />}
+        {live.run?.is_strategy && <TradesColumn run={live.run} shown={shown} filter={filter} onFilter={setFilter} chosen={chosen} onChoose={choose} />}
       </div>
       {tool === "readback" && <ReadBack setup={setup} onClose={closeTool} />}
       {tool === "versions" && script && <Versions script={script} text={text} onTake={onText} onClose={closeTool} />}

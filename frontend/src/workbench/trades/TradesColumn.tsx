@@ -1,0 +1,162 @@
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { ListFilter } from "lucide-react";
+import { useEffect, useMemo, useRef, useState, type MouseEvent } from "react";
+import type { Run } from "@/api";
+import { Picker, Said, plain, signed, timeText } from "@/ui";
+import { sumText, type TradeFilter } from "./model";
+import { TradeFilters } from "./TradeFilters";
+
+interface Props {
+  run: Run;
+  /** Rows of the trades that the filter shows, in order of exit. */
+  shown: number[];
+  filter: TradeFilter;
+  onFilter: (filter: TradeFilter) => void;
+  chosen: number | null;
+  onChoose: (row: number) => void;
+}
+
+const ORDERS = [
+  { value: "latest", label: "latest first" },
+  { value: "earliest", label: "earliest first" },
+  { value: "best", label: "best first" },
+  { value: "worst", label: "worst first" },
+];
+
+/** One line a trade; choosing one flies the chart there. With Ctrl or Shift held, several are chosen and summed. */
+export function TradesColumn({ run, shown, filter, onFilter, chosen, onChoose }: Props) {
+  const { trades } = run;
+  const [order, setOrder] = useState("latest");
+  const [folded, setFolded] = useState(false);
+  const [filtering, setFiltering] = useState(false);
+  const [several, setSeveral] = useState<{ of: string; rows: number[] }>({ of: run.key, rows: [] });
+  const together = several.of === run.key ? several.rows : [];
+  const list = useRef<HTMLDivElement>(null);
+  const rows = useMemo(() => {
+    const found = [...shown];
+    if (order === "latest") found.reverse();
+    if (order === "best") found.sort((a, b) => trades.net[b]! - trades.net[a]!);
+    if (order === "worst") found.sort((a, b) => trades.net[a]! - trades.net[b]!);
+    return found;
+  }, [trades, shown, order]);
+  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => list.current, estimateSize: () => 41, overscan: 8 });
+  const place = chosen === null ? -1 : rows.indexOf(chosen);
+  useEffect(() => {
+    if (place >= 0) virtual.scrollToIndex(place, { align: "auto" });
+  }, [place, virtual]);
+
+  const press = (event: MouseEvent, row: number) => {
+    const begun = together.length > 0 ? together : chosen === null ? [] : [chosen];
+    if (event.ctrlKey || event.metaKey) {
+      setSeveral({ of: run.key, rows: begun.includes(row) ? begun.filter((other) => other !== row) : [...begun, row] });
+    } else if (event.shiftKey && place >= 0) {
+      const to = rows.indexOf(row);
+      setSeveral({ of: run.key, rows: rows.slice(Math.min(place, to), Math.max(place, to) + 1) });
+    } else {
+      setSeveral({ of: run.key, rows: [] });
+      onChoose(row);
+    }
+  };
+  const isFiltered = shown.length < trades.net.length;
+  const count = isFiltered ? `${plain(shown.length, 0)} of ${plain(trades.net.length, 0)}` : plain(trades.net.length, 0);
+  if (folded)
+    return (
+      <button type="button" className="flex w-7 flex-none cursor-pointer items-start justify-center border-l border-line bg-base-100 pt-3" onClick={() => setFolded(false)}>
+        <span style={{ writingMode: "vertical-rl" }}>Trades {count}</span>
+      </button>
+    );
+  return (
+    <aside aria-label="Trades" className="flex w-[212px] flex-none flex-col border-l border-line bg-base-100">
+      <div className="flex h-9 flex-none items-center gap-1 border-b border-line px-3">
+        <h2>Trades</h2>
+        <span className="num text-[12px] whitespace-nowrap text-soft" data-testid="trade-count">
+          {count}
+        </span>
+        <button
+          type="button"
+          aria-label="Filter the trades"
+          title="Filter by side, result, rule, exit, weekday, hour"
+          aria-expanded={filtering}
+          className={`ml-auto cursor-pointer p-1 ${isFiltered ? "text-brass" : "text-soft"} hover:text-base-content`}
+          onClick={() => setFiltering(!filtering)}
+        >
+          <ListFilter size={14} aria-hidden />
+        </button>
+        <button type="button" aria-label="Fold the trades away" className="cursor-pointer px-1 text-soft" onClick={() => setFolded(true)}>
+          ›
+        </button>
+      </div>
+      {filtering && <TradeFilters trades={trades} filter={filter} onFilter={onFilter} />}
+      <div className="flex flex-none items-baseline gap-2 border-b border-line px-3 py-1 text-[12px]">
+        <Picker label="Order of trades" value={order} options={ORDERS} onChange={setOrder} />
+        {isFiltered && (
+          <button type="button" className="ml-auto cursor-pointer text-brass hover:underline" onClick={() => onFilter({})}>
+            show all
+          </button>
+        )}
+      </div>
+      {(isFiltered || together.length > 0) && (
+        <p className="num flex-none border-b border-line px-3 py-1 text-[11.5px] leading-4" role="status" data-testid="trade-sum">
+          {together.length > 0 && `${plain(together.length, 0)} chosen: `}
+          {sumText(trades, together.length > 0 ? together : shown)}
+        </p>
+      )}
+      {rows.length === 0 && (
+        <p className="p-3 text-soft">{isFiltered ? "No trade is like that." : <Said text={run.findings.find((item) => item.code === "no_trades")?.message ?? "No trades."} />}</p>
+      )}
+      <div
+        ref={list}
+        role="listbox"
+        tabIndex={0}
+        aria-label="List of trades"
+        aria-multiselectable
+        className="min-h-0 flex-1 overflow-auto"
+        onKeyDown={(event) => {
+          const step = event.key === "ArrowDown" ? 1 : event.key === "ArrowUp" ? -1 : 0;
+          const next = rows[Math.min(rows.length - 1, Math.max(0, place + step))];
+          if (step === 0 || next === undefined) return;
+          event.preventDefault();
+          if (event.shiftKey) setSeveral({ of: run.key, rows: [...new Set([...together, ...(chosen === null ? [] : [chosen]), next])] });
+          else setSeveral({ of: run.key, rows: [] });
+          onChoose(next);
+        }}
+      >
+        <div style={{ height: virtual.getTotalSize(), position: "relative" }}>
+          {virtual.getVirtualItems().map((item) => {
+            const row = rows[item.index]!;
+            const net = trades.net[row]!;
+            const r = trades.r[row];
+            const isLong = trades.side[row]! > 0;
+            const isTaken = row === chosen || together.includes(row);
+            return (
+              <div
+                key={row}
+                role="option"
+                aria-selected={isTaken}
+                className={`absolute right-0 left-0 cursor-pointer border-b border-line px-3 py-[2px] leading-[18px] ${isTaken ? "border-l-[3px] border-l-base-content bg-shallow" : "hover:bg-base-200"}`}
+                style={{ top: item.start, height: 41 }}
+                onClick={(event) => press(event, row)}
+              >
+                <div className="flex gap-2">
+                  <span className={`num font-semibold ${isLong ? "text-long" : "text-short"}`} title={isLong ? "long" : "short"}>
+                    {isLong ? "L" : "S"}
+                  </span>
+                  <span className="num text-[12px]">
+                    {timeText(trades.entry_time[row]!, run.zone, "date")} {timeText(trades.entry_time[row]!, run.zone, "time")}
+                  </span>
+                  <span className={`num ml-auto font-semibold ${net > 0 ? "text-gain" : "text-loss"}`}>{signed(net, 0)}</span>
+                </div>
+                <div className="flex gap-2 text-[11.5px] text-soft">
+                  <span className="truncate" title={trades.reasons[trades.reason[row]!]}>
+                    {trades.reasons[trades.reason[row]!]}
+                  </span>
+                  <span className="num ml-auto whitespace-nowrap">{r === null || r === undefined ? "" : `${signed(r, 1)} R`}</span>
+                </div>
+              </div>
+            );
+          })}
+        </div>
+      </div>
+    </aside>
+  );
+}

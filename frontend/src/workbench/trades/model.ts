@@ -1,0 +1,68 @@
+import type { Run, TradeColumns } from "@/api";
+import { plain, signed, timeText } from "@/ui";
+
+/** Which trades are shown; what is left out does not matter. Weekdays and hours are those of the entry, in the market's zone. */
+export interface TradeFilter {
+  side?: "long" | "short";
+  result?: "won" | "lost";
+  rule?: number;
+  reason?: number;
+  weekday?: string;
+  hour?: string;
+}
+
+export const WEEKDAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+
+const moments = new Map<string, Intl.DateTimeFormat>();
+
+/** Weekday and hour of a moment in a zone, such as ["Mon", "09"]. */
+function weekdayAndHour(moment: number, zone: string): [string, string] {
+  let format = moments.get(zone);
+  if (!format) moments.set(zone, (format = new Intl.DateTimeFormat("en-GB", { timeZone: zone, weekday: "short", hour: "2-digit", hourCycle: "h23" })));
+  const text = format.format(new Date(moment * 1000));
+  return [text.slice(0, 3), text.slice(-2)];
+}
+
+/** Rows of the trades that a filter shows, in order of exit. */
+export function rowsShown(trades: TradeColumns, filter: TradeFilter, zone: string): number[] {
+  const rows: number[] = [];
+  for (let row = 0; row < trades.net.length; row++) {
+    if (filter.side && trades.side[row]! > 0 !== (filter.side === "long")) continue;
+    if (filter.result && trades.net[row]! > 0 !== (filter.result === "won")) continue;
+    if (filter.rule !== undefined && trades.rule[row] !== filter.rule) continue;
+    if (filter.reason !== undefined && trades.reason[row] !== filter.reason) continue;
+    if (filter.weekday || filter.hour) {
+      const [weekday, hour] = weekdayAndHour(trades.entry_time[row]!, zone);
+      if ((filter.weekday && weekday !== filter.weekday) || (filter.hour && hour !== filter.hour)) continue;
+    }
+    rows.push(row);
+  }
+  return rows;
+}
+
+/** Some trades together: their net, how many won, and the mean. */
+export function sumText(trades: TradeColumns, rows: number[]): string {
+  const net = rows.reduce((sum, row) => sum + trades.net[row]!, 0);
+  const won = rows.filter((row) => trades.net[row]! > 0).length;
+  return `${signed(net, 0)} in all · ${plain(won, 0)} won · ${signed(net / Math.max(1, rows.length), 0)} a trade`;
+}
+
+/** Units without needless decimals. */
+function unitsText(units: number): string {
+  return units.toLocaleString("en-GB", { maximumFractionDigits: 6 });
+}
+
+/** One trade told in pieces: what it was, how it ended, what it earned, how far it went on the way. */
+export function tradeSentence(run: Run, symbol: string, row: number, digits: number): { entry: string; exit: string; money: string; way: string } {
+  const { trades, zone } = run;
+  const at = (moment: number) => timeText(moment, zone, "full");
+  const costs = trades.gross[row]! - trades.net[row]!;
+  const r = trades.r[row];
+  const held = trades.bars_held[row]!;
+  return {
+    entry: `${trades.side[row]! > 0 ? "Long" : "Short"} ${unitsText(trades.units[row]!)} ${symbol} at ${plain(trades.entry_price[row]!, digits)} on ${at(trades.entry_time[row]!)} by “${trades.rules[trades.rule[row]!]}”`,
+    exit: `out at ${plain(trades.exit_price[row]!, digits)} on ${at(trades.exit_time[row]!)} by ${trades.reasons[trades.reason[row]!]}, after ${plain(held, 0)} bar${held === 1 ? "" : "s"}`,
+    money: `${signed(trades.gross[row]!, 0)} less ${plain(costs, 0)} costs is ${signed(trades.net[row]!, 0)}${r === null || r === undefined ? "" : `, ${signed(r, 2)} R`}`,
+    way: `best ${signed(trades.best[row]!, 0)}, worst ${signed(trades.worst[row]!, 0)} on the way`,
+  };
+}
