@@ -16,7 +16,7 @@ from pygls.workspace import TextDocument
 
 from skelb import __version__
 from skelb.core.errors import ScriptError
-from skelb.core.language import Checked, LineMap, Scripts, Setting, check
+from skelb.core.language import Checked, LineMap, Scripts, Setting, check, utf16_offset
 from skelb.core.language.assist import (
     SORTS,
     Completion,
@@ -121,8 +121,7 @@ class _Places:
 
     def position(self, offset: int) -> lsp.Position:
         place = self._map.place(offset)
-        before = self._lines[place.line - 1][: place.column - 1]
-        return lsp.Position(place.line - 1, len(before.encode("utf-16-le")) // 2)
+        return lsp.Position(place.line - 1, utf16_offset(self._lines[place.line - 1], place.column - 1))
 
     def range(self, span: Span) -> lsp.Range:
         return lsp.Range(self.position(span[0]), self.position(span[1]))

@@ -3,7 +3,7 @@
 import time
 from collections import OrderedDict
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from hashlib import blake2b
 from typing import Any
 
@@ -24,7 +24,7 @@ from skelb.core.export import (
     signals_document,
     window_document,
 )
-from skelb.core.language import Checked, check
+from skelb.core.language import Checked, check, utf16_offset
 from skelb.core.language.tree import Input
 from skelb.service.backtest import Result, backtest, setting_for
 from skelb.service.datasets import Datasets
@@ -92,11 +92,12 @@ class Workbench:
             explanation, readings = found.explainer.readings(bar)
         except IndexError as exc:
             raise NotFoundError("this bar is not one of the run's dates") from exc
+        place = partial(utf16_offset, found.explainer.checked.source)
         return {
             **explanation_document(explanation, found.outcome),
             "why": why_sentences(explanation),
-            "lines": [{"end": line.end, "text": line.text, "tone": line.tone} for line in readings.lines],
-            "marks": [{"start": mark.start, "end": mark.end, "tone": mark.tone} for mark in readings.marks],
+            "lines": [{"end": place(line.end), "text": line.text, "tone": line.tone} for line in readings.lines],
+            "marks": [{"start": place(m.start), "end": place(m.end), "tone": m.tone} for m in readings.marks],
             "signals": found.signals,
         }
 

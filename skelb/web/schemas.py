@@ -218,3 +218,47 @@ class ConversionIn(BaseModel):
     setup: Setup
     name: str = Field(max_length=200)
     column: str = Field(max_length=200)
+
+
+class SheetRowOut(BaseModel):
+    section: str
+    side: str | None
+    text: str
+    start: int
+    end: int
+    is_on: bool
+    off: str
+    mirror: str | None
+
+
+class ExampleOut(BaseModel):
+    section: str
+    text: str
+    said: str
+
+
+class SheetOut(BaseModel):
+    rows: list[SheetRowOut]
+    examples: list[ExampleOut]
+
+
+class ConditionOut(BaseModel):
+    text: str
+    kind: str
+    meaning: str
+    used: str | None
+    count: int
+    share: float
+    per_year: float
+    horizons: list[int]
+    moves: list[float | None]
+    low: list[float | None]
+    high: list[float | None]
+    every: list[float | None]
+
+
+class ConditionsOut(BaseModel):
+    title: str
+    indicator: str
+    conditions: list[ConditionOut]
+    examples: list[ExampleOut]

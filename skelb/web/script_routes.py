@@ -5,23 +5,56 @@ from typing import Any
 from fastapi import APIRouter
 
 from skelb.core.export import conversion_chart, conversion_document, conversion_names
-from skelb.core.language import Setting, check
-from skelb.core.language.tools import brief, read_back, what_is_wrong
+from skelb.core.language import Setting, check, utf16_offset
+from skelb.core.language.tools import brief, read_back, sheet_of, what_is_wrong
 from skelb.core.plan import Expressions, input_values
 from skelb.service import guide as guides
+from skelb.service.backtest import setting_for
+from skelb.service.planning import examples_for, study_document
 from skelb.web.schemas import (
     BriefIn,
+    ConditionsOut,
     ConversionIn,
     ConversionNamesOut,
+    ExampleOut,
     GuideEntryOut,
     GuideRowOut,
     RunIn,
+    SheetOut,
+    SheetRowOut,
     TextOut,
     WrongOut,
 )
 from skelb.web.served import App
 
 router = APIRouter(prefix="/api")
+
+
+# --- rules -----------------------------------------------------------------------------------------------------
+
+
+@router.post("/texts/sheet")
+def sheet(body: RunIn, app: App) -> SheetOut:
+    """The rules of a text as rows of a plan; places are UTF-16 offsets, as a browser counts."""
+    dataset = body.setup.dataset(app.datasets)
+    text = body.setup.text
+    checked = check(text, setting_for(dataset.bars, dataset.market, app.library.saved_script))
+    rows = [
+        SheetRowOut(
+            section=row.section, side=row.side, text=row.text, start=utf16_offset(text, row.span[0]),
+            end=utf16_offset(text, row.span[1]), is_on=row.is_on, off=row.off, mirror=row.mirror,
+        )
+        for row in sheet_of(checked)
+    ]  # fmt: skip
+    examples = examples_for(dataset, body.setup.conditions(app.library))
+    return SheetOut(rows=rows, examples=[ExampleOut(section=e.section, text=e.text, said=e.said) for e in examples])
+
+
+@router.post("/texts/conditions")
+def conditions(body: RunIn, app: App) -> ConditionsOut:
+    """The conditions of an indicator script with what followed them, and worked examples of rules."""
+    document = study_document(body.setup, app.library, body.setup.dataset(app.datasets))
+    return ConditionsOut.model_validate(document)
 
 
 # --- the guide -------------------------------------------------------------------------------------------------

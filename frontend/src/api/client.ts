@@ -17,6 +17,11 @@ export type Surface = Schemas["SurfaceOut"];
 export type Cell = Schemas["CellOut"];
 export type GuideRow = Schemas["GuideRowOut"];
 export type GuideEntry = Schemas["GuideEntryOut"];
+export type Sheet = Schemas["SheetOut"];
+export type SheetRow = Schemas["SheetRowOut"];
+export type RuleExample = Schemas["ExampleOut"];
+export type Condition = Schemas["ConditionOut"];
+export type Conditions = Schemas["ConditionsOut"];
 export type SweepIn = Schemas["SweepIn"];
 
 /** The data of an answer; an error answer becomes an Error with the server's sentence. */

@@ -199,6 +199,7 @@ export class LiveClient {
     const socket = new WebSocket(`${scheme}://${location.host}/live${location.search.includes("token=") ? location.search : ""}`);
     this.socket = socket;
     socket.onopen = () => {
+      if (this.closed) return;
       this.onState(true);
       if (this.last.run) socket.send(this.last.run);
     };

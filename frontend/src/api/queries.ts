@@ -39,3 +39,11 @@ export const readBackQuery = (setup: Setup) =>
   queryOptions({ queryKey: ["readback", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/texts/readback", { body: { setup }, signal })), retry: false });
 export const conversionNamesQuery = (setup: Setup) =>
   queryOptions({ queryKey: ["conversion names", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/texts/conversion/names", { body: { setup }, signal })), retry: false });
+export const sheetQuery = (setup: Setup) =>
+  queryOptions({
+    queryKey: ["sheet", setup.text, setup.market, setup.timeframe, setup.account],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/texts/sheet", { body: { setup }, signal })),
+    retry: false,
+  });
+export const conditionsQuery = (setup: Setup) =>
+  queryOptions({ queryKey: ["conditions", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/texts/conditions", { body: { setup }, signal })), retry: false, staleTime: Infinity });

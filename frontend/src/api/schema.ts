@@ -312,6 +312,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/texts/conditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Conditions
+         * @description The conditions of an indicator script with what followed them, and worked examples of rules.
+         */
+        post: operations["conditions_api_texts_conditions_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/texts/conversion": {
         parameters: {
             query?: never;
@@ -366,6 +386,26 @@ export interface paths {
          * @description The strategy in plain sentences.
          */
         post: operations["readback_api_texts_readback_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/texts/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sheet
+         * @description The rules of a text as rows of a plan; places are UTF-16 offsets, as a browser counts.
+         */
+        post: operations["sheet_api_texts_sheet_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -588,6 +628,44 @@ export interface components {
             /** Number */
             number: number;
         };
+        /** ConditionOut */
+        ConditionOut: {
+            /** Count */
+            count: number;
+            /** Every */
+            every: (number | null)[];
+            /** High */
+            high: (number | null)[];
+            /** Horizons */
+            horizons: number[];
+            /** Kind */
+            kind: string;
+            /** Low */
+            low: (number | null)[];
+            /** Meaning */
+            meaning: string;
+            /** Moves */
+            moves: (number | null)[];
+            /** Per Year */
+            per_year: number;
+            /** Share */
+            share: number;
+            /** Text */
+            text: string;
+            /** Used */
+            used: string | null;
+        };
+        /** ConditionsOut */
+        ConditionsOut: {
+            /** Conditions */
+            conditions: components["schemas"]["ConditionOut"][];
+            /** Examples */
+            examples: components["schemas"]["ExampleOut"][];
+            /** Indicator */
+            indicator: string;
+            /** Title */
+            title: string;
+        };
         /** ConversionIn */
         ConversionIn: {
             /** Column */
@@ -630,6 +708,15 @@ export interface components {
             source: string;
             /** Summary */
             summary: string;
+        };
+        /** ExampleOut */
+        ExampleOut: {
+            /** Said */
+            said: string;
+            /** Section */
+            section: string;
+            /** Text */
+            text: string;
         };
         /** FigureOut */
         FigureOut: {
@@ -875,6 +962,32 @@ export interface components {
             timeframe: string;
             /** To Date */
             to_date?: string | null;
+        };
+        /** SheetOut */
+        SheetOut: {
+            /** Examples */
+            examples: components["schemas"]["ExampleOut"][];
+            /** Rows */
+            rows: components["schemas"]["SheetRowOut"][];
+        };
+        /** SheetRowOut */
+        SheetRowOut: {
+            /** End */
+            end: number;
+            /** Is On */
+            is_on: boolean;
+            /** Mirror */
+            mirror: string | null;
+            /** Off */
+            off: string;
+            /** Section */
+            section: string;
+            /** Side */
+            side: string | null;
+            /** Start */
+            start: number;
+            /** Text */
+            text: string;
         };
         /** StartOut */
         StartOut: {
@@ -1471,6 +1584,39 @@ export interface operations {
             };
         };
     };
+    conditions_api_texts_conditions_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConditionsOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     conversion_api_texts_conversion_post: {
         parameters: {
             query?: never;
@@ -1559,6 +1705,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TextOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    sheet_api_texts_sheet_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
                 };
             };
             /** @description Validation Error */

@@ -1,10 +1,11 @@
-import { createRootRoute, createRoute, createRouter, useNavigate } from "@tanstack/react-router";
+import { createRootRoute, createRoute, createRouter, useNavigate, type ErrorComponentProps } from "@tanstack/react-router";
 import type { SetupState } from "@/api";
 import { Guide } from "@/guide";
 import { Markets } from "@/markets";
 import { Shelf } from "@/shelf";
 import { Trials, type TrialsState } from "@/trials";
 import { Workbench } from "@/workbench";
+import { Trouble } from "@/ui";
 import { Frame } from "./Frame";
 
 const text = (value: unknown): string | undefined => (typeof value === "string" && value ? value : undefined);
@@ -28,6 +29,18 @@ function setupState(search: Record<string, unknown>): SetupState {
   };
 }
 
+/** A mistake of ours on the page: what was typed is kept in the browser, so opening the place again loses nothing. */
+function Broken({ error }: ErrorComponentProps) {
+  const said = error instanceof Error ? error.message : String(error);
+  return (
+    <Trouble error={`This should not have happened: ${said} What you typed is kept.`}>
+      <button type="button" className="plain-button my-2" onClick={() => location.reload()}>
+        Open this place again
+      </button>
+    </Trouble>
+  );
+}
+
 const root = createRootRoute({ component: Frame });
 
 const workbench = createRoute({
@@ -42,7 +55,6 @@ const workbench = createRoute({
         state={state}
         onState={(next) => void navigate({ to: "/", search: next, replace: true })}
         onSweep={(next) => void navigate({ to: "/trials", search: next })}
-        onImport={() => void navigate({ to: "/markets" })}
       />
     );
   },
@@ -94,7 +106,12 @@ const guide = createRoute({
   },
 });
 
-export const router = createRouter({ routeTree: root.addChildren([workbench, trials, markets, shelf, guide]), defaultPreload: false });
+export const router = createRouter({
+  routeTree: root.addChildren([workbench, trials, markets, shelf, guide]),
+  defaultPreload: false,
+  defaultErrorComponent: Broken,
+  defaultNotFoundComponent: () => <Trouble error="There is no such place here." />,
+});
 
 declare module "@tanstack/react-router" {
   interface Register {

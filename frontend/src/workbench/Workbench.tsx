@@ -6,8 +6,10 @@ import { Loading, Trouble } from "@/ui";
 import { ChartPane, type ChartHandle } from "./ChartPane";
 import { priceDigits } from "./chart/draw";
 import { InputsFace } from "./InputsFace";
+import { PlanBuilder } from "./builder/PlanBuilder";
 import { changedInputs, keepDraft, readDraft, versionOf } from "./model";
 import { Sentence } from "./Sentence";
+import { SheetFace } from "./sheet/SheetFace";
 import { Soundings } from "./Soundings";
 import { TextFace } from "./text/TextFace";
 import type { Tool } from "./text/TextTools";
@@ -21,11 +23,13 @@ interface Props {
   state: SetupState;
   onState: (state: SetupState) => void;
   onSweep: (state: SetupState) => void;
-  onImport: () => void;
 }
 
+const FACES = ["Text", "Sheet", "Inputs"] as const;
+type Face = (typeof FACES)[number];
+
 /** The place where a script meets a market. */
-export function Workbench({ state, onState, onSweep, onImport }: Props) {
+export function Workbench({ state, onState, onSweep }: Props) {
   const start = useQuery(startQuery);
   const scripts = useQuery(scriptsQuery);
   const markets = useQuery(marketsQuery);
@@ -69,8 +73,9 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
       onState({ ...state, pinned: run.number });
     },
   });
+  const [isBuilding, setBuilding] = useState(false);
   const [tool, setTool] = useState<Tool | null>(null);
-  const [face, setFace] = useState<"Text" | "Inputs">("Text");
+  const [face, setFace] = useState<Face>("Text");
   // A trade is remembered by its entry: after a change of the script the same trade stays chosen, if it is still made.
   const [chosenEntry, setChosenEntry] = useState<number | null>(null);
   const entries = live.run?.trades.entry_time;
@@ -106,6 +111,18 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
         </button>
       </Trouble>
     );
+  if (isBuilding)
+    return (
+      <PlanBuilder
+        setup={setup}
+        title={title}
+        scripts={scripts.data}
+        catalogue={catalogue.data}
+        isSaving={save.isPending}
+        onMake={(made) => save.mutate(made, { onSuccess: () => setBuilding(false) })}
+        onClose={() => setBuilding(false)}
+      />
+    );
   const isSaved = text === version.text;
   const sound = live.answer?.sound ?? false;
   const closeTool = () => setTool(null);
@@ -122,8 +139,8 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
         accounts={accounts.data}
         onState={onState}
       >
-        <button type="button" className="plain-button" onClick={onImport}>
-          Import bars
+        <button type="button" className="plain-button" disabled={!sound} title="From the script's conditions to a strategy" onClick={() => setBuilding(true)}>
+          Make rules
         </button>
         <button type="button" className="plain-button" disabled={!sound || !live.answer?.inputs.length} onClick={() => (isSaved ? onSweep(state) : save.mutate(text, { onSuccess: (saved) => onSweep({ ...state, script: saved.title, version: undefined }) }))}>
           Sweep
@@ -146,7 +163,7 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
       <Group orientation="horizontal" className="min-w-0 flex-1">
         <Panel defaultSize="38%" minSize="280px" className="flex flex-col border-r border-line bg-base-100">
           <div role="tablist" aria-label="Faces of the script" className="flex h-9 flex-none items-end gap-4 border-b border-line px-4">
-            {(["Text", "Inputs"] as const).map((name) => (
+            {FACES.map((name) => (
               <button
                 key={name}
                 type="button"
@@ -169,7 +186,7 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
               )}
             </span>
           </div>
-          {/* Both faces stay: switching loses neither the cursor nor what can be undone. */}
+          {/* The text stays: switching loses neither the cursor nor what can be undone. */}
           <div role="tabpanel" id="face-Text" aria-labelledby="tab-Text" className={`min-h-0 flex-1 ${face === "Text" ? "flex flex-col" : "hidden"}`}>
             <TextFace
               key={title}
@@ -184,6 +201,9 @@ export function Workbench({ state, onState, onSweep, onImport }: Props) {
               onTool={setTool}
               onOpenScript={(name) => onState({ ...state, script: name, version: undefined })}
             />
+          </div>
+          <div role="tabpanel" id="face-Sheet" aria-labelledby="tab-Sheet" className={`min-h-0 flex-1 overflow-auto ${face === "Sheet" ? "" : "hidden"}`}>
+            {face === "Sheet" && <SheetFace setup={setup} onText={onText} />}
           </div>
           <div role="tabpanel" id="face-Inputs" aria-labelledby="tab-Inputs" className={`min-h-0 flex-1 overflow-auto ${face === "Inputs" ? "" : "hidden"}`}>
             <InputsFace

@@ -12,8 +12,10 @@ export interface LiveState {
   waiting: boolean;
 }
 
+const noWindow = () => undefined;
+
 /** Asks for a run whenever the setup changes; windows go straight to the chart. */
-export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) => void) {
+export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) => void = noWindow) {
   const [state, setState] = useState<LiveState>({ answer: null, run: null, explained: null, error: null, connected: false, waiting: true });
   const client = useRef<LiveClient | null>(null);
   const windowHandler = useRef(onWindow);

@@ -18,7 +18,7 @@ class Explainer:
     """Explains the bars of one run; cheap enough to follow a pointer. Not for several threads at once."""
 
     def __init__(self, checked: Checked, plan: Plan, account: Account) -> None:
-        self._checked, self._plan, self._account = checked, plan, account
+        self.checked, self._plan, self._account = checked, plan, account
 
     @cached_property
     def _replay(self) -> Replay:
@@ -29,15 +29,15 @@ class Explainer:
         """A bar explained, and the script as it reads on it. Raises IndexError when it is not one of the run."""
         explanation = self.explain(bar)
         plan, known = self._plan, explanation.moment.known_to_exits
-        reader = Reader(self._checked, plan.expressions, plan.dataset, bar, known)
-        return explanation, readings_of(self._checked, explanation, reader, plan.dataset.market)
+        reader = Reader(self.checked, plan.expressions, plan.dataset, bar, known)
+        return explanation, readings_of(self.checked, explanation, reader, plan.dataset.market)
 
     def explain(self, bar: int) -> Explanation:
         """What happened on a bar. Raises IndexError when it is not one of the run."""
         moment = self._replay.at(bar)
         plan = self._plan
-        to_entries = Reader(self._checked, plan.expressions, plan.dataset, bar, moment.known_to_entries)
-        to_exits = Reader(self._checked, plan.expressions, plan.dataset, bar, moment.known_to_exits)
+        to_entries = Reader(self.checked, plan.expressions, plan.dataset, bar, moment.known_to_entries)
+        to_exits = Reader(self.checked, plan.expressions, plan.dataset, bar, moment.known_to_exits)
         rules = [self._entry(e, rule, moment, to_entries) for e, rule in enumerate(plan.entries)]
         rules += [self._exit(x, rule, moment, to_exits) for x, rule in enumerate(plan.exits)]
         return Explanation(bar, moment, tuple(rules), self._happened(moment), self._waiting(moment))

@@ -74,3 +74,8 @@ class LineMap:
         """The place of `offset`, counted from 1."""
         line = bisect_right(self._starts, offset)
         return Place(line, offset - self._starts[line - 1] + 1)
+
+
+def utf16_offset(text: str, offset: int) -> int:
+    """A code-point offset in `text` as browsers and editors count it, in UTF-16 units."""
+    return offset if text.isascii() else len(text[:offset].encode("utf-16-le")) // 2

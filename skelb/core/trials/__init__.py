@@ -1,6 +1,7 @@
 """Many runs made on purpose."""
 
 from skelb.core.trials.grid import Axis, default_axis, grid, grid_size, read_axis
+from skelb.core.trials.study import Study, study_of
 from skelb.core.trials.surface import Landmarks, landmarks, neighbourhood
 from skelb.core.trials.sweep import Cell, Sweep, check_objective, run_cells
 
@@ -8,6 +9,7 @@ __all__ = [
     "Axis",
     "Cell",
     "Landmarks",
+    "Study",
     "Sweep",
     "check_objective",
     "default_axis",
@@ -17,4 +19,5 @@ __all__ = [
     "neighbourhood",
     "read_axis",
     "run_cells",
+    "study_of",
 ]

@@ -124,7 +124,7 @@ def _meaning_of_statement(placed: Placed, scope: Scope, called: set[str]) -> Mea
     are looked up. Mistakes are found anew: they depend on every name there is.
     """
     statement = placed.statement
-    if isinstance(statement, (Input, Definition, Define, Use)):
+    if isinstance(statement, (Input, Definition, Define)):
         check_free_name(statement.name, statement.name_span, scope)
     if isinstance(statement, Define):
         _check_local_names(statement, scope)

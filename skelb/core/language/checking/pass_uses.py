@@ -3,7 +3,7 @@
 from dataclasses import replace
 from typing import Protocol
 
-from skelb.core.language.checking.kinds import Meaning, Scope, input_meaning, meaning_of
+from skelb.core.language.checking.kinds import Meaning, Scope, check_free_name, input_meaning, meaning_of
 from skelb.core.language.checking.used import used_statements
 from skelb.core.language.checking.work import Work
 from skelb.core.language.diagnostics import LineMap, Mistake
@@ -20,6 +20,7 @@ class Pass(Protocol):
 
 def add_used(work: Work, placed: Placed, use: Use, check_meanings: Pass) -> None:
     """Add what a `use` statement names, as `alias.name`. Raises Mistake when the script cannot be used."""
+    check_free_name(use.name, use.name_span, work.scope)  # before its names come in under it
     title, setting = use.title, work.setting
     if title in setting.within:
         chain = " uses ".join(f"`{item}`" for item in (*setting.within[setting.within.index(title) :], title))

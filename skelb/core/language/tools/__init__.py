@@ -7,12 +7,15 @@ from skelb.core.language.tools.layout import format_source
 from skelb.core.language.tools.mirror import Mirrored, mirrored_rules
 from skelb.core.language.tools.places import NamePlace, name_at, name_places
 from skelb.core.language.tools.readback import read_back
+from skelb.core.language.tools.sheet import SECTIONS, Row, sheet_of, switched_off, without_rules
 from skelb.core.language.tools.written import written, written_statement
 
 __all__ = [
+    "SECTIONS",
     "Edit",
     "Mirrored",
     "NamePlace",
+    "Row",
     "applied",
     "brief",
     "example_of",
@@ -24,7 +27,10 @@ __all__ = [
     "name_places",
     "read_back",
     "rename",
+    "sheet_of",
+    "switched_off",
     "what_is_wrong",
+    "without_rules",
     "written",
     "written_statement",
 ]

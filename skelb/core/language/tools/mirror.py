@@ -52,6 +52,7 @@ from skelb.core.language.tree import (
 )
 
 Sort = Literal["price", "change", "swing", "even", "condition"]
+_SIDES: tuple[Side, ...] = ("long", "short")
 
 _PRICES = frozenset(
     "open high low close mid typical day_open day_high day_low entry_price stop_price target_price".split()
@@ -107,6 +108,23 @@ def mirrored_rules(checked: Checked, side: Side = "long") -> Mirrored:
         if mirror.meant(found) not in present:
             lines.append(written_statement(found))
     return Mirrored((*mirror.definitions, *lines), tuple(missing))
+
+
+def mirrored_rule(checked: Checked, statement: Statement) -> str | None:
+    """What mirrors one rule of a side, with the names it needs above it; None when it has no mirror image.
+
+    A rule whose mirror image is in the script already has none to add.
+    """
+    if not any(_is_of_side(statement, side) for side in _SIDES):
+        return None
+    mirror = _Mirror(checked)
+    try:
+        found = mirror.statement(statement)
+    except Unmirrored:
+        return None
+    if any(mirror.meant(placed.statement) == mirror.meant(found) for placed in checked.statements):
+        return None
+    return "\n".join((*mirror.definitions, written_statement(found)))
 
 
 def _is_of_side(statement: Statement, side: Side) -> bool:

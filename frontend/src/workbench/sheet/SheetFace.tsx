@@ -1,0 +1,148 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Copy, FlipVertical2, Plus, Trash2 } from "lucide-react";
+import { useState, type CSSProperties, type ReactNode } from "react";
+import { sheetQuery, type RuleExample, type Setup, type SheetRow } from "@/api";
+import { Loading, Said, Trouble } from "@/ui";
+import { added, examplesFor, placeFor, replaced, SECTIONS } from "./model";
+
+interface Props {
+  setup: Setup;
+  onText: (text: string) => void;
+}
+
+/** The rules as a plan: every row is exactly its lines of the text, and every change of a row a change of those lines. */
+export function SheetFace({ setup, onText }: Props) {
+  const sheet = useQuery({ ...sheetQuery(setup), placeholderData: keepPreviousData });
+  if (sheet.isPending) return <Loading what="Reading the rules" />;
+  if (sheet.error) return <Trouble error={sheet.error.message} />;
+  // Places count in the text they were read from: while a newer text is being read, rows only show.
+  const isCurrent = !sheet.isPlaceholderData;
+  const { rows, examples } = sheet.data;
+  const text = setup.text;
+  return (
+    <div className="px-4 pt-1 pb-4">
+      {SECTIONS.map(({ section, name, none, examples: kinds }) => {
+        const own = rows.filter((row) => row.section === section);
+        return (
+          <section key={section} aria-label={name} className="border-b border-line py-2 last:border-b-0">
+            <h3 className="flex items-center font-semibold">
+              {name}
+              <span className="ml-auto">
+                <AddRule name={name} examples={examplesFor(examples, kinds)} onAdd={(rule) => onText(added(text, placeFor(rows, section), rule))} disabled={!isCurrent} />
+              </span>
+            </h3>
+            {own.length === 0 && (
+              <p className="text-[12px] text-soft">
+                <Said text={none} />
+              </p>
+            )}
+            {own.map((row) => (
+              <RuleRow key={`${row.start} ${row.text}`} row={row} isCurrent={isCurrent} onReplace={(by) => onText(replaced(text, row.start, row.end, by))} onAdd={(rule) => onText(added(text, row, rule))} />
+            ))}
+          </section>
+        );
+      })}
+    </div>
+  );
+}
+
+function RuleRow({ row, isCurrent, onReplace, onAdd }: { row: SheetRow; isCurrent: boolean; onReplace: (by: string) => void; onAdd: (rule: string) => void }) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const take = () => {
+    if (draft !== null && draft.trim() && draft !== row.text) onReplace(draft.trim());
+    setDraft(null);
+  };
+  const tone = row.side === "long" ? "border-l-long" : row.side === "short" ? "border-l-short" : "border-l-line";
+  return (
+    <div className={`group my-1 flex items-start gap-2 border-l-2 pl-2 ${tone}`} data-testid="sheet-row">
+      <input
+        type="checkbox"
+        className="checkbox checkbox-xs mt-1"
+        aria-label={`${row.text}: on`}
+        title={row.is_on ? "Switch this rule off; it stays in the text as a comment" : "Switch this rule on"}
+        checked={row.is_on}
+        disabled={!isCurrent}
+        onChange={() => onReplace(row.off)}
+      />
+      <textarea
+        className={`num min-w-0 flex-1 resize-none border-b border-transparent bg-transparent text-[12.5px] leading-5 hover:border-line focus:border-base-content ${row.is_on ? "" : "text-soft line-through"}`}
+        aria-label={`Rule ${row.text}`}
+        spellCheck={false}
+        rows={(draft ?? row.text).split("\n").length}
+        style={{ fieldSizing: "content" } as CSSProperties}
+        value={draft ?? row.text}
+        disabled={!isCurrent || !row.is_on}
+        onChange={(event) => setDraft(event.target.value)}
+        onBlur={take}
+        onKeyDown={(event) => {
+          if (event.key === "Enter" && !event.shiftKey) {
+            event.preventDefault();
+            take();
+          }
+          if (event.key === "Escape") setDraft(null);
+        }}
+      />
+      <span className="flex flex-none gap-1 text-soft">
+        {row.mirror !== null && (
+          <RowButton label={`Mirror for the ${row.side === "long" ? "short" : "long"} side`} disabled={!isCurrent} onPress={() => onAdd(row.mirror!)}>
+            <FlipVertical2 size={14} aria-hidden />
+          </RowButton>
+        )}
+        <RowButton label="Write it a second time" disabled={!isCurrent || !row.is_on} onPress={() => onAdd(row.text)}>
+          <Copy size={14} aria-hidden />
+        </RowButton>
+        <RowButton label="Take it out" disabled={!isCurrent} onPress={() => onReplace("")}>
+          <Trash2 size={14} aria-hidden />
+        </RowButton>
+      </span>
+    </div>
+  );
+}
+
+function RowButton({ label, disabled, onPress, children }: { label: string; disabled: boolean; onPress: () => void; children: ReactNode }) {
+  return (
+    <button type="button" className="cursor-pointer p-[3px] hover:text-base-content disabled:opacity-50" aria-label={label} title={label} disabled={disabled} onClick={onPress}>
+      {children}
+    </button>
+  );
+}
+
+/** Worked examples in the market's own numbers, and a rule in one's own words. */
+function AddRule({ name, examples, onAdd, disabled }: { name: string; examples: RuleExample[]; onAdd: (rule: string) => void; disabled: boolean }) {
+  const [isOpen, setOpen] = useState(false);
+  const [own, setOwn] = useState("");
+  const add = (rule: string) => {
+    if (rule.trim()) onAdd(rule.trim());
+    setOwn("");
+    setOpen(false);
+  };
+  return (
+    <span className="relative inline-flex font-normal">
+      <button type="button" className="flex cursor-pointer items-center gap-1 text-[12px] text-soft hover:text-base-content" aria-expanded={isOpen} aria-label={`Add to ${name}`} disabled={disabled} onClick={() => setOpen(!isOpen)}>
+        <Plus size={13} aria-hidden /> add
+      </button>
+      {isOpen && (
+        <>
+          <span className="fixed inset-0 z-10" onClick={() => setOpen(false)} aria-hidden />
+          <span className="absolute top-6 right-0 z-20 flex w-80 flex-col border border-line bg-base-100 py-1 shadow-sm" onKeyDown={(event) => event.key === "Escape" && setOpen(false)}>
+            {examples.map((example) => (
+              <button key={example.text} type="button" className="cursor-pointer px-3 py-1 text-left hover:bg-shallow focus:bg-shallow" onClick={() => add(example.text)}>
+                <span className="num block text-[12.5px] whitespace-pre-wrap">{example.text}</span>
+                <span className="block text-[11.5px] text-soft">{example.said}</span>
+              </button>
+            ))}
+            <input
+              autoFocus
+              className="field num mx-3 my-1"
+              placeholder="or write a rule, Enter adds it"
+              aria-label={`A rule of your own for ${name}`}
+              value={own}
+              onChange={(event) => setOwn(event.target.value)}
+              onKeyDown={(event) => event.key === "Enter" && add(own)}
+            />
+          </span>
+        </>
+      )}
+    </span>
+  );
+}

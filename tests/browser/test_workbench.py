@@ -1,0 +1,211 @@
+"""The Workbench point by point: trades, sheet, plan builder; what it shows against the command line's numbers."""
+
+import json
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
+from skelb.demo.world import make_bars
+from tests.browser.test_journey import command_line, settled, shown, write_script
+from tests.conftest import write_csv
+
+pytestmark = pytest.mark.xdist_group("browser")
+
+INDICATOR = """title "Plain signals"
+quick = ema(close, 10)
+calm = ema(close, 40)
+up = quick crosses above calm
+down = quick crosses below calm
+busy = volume > sma(volume, 20)
+draw quick
+draw calm
+mark close > prior(highest(high, 20)) below "out"
+"""
+
+
+@pytest.fixture(scope="module")
+def world(tmp_path_factory):
+    """Files that the command line needs for KELP and the text of a demo script."""
+    folder = tmp_path_factory.mktemp("world")
+    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == "KELP")
+    write_csv(folder / "kelp.csv", make_bars(demo)[0])
+    (folder / "market.json").write_text(json.dumps(demo.settings))
+    for script in DEMO_SCRIPTS:
+        (folder / f"{script.title}.skelb").write_text(script.text)
+    return folder
+
+
+def backtest(page, folder, text):
+    """The command line's backtest of a text on KELP, 15 minutes, with the page's first account."""
+    account = page.evaluate("() => fetch('/api/accounts').then(a => a.json()).then(all => all[0].settings)")
+    (folder / "account.json").write_text(json.dumps(account))
+    (folder / "tried.skelb").write_text(text)
+    options = ("--bars", "kelp.csv", "--market", "market.json", "--account", "account.json", "--timeframe", "15m")
+    return command_line(folder, "backtest", "tried.skelb", *options)
+
+
+def the_text(page):
+    return page.evaluate(
+        "() => [...document.querySelectorAll('.cm-line')].map(line => [...line.childNodes].filter(node => !node.classList?.contains('reading')).map(node => node.textContent).join('')).join('\\n')"
+    )
+
+
+# --- trades ------------------------------------------------------------------------------------------------------
+
+
+def test_trades_are_filtered_summed_and_told_as_the_command_line_has_them(page, world):
+    page.goto("/")
+    settled(page)
+    found = backtest(page, world, (world / "Harbour swell.skelb").read_text())["trades"]
+    page.get_by_label("Filter the trades").click()
+    page.get_by_label("Side of trades").select_option("short")
+    page.get_by_label("Result of trades").select_option("won")
+    page.get_by_label("Reason of trades").select_option(label="target")
+    own = [t for t in found if t["side"] == "short" and t["net"] > 0 and t["exit_reason"] == "target"]
+    expect(page.get_by_test_id("trade-count")).to_have_text(f"{len(own)} of {len(found)}")
+    assert own
+    expect(page.get_by_test_id("trade-sum")).to_contain_text(
+        f"+{sum(t['net'] for t in own):,.0f} in all · {len(own)} won"
+    )
+
+    # The one in view is told in a sentence; n goes on among those shown.
+    page.get_by_label("Order of trades").select_option("earliest")
+    page.locator("[role=option]").first.click()
+    told = page.get_by_test_id("trade-sentence")
+    trade = own[0]
+    expect(told).to_contain_text(f"Trade {trade['number']} Short")
+    prices = re.findall(r" at ([\d,.]+) on", told.inner_text())
+    assert [float(price.replace(",", "")) for price in prices] == pytest.approx(
+        [trade["entry_price"], trade["exit_price"]], abs=0.006
+    )
+    for part in ( "by target", f"after {trade['bars_held']} bars",
+                 f"is +{trade['net']:,.0f}", f"best +{trade['best']:,.0f}"):  # fmt: skip
+        expect(told).to_contain_text(part)
+    if len(own) > 1:
+        page.get_by_test_id("chart").focus()
+        page.keyboard.press("n")
+        expect(told).to_contain_text(f"Trade {own[1]['number']} ")
+        page.locator("[role=option]").first.click(modifiers=["Control"])
+        expect(page.get_by_test_id("trade-sum")).to_contain_text("2 chosen")
+    page.get_by_role("button", name="show all").click()
+    expect(page.get_by_test_id("trade-count")).to_have_text(f"{len(found)}")
+
+
+# --- sheet -------------------------------------------------------------------------------------------------------
+
+
+def test_rows_of_the_sheet_are_lines_of_the_text(page, world):
+    page.goto("/")
+    settled(page)
+    original = (world / "Harbour swell.skelb").read_text()
+    page.get_by_role("tab", name="Sheet").click()
+    row = page.get_by_test_id("sheet-row").filter(has=page.get_by_role("textbox", name="Rule target 3 R"))
+    before = shown(page, "trades"), shown(page, "net_profit")
+
+    # Switched off it is a comment and the run is without it; switched on everything is as before.
+    row.get_by_role("checkbox").click()
+    expect(page.locator("[data-figure=net_profit]")).not_to_have_text(f"+{before[1]:,.0f}")
+    settled(page)
+    off = original.replace("target 3 R", "# off: target 3 R")
+    figures = backtest(page, world, off)["figures"]["all"]
+    assert shown(page, "net_profit") == pytest.approx(figures["net_profit"], abs=0.5)
+    page.get_by_test_id("sheet-row").filter(has=page.get_by_role("textbox", name="Rule target 3 R")).get_by_role(
+        "checkbox"
+    ).check()
+    expect(page.locator("[data-figure=net_profit]")).to_have_text(f"+{before[1]:,.0f}")
+
+    # Edited by keyboard alone, and one added from the worked examples.
+    field = page.get_by_role("textbox", name="Rule target 3 R")
+    field.focus()
+    page.keyboard.press("Control+a")
+    page.keyboard.type("target 2 R")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("textbox", name="Rule target 2 R")).to_be_enabled()
+    page.get_by_label("Add to Protection").click()
+    page.get_by_role("button", name="trail 3 * atr(14)").click()
+    expect(page.get_by_role("textbox", name="Rule trail 3 * atr(14)")).to_be_enabled()
+    settled(page)
+    changed = original.replace("target 3 R", "target 2 R\ntrail 3 * atr(14)")
+    figures = backtest(page, world, changed)["figures"]["all"]
+    assert (shown(page, "trades"), shown(page, "net_profit")) == pytest.approx(
+        (figures["trades"], figures["net_profit"]), abs=0.5
+    )
+    page.get_by_role("tab", name="Text").click()
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+End")
+    assert "target 2 R" in the_text(page) and "trail 3 * atr(14)" in the_text(page)
+    page.keyboard.press("Control+z")
+    expect(page.locator(".cm-content")).not_to_contain_text("trail 3 * atr(14)")
+
+
+def test_a_row_is_mirrored_to_the_other_side(page):
+    page.goto("/")
+    settled(page)
+    write_script(page, INDICATOR + "enter long when close crosses above calm\nsize 1 units\n")
+    settled(page)
+    page.get_by_role("tab", name="Sheet").click()
+    page.get_by_role("button", name="Mirror for the short side").click()
+    expect(page.get_by_role("textbox", name="Rule enter short when close crosses below calm")).to_be_visible()
+    page.get_by_test_id("sheet-row").nth(1).get_by_role("button", name="Take it out").click()
+    expect(page.get_by_test_id("sheet-row")).to_have_count(2)
+
+
+# --- plan builder ------------------------------------------------------------------------------------------------
+
+
+def condition(page, text):
+    return page.get_by_test_id("condition").filter(has=page.get_by_text(text, exact=True))
+
+
+def test_from_an_indicator_to_a_strategy_by_mouse(page, world):
+    page.goto("/")
+    settled(page)
+    write_script(page, INDICATOR)
+    page.keyboard.press("Control+s")
+    expect(page.get_by_label("Script", exact=True)).to_have_value("Plain signals")
+    page.get_by_role("button", name="Make rules").click()
+    condition(page, "up").get_by_role("button", name="go long").click()
+    condition(page, "down").get_by_role("button", name="leave long").click()
+    condition(page, "busy").drag_to(page.get_by_role("region", name="Never enter when"))
+    page.get_by_role("button", name="Mirror the long side").click()
+    for rule in ("stop 2 * atr(14)", "target 3 R", "size 1 units"):
+        page.get_by_role("button", name=rule).click()
+    rules = page.get_by_test_id("built-rules")
+    for line in (
+        "enter long when up\n    and not busy",
+        "exit long when down",
+        "stop 2 * atr(14)",
+        "target 3 R",
+        "size 1 units",
+    ):
+        expect(rules).to_contain_text(line)
+    expect(rules).to_contain_text("enter short when down")
+    expect(page.get_by_test_id("built-figures")).to_have_attribute("aria-busy", "false")
+    built = page.get_by_test_id("built-text").inner_text()
+    page.get_by_role("button", name="Make the strategy").click()
+    expect(page.get_by_label("Script", exact=True)).to_have_value("Plain signals rules")
+    settled(page)
+    found = backtest(page, world, built)
+    assert shown(page, "trades") == found["figures"]["all"]["trades"] > 20
+    assert {trade["side"] for trade in found["trades"]} == {"long", "short"}
+
+
+def test_rules_from_two_scripts_by_keyboard_alone(page):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="Make rules").press("Enter")
+    page.get_by_label("Add another script").select_option("Low water")
+    page.get_by_label("Add another script").select_option("Tide table")  # stands on pips, which KELP has not
+    expect(page.get_by_label("Conditions of Tide table")).to_contain_text("pip")
+    condition(page, "quick crosses above calm").get_by_role("button", name="go long").press("Enter")
+    condition(page, "still").get_by_role("button", name="not when").press(" ")
+    page.get_by_role("button", name="exit after 40 bars").press("Enter")
+    expect(page.get_by_test_id("built-rules")).to_contain_text("and not low_2.still")
+    expect(page.get_by_test_id("built-text")).to_contain_text('use "Low water" as low_2')
+    expect(page.get_by_test_id("built-figures")).to_have_attribute("aria-busy", "false")
+    assert shown(page, "trades") > 0
+    page.keyboard.press("Escape")
+    settled(page)
+    expect(page.get_by_label("Script", exact=True)).to_have_value("Harbour swell")
