@@ -2,7 +2,7 @@
 
 import time
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from hashlib import blake2b
 from typing import Any
@@ -11,21 +11,26 @@ import numpy as np
 
 from skelb import __version__
 from skelb.core.bars import Bars
-from skelb.core.engine import Account, Outcome, kernel
+from skelb.core.catalogue import YES
+from skelb.core.engine import Account, Outcome, Pool, kernel, run
 from skelb.core.errors import NotFoundError, SkelbError
 from skelb.core.explain import Explainer, why_sentences
 from skelb.core.export import (
     Scene,
     explanation_document,
     finding_rows,
+    lens_document,
     overview_document,
     scene_document,
     scene_of,
     signals_document,
+    spread,
     window_document,
 )
+from skelb.core.figures import figures_of, record_of
 from skelb.core.language import Checked, check, utf16_offset
 from skelb.core.language.tree import Input
+from skelb.core.trials import Sweep
 from skelb.service.backtest import Result, backtest, setting_for
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
@@ -34,6 +39,7 @@ from skelb.service.setup import Setup
 Document = dict[str, Any]
 _MOST_RUNS = 4
 _MOST_TRADE_ROWS = 50_000
+_MOST_LEVELS = 4_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,6 +63,8 @@ class Workbench:
     def __init__(self, library: Library, datasets: Datasets) -> None:
         self._library, self._datasets = library, datasets
         self._runs: OrderedDict[str, LiveRun] = OrderedDict()
+        self._tried: tuple[str, Sweep] | None = None
+        self._pool = Pool()
 
     def run(self, setup: Setup) -> Document:
         """Check and run a setup: diagnostics always, a run when the script is sound.
@@ -101,6 +109,59 @@ class Workbench:
             "signals": found.signals,
         }
 
+    def figures_with(self, setup: Setup, name: str, value: float | bool | str) -> dict[str, float | int | None]:
+        """The figures of a setup with one input at another value. Raises SkelbError when it cannot run."""
+        key = setup.model_dump_json()
+        if self._tried is None or self._tried[0] != key:
+            self._tried = (key, setup.sweep(self._library, self._datasets))
+        return self._tried[1].run_one({name: value}, self._pool)
+
+    def next_yes(self, key: str, lane: str, bar: int, way: int) -> int | None:
+        """The nearest bar after `bar` (before it with `way` -1) on which a lane turns yes; None when there is none.
+
+        Raises NotFoundError when the run is no longer held or has no such lane.
+        """
+        live = self._held(key)
+        found = next((item for item in live.scene.lanes if item.name == lane), None)
+        if found is None:
+            raise NotFoundError(f"this run has no lane `{lane}`")
+        yes = spread(live.scene.expressions.value(found.value), len(live.scene.dataset)) == YES
+        turns = np.flatnonzero(yes & ~np.concatenate(([False], yes[:-1])))
+        turns = turns[(turns >= live.outcome.first) & (turns <= live.outcome.last)]
+        beyond = turns[turns > bar] if way > 0 else turns[turns < bar]
+        return None if beyond.size == 0 else int(beyond[0 if way > 0 else -1])
+
+    def figures_until(self, key: str, bar: int) -> dict[str, float | int | None]:
+        """A run's figures as if the data ended at `bar`: an open position is closed there, with costs.
+
+        Raises NotFoundError when the run is no longer held or the bar is not one of its dates.
+        """
+        live = self._held(key)
+        _check_bar(live, bar)
+        plan = replace(live.outcome.plan, last=bar)
+        return figures_of(record_of(run(plan, live.explainer.account, self._pool)))
+
+    def lens(self, key: str, bar: int) -> Document:
+        """The finer bars of a bar as columns, and the fills inside it. Raises NotFoundError as `explain` does."""
+        live = self._held(key)
+        _check_bar(live, bar)
+        return lens_document(live.outcome, bar)
+
+    def levels(self, key: str, first: int, last: int) -> list[Document]:
+        """Stop and target of every open lot on each of at most 4,000 bars. Raises NotFoundError when the run is gone."""
+        live = self._held(key)
+        first, last = max(first, live.outcome.first), min(last, live.outcome.last, first + _MOST_LEVELS)
+        return [
+            {
+                "bar": bar,
+                "side": "long" if side > 0 else "short",
+                "stop": _known(lot.stop),
+                "target": _known(lot.target),
+            }
+            for bar, side, lots in live.explainer.levels(first, last)
+            for lot in lots
+        ]
+
     def _held(self, key: str) -> LiveRun:
         found = self._runs.get(key)
         if found is None:
@@ -130,12 +191,22 @@ class Workbench:
             "zone": dataset.market.zone,
             "data_version": dataset.data_version,
             "is_strategy": checked.has_entries,
+            "has_moving_levels": bool(outcome.plan.levels.is_moving),
             "figures": result.figures,
             "findings": finding_rows(outcome, result.findings),
             "scene": scene_document(live.scene),
             "overview": overview_document(outcome),
             "trades": trade_columns(outcome),
         }
+
+
+def _check_bar(live: LiveRun, bar: int) -> None:
+    if not live.outcome.first <= bar <= live.outcome.last:
+        raise NotFoundError("this bar is not one of the run's dates")
+
+
+def _known(value: float | None) -> float | None:
+    return None if value is None or value != value else value
 
 
 def keep_run(library: Library, datasets: Datasets, setup: Setup) -> tuple[int, Result]:

@@ -3,7 +3,7 @@
 import asyncio
 import contextlib
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Literal
 
 import orjson
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
@@ -43,9 +43,53 @@ class ExplainQuestion(BaseModel):
     bar: int
 
 
+class TryQuestion(BaseModel):
+    """The figures of a setup with one of its inputs at another value."""
+
+    id: int
+    setup: Setup
+    input: str = Field(max_length=100)
+    value: float | bool | str
+
+
+class NextQuestion(BaseModel):
+    """The next bar on which a lane's condition turns yes, or (`way` -1) the one before."""
+
+    id: int
+    run: str = Field(max_length=64)
+    lane: str = Field(max_length=1000)
+    bar: int
+    way: Literal[1, -1]
+
+
+class UntilQuestion(BaseModel):
+    """The figures of a run as if the data ended at one of its bars."""
+
+    id: int
+    run: str = Field(max_length=64)
+    bar: int
+
+
+class LensQuestion(BaseModel):
+    """The finer bars that a bar is made of, and the fills inside it."""
+
+    id: int
+    run: str = Field(max_length=64)
+    bar: int
+
+
+class LevelsQuestion(BaseModel):
+    """The stops and targets in force on each of some bars."""
+
+    id: int
+    run: str = Field(max_length=64)
+    first: int
+    last: int
+
+
 @router.websocket("/live")
 async def live(socket: WebSocket) -> None:
-    """Questions `run`, `window` and `explain`; of each kind only the newest waits while one is being answered."""
+    """Questions of several kinds; of each kind only the newest waits while one is being answered."""
     await socket.accept()
     application: Application = socket.app.state.application
     workbench = Workbench(application.library, application.datasets)
@@ -73,7 +117,7 @@ async def _answer(
         await wake.wait()
         wake.clear()
         while waiting:
-            ask = "run" if "run" in waiting else next(iter(waiting))
+            ask = next(kind for kind in _ANSWERS if kind in waiting)  # what the eye waits for goes first
             question = waiting.pop(ask)
             text = await asyncio.to_thread(_answer_one, workbench, ask, question)
             try:
@@ -109,8 +153,38 @@ def _explain(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
     return {"run": asked.run, **workbench.explain(asked.run, asked.bar)}
 
 
+def _try(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
+    asked = TryQuestion.model_validate(question)
+    return {"figures": workbench.figures_with(asked.setup, asked.input, asked.value)}
+
+
+def _next(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
+    asked = NextQuestion.model_validate(question)
+    return {"run": asked.run, "bar": workbench.next_yes(asked.run, asked.lane, asked.bar, asked.way)}
+
+
+def _until(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
+    asked = UntilQuestion.model_validate(question)
+    return {"run": asked.run, "bar": asked.bar, "figures": workbench.figures_until(asked.run, asked.bar)}
+
+
+def _lens(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
+    asked = LensQuestion.model_validate(question)
+    return {"run": asked.run, "bar": asked.bar, **workbench.lens(asked.run, asked.bar)}
+
+
+def _levels(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
+    asked = LevelsQuestion.model_validate(question)
+    return {"run": asked.run, "levels": workbench.levels(asked.run, asked.first, asked.last)}
+
+
 _ANSWERS: dict[str, Callable[[Workbench, dict[str, Any]], dict[str, Any]]] = {
     "run": _run,
     "window": _window,
     "explain": _explain,
+    "next": _next,
+    "until": _until,
+    "lens": _lens,
+    "levels": _levels,
+    "try": _try,
 }

@@ -209,3 +209,129 @@ def test_rules_from_two_scripts_by_keyboard_alone(page):
     page.keyboard.press("Escape")
     settled(page)
     expect(page.get_by_label("Script", exact=True)).to_have_value("Harbour swell")
+
+
+# --- inputs ------------------------------------------------------------------------------------------------------
+
+
+def test_curves_under_the_inputs_are_runs_with_other_values(page, world):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("tab", name="Inputs").click()
+    page.get_by_label("Figure of the curves").select_option("net_profit")
+    curve = page.get_by_test_id("curve-fast")
+    point = curve.locator("circle[data-value='20']")
+    point.wait_for()
+    original = (world / "Harbour swell.skelb").read_text()
+    found = backtest(page, world, original.replace("input fast  = 12", "input fast  = 20"))["figures"]["all"]
+    assert float(point.get_attribute("data-y")) == pytest.approx(found["net_profit"])
+    point.click()
+    expect(page.get_by_label("fast, typed")).to_have_value("20")
+    settled(page)
+    assert shown(page, "net_profit") == pytest.approx(found["net_profit"], abs=0.5)
+    page.locator("#input-fast").press("ArrowRight")
+    expect(page.get_by_label("fast, typed")).to_have_value("22")
+    page.get_by_label("fast, typed").dblclick()
+    expect(page.get_by_label("fast, typed")).to_have_value("12")
+    page.get_by_test_id("curve-guard").get_by_role("button", name="sweep guard").click()
+    expect(page).to_have_url(re.compile(r"/trials\?.*x=guard"))
+
+
+# --- lanes, levels, lens -----------------------------------------------------------------------------------------
+
+
+def test_lanes_are_chosen_ordered_and_jumped_along(page, world):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="Lanes 2 of").click()
+    lanes = page.get_by_role("list", name="Lanes")
+    lanes.get_by_role("listitem").filter(has_text="strong > gate").get_by_role("checkbox").check()
+    lanes.get_by_role("button", name="down: higher").click()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Lanes 3 of")).to_be_visible()
+    names = page.locator("[data-testid=chart] button").all_inner_texts()
+    assert names == ["down", "up", "strong > gate"]
+    page.reload()
+    settled(page)
+    assert page.locator("[data-testid=chart] button").all_inner_texts() == names
+
+    # A press on a lane's name holds the next bar on which it turns yes; the text shows it as yes.
+    page.get_by_test_id("chart").focus()
+    page.keyboard.press("Home")
+    page.locator("[role=option]").last.click()
+    page.locator("[data-testid=chart] button", has_text=re.compile("^up$")).click()
+    note = page.get_by_test_id("bar-note")
+    expect(note).to_be_visible()
+    asked = note.get_attribute("data-time")
+    options = ("--bars", "kelp.csv", "--market", "market.json", "--timeframe", "15m")
+    series = command_line(world, "series", "Harbour swell.skelb", *options)
+    place = series["time"].index(asked)
+    assert series["series"]["up"][place] is True and series["series"]["up"][place - 1] is not True
+
+
+def test_the_lens_shows_the_finer_bars_and_the_fill_inside(page, world):
+    page.goto("/")
+    settled(page)
+    trades = backtest(page, world, (world / "Harbour swell.skelb").read_text())["trades"]
+    page.locator("[role=option]").nth(15).click()
+    page.get_by_test_id("chart").focus()
+    page.keyboard.press("h")
+    note = page.get_by_test_id("bar-note")
+    for _ in range(20):  # not every time that `up` turned yes led to an entry
+        before = note.get_attribute("data-time")
+        page.locator("[data-testid=chart] button", has_text=re.compile("^up$")).click()
+        expect(note).not_to_have_attribute("data-time", before)
+        if "enters long at the next open" in note.inner_text():
+            break
+    signal = note.get_attribute("data-time")
+    entry = next(trade for trade in trades if trade["entry_time"] > signal)
+    page.get_by_test_id("chart").focus()
+    page.keyboard.press("l")
+    lens = page.get_by_test_id("lens")
+    expect(lens).to_contain_text("in 15 bars of 1m")
+    expect(lens).to_contain_text("Nothing filled in this bar")
+    lens.get_by_role("button", name="Lens on the bar after").click()
+    expect(lens).to_contain_text(f"long in at {entry['entry_price']:,.2f} at its open, by up")
+    page.get_by_test_id("chart").focus()
+    page.keyboard.press("Escape")
+    expect(lens).to_have_count(0)
+
+
+# --- follow ------------------------------------------------------------------------------------------------------
+
+
+def test_following_hides_the_future_and_ends_at_the_backtest(page, world):
+    page.goto("/")
+    settled(page)
+    whole = shown(page, "trades"), shown(page, "net_profit")
+    page.locator("[role=option]").nth(20).click()
+    page.get_by_test_id("chart").focus()
+    page.keyboard.press("f")
+    left = page.get_by_test_id("follow-left")
+    expect(left).to_be_visible()
+    expect(page.get_by_text("up to this bar")).to_be_visible()
+    settled(page)
+    assert shown(page, "trades") < whole[0]
+    bar = int(left.get_attribute("data-bar"))
+    page.keyboard.press("ArrowRight")
+    expect(left).to_have_attribute("data-bar", str(bar + 1))
+
+    # To the next event: what ended there is the newest trade, and the figures are the command line's up to that day.
+    before = page.get_by_test_id("trade-count").inner_text()
+    for _ in range(3):
+        page.keyboard.press("e")
+        page.wait_for_timeout(150)
+    expect(page.get_by_test_id("trade-count")).not_to_have_text(before)
+    page.keyboard.press(" ")
+    at = int(left.get_attribute("data-bar"))
+    page.wait_for_function(
+        "at => Number(document.querySelector('[data-testid=follow-left]').dataset.bar) > at + 2", arg=at
+    )
+    page.keyboard.press(" ")
+    page.keyboard.press("End")
+    expect(left).to_have_text("the end")
+    settled(page)
+    assert (shown(page, "trades"), shown(page, "net_profit")) == whole
+    page.keyboard.press("Escape")
+    expect(left).to_have_count(0)
+    expect(page.get_by_text("findings", exact=False)).to_be_visible()

@@ -62,13 +62,15 @@ export interface Run {
   zone: string;
   data_version: number;
   is_strategy: boolean;
+  /** Whether stops move while a position lives. */
+  has_moving_levels: boolean;
   figures: { all: Figures; long: Figures; short: Figures };
   findings: Finding[];
   scene: {
     lines: SceneLine[];
     levels: { panel: string | null; value: number }[];
     shades: { key: string; color: string | null }[];
-    lanes: { name: string }[];
+    lanes: { name: string; kind: "condition" | "rule" | "part" | "alert" }[];
     tints: string[];
   };
   overview: { x: number[]; time: number[]; close: number[]; equity: number[] };
@@ -145,14 +147,49 @@ export interface BarExplained {
   signals: Partial<Record<"long" | "short", string>>;
 }
 
-type Answer = RunAnswer | ChartWindow | BarExplained;
-type Ask = "run" | "window" | "explain";
+/** A bar opened into its finer bars, with the fills inside it. */
+export interface LensView {
+  run: string;
+  bar: number;
+  time: number;
+  close_time: number;
+  open: number;
+  high: number;
+  low: number;
+  close: number;
+  /** `timeframe` is null when the bar is as fine as what is stored. */
+  finer: { timeframe: string | null; time: number[]; open?: number[]; high?: number[]; low?: number[]; close?: number[] };
+  fills: { way: "in" | "out"; side: "long" | "short"; price: number; moment: "open" | "inside" | "close"; by: string }[];
+}
 
-/** The live loop: of each kind only the newest question counts, and it is asked again after a lost connection. */
+/** Stop and target of an open lot as they were in force on one bar. */
+export interface LevelsInForce {
+  bar: number;
+  side: "long" | "short";
+  stop: number | null;
+  target: number | null;
+}
+
+/** Questions with one answer each; of each kind a newer one takes the place of an older. */
+interface Once {
+  try: { ask: { setup: Setup; input: string; value: number | boolean | string }; answer: { figures: Figures } };
+  next: { ask: { run: string; lane: string; bar: number; way: 1 | -1 }; answer: { bar: number | null } };
+  until: { ask: { run: string; bar: number }; answer: { run: string; bar: number; figures: Figures } };
+  lens: { ask: { run: string; bar: number }; answer: LensView };
+  levels: { ask: { run: string; first: number; last: number }; answer: { run: string; levels: LevelsInForce[] } };
+}
+type OnceKind = keyof Once;
+export type AskOnce = <K extends OnceKind>(kind: K, body: Once[K]["ask"]) => Promise<Once[K]["answer"] | null>;
+
+type Answer = RunAnswer | ChartWindow | BarExplained;
+type Ask = Answer["answer"];
+
+/** The live loop: of each kind only the newest question counts, and runs are asked again after a lost connection. */
 export class LiveClient {
   private socket: WebSocket | null = null;
   private last: Partial<Record<Ask, string>> = {};
   private newest: Partial<Record<Ask, number>> = {};
+  private waiting = new Map<OnceKind, { id: number; take: (answer: unknown) => void }>();
   private counter = 0;
   private closed = false;
 
@@ -180,6 +217,16 @@ export class LiveClient {
     this.newest.explain = ++this.counter;
   }
 
+  /** One answer; null when it could not be given, or a newer question of the kind was asked meanwhile. */
+  ask: AskOnce = (kind, body) =>
+    new Promise((resolve) => {
+      this.waiting.get(kind)?.take(null);
+      const id = ++this.counter;
+      if (this.socket?.readyState !== WebSocket.OPEN) return resolve(null);
+      this.waiting.set(kind, { id, take: (answer) => resolve(answer as Awaited<ReturnType<AskOnce>> as never) });
+      this.socket.send(JSON.stringify({ id, ask: kind, ...body }));
+    });
+
   close(): void {
     this.closed = true;
     this.socket?.close();
@@ -204,15 +251,28 @@ export class LiveClient {
       if (this.last.run) socket.send(this.last.run);
     };
     socket.onmessage = (event) => {
-      const answer = JSON.parse(event.data as string) as Answer;
+      const answer = JSON.parse(event.data as string) as Answer | { id: number; answer: OnceKind; error?: string };
+      const once = this.waiting.get(answer.answer as OnceKind);
+      if (once) {
+        if (once.id !== answer.id) return;
+        this.waiting.delete(answer.answer as OnceKind);
+        return once.take(answer.error ? null : answer);
+      }
+      if (!isLasting(answer)) return;
       if (answer.id === this.newest[answer.answer]) this.onAnswer(answer);
     };
     socket.onclose = () => {
       if (this.socket !== socket || this.closed) return;
       this.onState(false);
+      for (const once of this.waiting.values()) once.take(null);
+      this.waiting.clear();
       setTimeout(() => this.connect(), 700);
     };
   }
+}
+
+function isLasting(answer: { answer: string }): answer is Answer {
+  return answer.answer === "run" || answer.answer === "window" || answer.answer === "explain";
 }
 
 /** The server's small picture of a script: the last bars with what it draws. */

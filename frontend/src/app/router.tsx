@@ -54,7 +54,7 @@ const workbench = createRoute({
       <Workbench
         state={state}
         onState={(next) => void navigate({ to: "/", search: next, replace: true })}
-        onSweep={(next) => void navigate({ to: "/trials", search: next })}
+        onSweep={(next, x) => void navigate({ to: "/trials", search: { ...next, x } })}
       />
     );
   },

@@ -53,7 +53,7 @@ function SweepDesk({ state, title, titles, version, setup, figures, onState, onO
   const client = useQueryClient();
   const inputs = useMemo(() => inputsOf(setup.text), [setup.text]);
   const named = (name: string | undefined, fallback: number) => inputs.find((input) => input.name === name) ?? inputs[fallback];
-  const [axes, setAxes] = useState<AxisFields[]>(() => [named(state.x, 0), named(state.y, 1)].filter((input) => input !== undefined).map(fieldsOf));
+  const [axes, setAxes] = useState<AxisFields[]>(() => [named(state.x, 0), state.x && !state.y ? undefined : named(state.y, 1)].filter((input) => input !== undefined).map(fieldsOf));
   const [objective, setObjective] = useState("return_over_drawdown");
   const [minTrades, setMinTrades] = useState(30);
   const [chosen, setChosen] = useState<number | null>(null);

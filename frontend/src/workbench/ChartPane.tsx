@@ -1,5 +1,5 @@
 import { useEffect, useImperativeHandle, useRef, type KeyboardEvent, type Ref } from "react";
-import type { ChartWindow, Run } from "@/api";
+import type { ChartWindow, LevelsInForce, Run } from "@/api";
 import { useTheme } from "@/ui";
 import { ChartStack } from "./chart/stack";
 
@@ -7,6 +7,12 @@ export interface ChartHandle {
   setWindow: (window: ChartWindow) => void;
   flyTo: (row: number) => void;
   goToTime: (time: string) => void;
+  hold: (bar: number) => void;
+  /** The bar that is held, pointed at, or last in view. */
+  here: () => number | null;
+  /** The bar at which following begins. */
+  start: () => number;
+  focus: () => void;
 }
 
 interface Props {
@@ -14,36 +20,51 @@ interface Props {
   run: Run;
   symbol: string;
   chosen: number | null;
-  /** Go to the next trade shown, or the one before. */
-  onStep: (by: 1 | -1) => void;
+  lanes: string[];
+  /** The last bar shown while the run is followed; null when all is. */
+  cover: number | null;
   onAsk: (run: string, first: number, last: number, columns: number) => void;
   /** The bar under the pointer, or the held one; null when there is none. */
   onBar: (run: string, bar: number | null) => void;
+  onLevels: (run: string, first: number, last: number) => Promise<LevelsInForce[]>;
+  onLane: (lane: string) => void;
+  /** Keys that mean something besides moving about the chart; true when one was taken. */
+  onKey: (key: string) => boolean;
 }
 
 /** The chart, driven by mouse and keys. */
-export function ChartPane({ ref, run, symbol, chosen, onStep, onAsk, onBar }: Props) {
+export function ChartPane({ ref, run, symbol, chosen, lanes, cover, onAsk, onBar, onLevels, onLane, onKey }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const stack = useRef<ChartStack | null>(null);
   const theme = useTheme();
+  const pressed = useRef(onLane);
+  useEffect(() => {
+    pressed.current = onLane;
+  });
 
   useEffect(() => {
-    const made = new ChartStack(host.current!, { onAsk, onBar });
+    const made = new ChartStack(host.current!, { onAsk, onBar, onLevels, onLane: (lane) => pressed.current(lane) });
     stack.current = made;
     return () => {
       stack.current = null;
       made.destroy();
     };
-  }, [onAsk, onBar]);
+  }, [onAsk, onBar, onLevels]);
 
   useImperativeHandle(ref, () => ({
     setWindow: (window) => stack.current?.setWindow(window),
     flyTo: (row) => stack.current?.flyTo(row),
     goToTime: (time) => stack.current?.goToTime(Date.parse(time) / 1000),
+    hold: (bar) => stack.current?.holdBar(bar),
+    here: () => stack.current?.here() ?? null,
+    start: () => stack.current?.start() ?? 0,
+    focus: () => host.current?.focus(),
   }));
 
   useEffect(() => stack.current?.setRun(run, symbol), [run, symbol]);
+  useEffect(() => stack.current?.setLanes(lanes), [lanes]);
   useEffect(() => stack.current?.setChosen(chosen), [chosen]);
+  useEffect(() => stack.current?.setCover(cover), [cover, run]);
   useEffect(() => stack.current?.repaint(), [theme]);
 
   const keys: Record<string, () => void> = {
@@ -58,12 +79,12 @@ export function ChartPane({ ref, run, symbol, chosen, onStep, onAsk, onBar }: Pr
     Escape: () => stack.current?.letGo(),
     ",": () => stack.current?.holdNext(-1),
     ".": () => stack.current?.holdNext(1),
-    n: () => onStep(1),
-    p: () => onStep(-1),
   };
-  const onKey = (event: KeyboardEvent) => {
+  const press = (event: KeyboardEvent) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return;
+    if (onKey(event.key)) return event.preventDefault();
     const act = keys[event.key];
-    if (!act || event.ctrlKey || event.metaKey || event.altKey) return;
+    if (!act) return;
     event.preventDefault();
     act();
   };
@@ -71,11 +92,11 @@ export function ChartPane({ ref, run, symbol, chosen, onStep, onAsk, onBar }: Pr
     <div
       ref={host}
       role="application"
-      aria-label={`Chart of ${symbol}. Arrow keys move, plus and minus zoom, Home shows all, n and p go to the next and previous trade, h or a click holds a bar, comma and point hold the one before and after, Escape lets it go.`}
+      aria-label={`Chart of ${symbol}. Arrow keys move, plus and minus zoom, Home shows all, n and p go to the next and previous trade, h or a click holds a bar, comma and point hold the one before and after, Escape lets it go, l opens a bar, f follows the run with its future covered.`}
       tabIndex={0}
       data-testid="chart"
       className="h-full w-full cursor-crosshair overflow-hidden"
-      onKeyDown={onKey}
+      onKeyDown={press}
     />
   );
 }

@@ -1,11 +1,14 @@
 import { useState } from "react";
-import type { FigureInfo, KeptRun, Run } from "@/api";
+import type { FigureInfo, Figures, KeptRun, Run } from "@/api";
 import { difference, figureText, Said } from "@/ui";
 
 const SHOWN = ["net_profit", "return", "max_drawdown_percent", "return_over_drawdown", "profit_factor", "win_rate", "trades", "costs_share"];
 
 interface Props {
   run: Run | null;
+  /** The figures to show: the run's, or while it is followed those up to the bar in view. */
+  all: Figures | null;
+  isCovered: boolean;
   figures: FigureInfo[];
   pinned: KeptRun | null;
   waiting: boolean;
@@ -14,10 +17,10 @@ interface Props {
 }
 
 /** Eight figures with their difference from the pinned run, and the findings. */
-export function Soundings({ run, figures, pinned, waiting, onUnpin, onFinding }: Props) {
+export function Soundings({ run, all, isCovered, figures, pinned, waiting, onUnpin, onFinding }: Props) {
   const [open, setOpen] = useState(false);
-  const findings = run?.findings ?? [];
-  const all = run?.figures.all;
+  // Findings judge the whole run: while its future is covered they would tell it.
+  const findings = isCovered ? [] : (run?.findings ?? []);
   const before = pinned?.figures.all;
   const shown = SHOWN.map((key) => figures.find((figure) => figure.key === key)).filter((figure) => figure !== undefined);
   return (
@@ -52,7 +55,7 @@ export function Soundings({ run, figures, pinned, waiting, onUnpin, onFinding }:
         disabled={findings.length === 0}
         onClick={() => setOpen(!open)}
       >
-        {findings.length === 0 ? "no findings" : `△ ${findings.length} finding${findings.length > 1 ? "s" : ""}`}
+        {isCovered ? "up to this bar" : findings.length === 0 ? "no findings" : `△ ${findings.length} finding${findings.length > 1 ? "s" : ""}`}
       </button>
       {open && findings.length > 0 && (
         <ul className="absolute top-full right-3 z-30 max-h-80 w-[34rem] max-w-full overflow-auto border border-line bg-base-100 shadow-sm">

@@ -3,9 +3,10 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { accountsQuery, api, catalogueQuery, keptRunQuery, marketsQuery, scriptsQuery, setupOf, startQuery, unwrap, type ChartWindow, type Setup, type SetupState } from "@/api";
 import { Loading, Trouble } from "@/ui";
-import { ChartPane, type ChartHandle } from "./ChartPane";
-import { priceDigits } from "./chart/draw";
-import { InputsFace } from "./InputsFace";
+import { ChartDesk } from "./ChartDesk";
+import type { ChartHandle } from "./ChartPane";
+import { useFollow } from "./follow/useFollow";
+import { InputsFace } from "./inputs/InputsFace";
 import { PlanBuilder } from "./builder/PlanBuilder";
 import { changedInputs, keepDraft, readDraft, versionOf } from "./model";
 import { Sentence } from "./Sentence";
@@ -15,14 +16,14 @@ import { TextFace } from "./text/TextFace";
 import type { Tool } from "./text/TextTools";
 import { AskElsewhere, Changed, CheckConversion, ReadBack, Versions } from "./text/dialogs";
 import { TradesColumn } from "./trades/TradesColumn";
-import { TradeSentence } from "./trades/TradeSentence";
 import { useTradeFilter } from "./trades/useTradeFilter";
 import { useLiveRun } from "./useLiveRun";
 
 interface Props {
   state: SetupState;
   onState: (state: SetupState) => void;
-  onSweep: (state: SetupState) => void;
+  /** Go to the trials; with one input, to a sweep of it alone. */
+  onSweep: (state: SetupState, input?: string) => void;
 }
 
 const FACES = ["Text", "Sheet", "Inputs"] as const;
@@ -89,7 +90,12 @@ export function Workbench({ state, onState, onSweep }: Props) {
     [entries],
   );
 
-  const { filter, setFilter, shown } = useTradeFilter(live.run);
+  const follow = useFollow(live.run, live.ask);
+  const cover = follow.following?.bar ?? null;
+  // Where the signals of the whole run went would tell of bars that are covered.
+  const isCovered = cover !== null;
+  const explained = useMemo(() => live.explained && (isCovered ? { ...live.explained, signals: {} } : live.explained), [live.explained, isCovered]);
+  const { filter, setFilter, shown, ended } = useTradeFilter(live.run, cover);
   const stepTrade = (by: 1 | -1) => {
     const beyond = shown.filter((row) => chosen === null || (by > 0 ? row > chosen : row < chosen));
     const next = by > 0 ? beyond[0] : beyond.at(-1);
@@ -125,6 +131,8 @@ export function Workbench({ state, onState, onSweep }: Props) {
     );
   const isSaved = text === version.text;
   const sound = live.answer?.sound ?? false;
+  const sweep = (input?: string) =>
+    isSaved ? onSweep(state, input) : save.mutate(text, { onSuccess: (saved) => onSweep({ ...state, script: saved.title, version: undefined }, input) });
   const closeTool = () => setTool(null);
   return (
     <section className="flex h-full flex-col">
@@ -142,7 +150,7 @@ export function Workbench({ state, onState, onSweep }: Props) {
         <button type="button" className="plain-button" disabled={!sound} title="From the script's conditions to a strategy" onClick={() => setBuilding(true)}>
           Make rules
         </button>
-        <button type="button" className="plain-button" disabled={!sound || !live.answer?.inputs.length} onClick={() => (isSaved ? onSweep(state) : save.mutate(text, { onSuccess: (saved) => onSweep({ ...state, script: saved.title, version: undefined }) }))}>
+        <button type="button" className="plain-button" disabled={!sound || !live.answer?.inputs.length} onClick={() => sweep()}>
           Sweep
         </button>
         <button type="button" className="main-button" disabled={!sound || pin.isPending} onClick={() => pin.mutate(setup)} title="Keep this run and show every later figure's difference from it">
@@ -151,9 +159,11 @@ export function Workbench({ state, onState, onSweep }: Props) {
       </Sentence>
       <Soundings
         run={live.run}
+        all={follow.following ? follow.figures : (live.run?.figures.all ?? null)}
+        isCovered={isCovered}
         figures={catalogue.data.figures}
         pinned={kept.data ?? null}
-        waiting={live.waiting || !sound}
+        waiting={live.waiting || !sound || (follow.following !== null && !follow.isCurrent)}
         onUnpin={() => onState({ ...state, pinned: undefined })}
         onFinding={(time) => chart.current?.goToTime(time)}
       />
@@ -194,7 +204,7 @@ export function Workbench({ state, onState, onSweep }: Props) {
               text={text}
               setup={setup}
               tookMs={live.answer?.took_ms ?? null}
-              explained={live.waiting || !sound ? null : live.explained}
+              explained={live.waiting || !sound ? null : explained}
               zone={live.run?.zone ?? "UTC"}
               onText={onText}
               onSave={() => save.mutate(text)}
@@ -209,6 +219,10 @@ export function Workbench({ state, onState, onSweep }: Props) {
             <InputsFace
               inputs={live.answer?.inputs ?? []}
               given={state.inputs}
+              setup={face === "Inputs" && sound && live.run?.is_strategy && !live.waiting ? setup : null}
+              figures={catalogue.data.figures}
+              ask={live.ask}
+              onSweep={(input) => sweep(input.name)}
               onChange={(input, value) => onState({ ...state, inputs: changedInputs(state.inputs, input, value) })}
               onReset={() => onState({ ...state, inputs: undefined })}
             />
@@ -217,12 +231,18 @@ export function Workbench({ state, onState, onSweep }: Props) {
         <Separator className="w-1 cursor-col-resize hover:bg-shallow" aria-label="Width of the script" />
         <Panel minSize="380px" className="flex min-w-0 flex-col">
           {live.run ? (
-            <>
-              <div className="min-h-0 flex-1">
-                <ChartPane ref={chart} run={live.run} symbol={setup.market} chosen={chosen} onStep={stepTrade} onAsk={live.askWindow} onBar={live.askBar} />
-              </div>
-              {chosen !== null && <TradeSentence run={live.run} symbol={setup.market} row={chosen} digits={priceDigits(live.run.tick)} onStep={stepTrade} />}
-            </>
+            <ChartDesk
+              ref={chart}
+              run={live.run}
+              title={title}
+              symbol={setup.market}
+              chosen={chosen !== null && cover !== null && (live.run.trades.exit_bar[chosen] ?? 0) > cover ? null : chosen}
+              follow={follow}
+              ask={live.ask}
+              onStepTrade={stepTrade}
+              onAsk={live.askWindow}
+              onBar={live.askBar}
+            />
           ) : sound || !live.answer ? (
             <Loading what="Computing" />
           ) : (
@@ -230,7 +250,7 @@ export function Workbench({ state, onState, onSweep }: Props) {
           )}
         </Panel>
       </Group>
-        {live.run?.is_strategy && <TradesColumn run={live.run} shown={shown} filter={filter} onFilter={setFilter} chosen={chosen} onChoose={choose} />}
+        {live.run?.is_strategy && <TradesColumn run={live.run} shown={shown} ended={ended} filter={filter} onFilter={setFilter} chosen={chosen} onChoose={choose} />}
       </div>
       {tool === "readback" && <ReadBack setup={setup} onClose={closeTool} />}
       {tool === "versions" && script && <Versions script={script} text={text} onTake={onText} onClose={closeTool} />}

@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from "react";
-import { LiveClient, type BarExplained, type ChartWindow, type Run, type RunAnswer, type Setup } from "@/api";
+import { LiveClient, type AskOnce, type BarExplained, type ChartWindow, type Run, type RunAnswer, type Setup } from "@/api";
 
 export interface LiveState {
   answer: RunAnswer | null;
@@ -63,5 +63,6 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
     client.current?.explainNone();
     setState((before) => (before.explained ? { ...before, explained: null } : before));
   });
-  return { ...state, askWindow, askBar };
+  const [ask] = useState<{ once: AskOnce }>(() => ({ once: (kind, body) => client.current?.ask(kind, body) ?? Promise.resolve(null) }));
+  return { ...state, askWindow, askBar, ask: ask.once };
 }

@@ -1,5 +1,6 @@
 """A run gone through again, to be looked at on any bar."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -111,6 +112,26 @@ class Replay:
             self._known(kernel.H_KNOWN, before),
             self._known(kernel.H_REGISTERS, before),
         )
+
+    def levels(self, first: int, last: int) -> Iterator[tuple[int, int, tuple[Lot, ...]]]:
+        """Bar, side and the lots with the levels in force on it, for every bar from `first` to `last` with an open lot.
+
+        A lot that is entered on a bar has its first levels there. Raises IndexError for bars not of the run's dates.
+        """
+        if not self.plan.first <= first <= last <= self.plan.last:
+            raise IndexError(f"bars {first} to {last} are not all of the run")
+        self._go_to(first)
+        q, f, side_at = self._simulation.q, self._simulation.f, kernel.HEAD + kernel.S_SIDE
+        side, lots = int(q[side_at]), self._lots(q, f)
+        for bar in range(first, last + 1):
+            self._simulation.advance(bar + 1)
+            later, held = int(q[side_at]), self._lots(q, f)
+            entered = tuple(lot for lot in held if lot.entry_bar == bar)
+            if lots and (side == later or not entered):
+                yield bar, side, (*lots, *entered)
+            elif entered:
+                yield bar, later, entered
+            side, lots = later, held
 
     def _known(self, where: int, before: tuple[Table, Table]) -> dict[str, float]:
         q, f = self._simulation.q, self._simulation.f

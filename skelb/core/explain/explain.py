@@ -1,5 +1,6 @@
 """One bar of a run taken apart: every rule's condition, what was scheduled, what filled, what was held back and why."""
 
+from collections.abc import Iterator
 from functools import cached_property
 
 from skelb.core.engine import SKIP_REASONS, Account, kernel
@@ -18,12 +19,16 @@ class Explainer:
     """Explains the bars of one run; cheap enough to follow a pointer. Not for several threads at once."""
 
     def __init__(self, checked: Checked, plan: Plan, account: Account) -> None:
-        self.checked, self._plan, self._account = checked, plan, account
+        self.checked, self._plan, self.account = checked, plan, account
 
     @cached_property
     def _replay(self) -> Replay:
         """Made with the first question: most runs are never asked about."""
-        return Replay(self._plan, self._account)
+        return Replay(self._plan, self.account)
+
+    def levels(self, first: int, last: int) -> Iterator[tuple[int, int, tuple[Lot, ...]]]:
+        """Bar, side and open lots of every bar with any, with the levels in force on it; as `Replay.levels`."""
+        return self._replay.levels(first, last)
 
     def readings(self, bar: int) -> tuple[Explanation, Readings]:
         """A bar explained, and the script as it reads on it. Raises IndexError when it is not one of the run."""

@@ -14,8 +14,9 @@ from skelb.core.export.documents import (
     time_text,
     trade_rows,
 )
+from skelb.core.export.lens import lens_document
 from skelb.core.export.preview import preview_document
-from skelb.core.export.scene import Scene, overview_document, scene_document, scene_of, window_document
+from skelb.core.export.scene import Scene, overview_document, scene_document, scene_of, spread, window_document
 
 __all__ = [
     "Document",
@@ -28,6 +29,7 @@ __all__ = [
     "diagnostics_document",
     "explanation_document",
     "finding_rows",
+    "lens_document",
     "overview_document",
     "plain_number",
     "preview_document",
@@ -35,6 +37,7 @@ __all__ = [
     "scene_of",
     "series_document",
     "signals_document",
+    "spread",
     "time_text",
     "trade_rows",
     "window_document",

@@ -10,8 +10,10 @@ from skelb.core.catalogue import YES
 from skelb.core.engine import Outcome
 from skelb.core.figures import drawdown_of
 from skelb.core.language import Checked, label_parts
-from skelb.core.language.tree import Alert, Draw, Expression, Level, Mark, Name, Shade, Tint
+from skelb.core.language.tools import written
+from skelb.core.language.tree import Alert, Draw, Enter, Exit, Expression, Level, Logic, Mark, Name, Not, Shade, Tint
 from skelb.core.plan import Dataset, Expressions, Flag
+from skelb.core.plan.watching import asks_position
 
 Document = dict[str, Any]
 MOST_MARKS = 400
@@ -54,10 +56,14 @@ class MarkRow:
 
 @dataclass(frozen=True)
 class Lane:
-    """A named condition's strip; `progress` are the waiting steps of a sequence, or the share seen of an `all of`."""
+    """A condition's strip; `progress` are the waiting steps of a sequence, or the share seen of an `all of`.
+
+    `kind` says what it is of: a named condition, a rule that is none, a part that `and` or `or` joins, or an alert.
+    """
 
     name: str
     value: int
+    kind: str
     progress: tuple[int, ...] = ()
 
 
@@ -117,8 +123,9 @@ def scene_of(checked: Checked, expressions: Expressions, dataset: Dataset) -> Sc
         elif isinstance(statement, Tint):
             tinted.append(TintRow(expressions.number(statement.when), statement.color or "brass"))
         elif isinstance(statement, Alert):
-            alerts.append(Lane(f"alert {_written(statement.when, placed.text)}", expressions.number(statement.when)))
-    lanes = (*_lanes(checked, expressions), *alerts)
+            text = f"alert {_written(statement.when, placed.text)}"
+            alerts.append(Lane(text, expressions.number(statement.when), "alert"))
+    lanes = (*_lanes(checked, expressions), *alerts, *_rule_lanes(checked, expressions))
     return Scene(dataset, expressions, tuple(lines), tuple(levels), tuple(shades), tuple(marks), lanes, tuple(tinted))
 
 
@@ -129,8 +136,23 @@ def _lanes(checked: Checked, expressions: Expressions) -> list[Lane]:
         if checked.meanings[name].kind == "condition":
             meant = checked.definitions.get(name)
             progress = expressions.progress(meant.value) if meant else ()
-            found.append(Lane(name, expressions.number(Name(name, (0, 0))), progress))
+            found.append(Lane(name, expressions.number(Name(name, (0, 0))), "condition", progress))
     return found
+
+
+def _rule_lanes(checked: Checked, expressions: Expressions) -> list[Lane]:
+    """A lane for every rule's condition and every joined part that has no name; none of those that ask for the position."""
+    found: dict[str, Lane] = {}
+    rules = [p.statement.when for p in checked.statements if isinstance(p.statement, (Enter, Exit))]
+    named = [checked.definitions[name].value for name in checked.shown_names if name in checked.definitions]
+    for kind, node in [("rule", rule) for rule in rules] + [
+        ("part", part) for whole in (*named, *rules) if isinstance(whole, Logic) for part in whole.parts
+    ]:
+        bare = node.x if isinstance(node, Not) else node
+        if not isinstance(bare, Name) and not asks_position(node, checked):
+            text = written(node)
+            found.setdefault(text, Lane(text, expressions.number(node), kind))
+    return list(found.values())
 
 
 def _written(node: Expression, text: str) -> str:
@@ -154,7 +176,7 @@ def scene_document(scene: Scene) -> Document:
         "lines": lines,
         "levels": [{"panel": panel, "value": value} for panel, value in scene.levels],
         "shades": [{"key": shade.key, "color": shade.color} for shade in scene.shades],
-        "lanes": [{"name": lane.name} for lane in scene.lanes],
+        "lanes": [{"name": lane.name, "kind": lane.kind} for lane in scene.lanes],
         "tints": [tint.color for tint in scene.tints],
     }
 

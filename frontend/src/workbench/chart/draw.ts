@@ -1,4 +1,4 @@
-import type { ChartWindow, Run, SceneLine } from "@/api";
+import type { ChartWindow, LevelsInForce, Run, SceneLine } from "@/api";
 import { colorOf, plain, signed, type Palette } from "@/ui";
 import { firstTradeFrom } from "../model";
 import { LANE_HEIGHT, rowsIn, type PaneInfo } from "./panes";
@@ -19,6 +19,12 @@ export interface Canvas {
   window: ChartWindow;
   chosen: number | null;
   held: number | null;
+  /** The last bar that is shown; everything after it is covered. */
+  cover: number | null;
+  /** Names of the lanes that are shown, from top to bottom. */
+  lanes: string[];
+  /** Stops and targets as they were in force, where they move. */
+  levels: LevelsInForce[];
 }
 
 type Values = (number | null)[];
@@ -32,7 +38,7 @@ export function drawPane(pane: PaneInfo, c: Canvas): void {
   const { ctx } = c;
   ctx.save();
   ctx.beginPath();
-  ctx.rect(c.left, c.top, c.width, c.height);
+  ctx.rect(c.left, c.top, c.cover === null ? c.width : Math.max(0, xOf(c, c.cover + 0.5) - c.left), c.height);
   ctx.clip();
   ctx.lineJoin = "round";
   if (pane.kind === "price") drawPrice(c);
@@ -41,6 +47,32 @@ export function drawPane(pane: PaneInfo, c: Canvas): void {
   else if (pane.kind === "position") drawPosition(c);
   else drawEquity(c);
   drawHeld(c);
+  ctx.restore();
+  drawCover(c);
+}
+
+/** The future, while a run is followed: ruled paper. */
+function drawCover(c: Canvas): void {
+  if (c.cover === null) return;
+  const { ctx } = c;
+  const left = Math.max(c.left, xOf(c, c.cover + 0.5));
+  if (left >= c.left + c.width) return;
+  ctx.save();
+  ctx.beginPath();
+  ctx.rect(left, c.top, c.left + c.width - left, c.height);
+  ctx.clip();
+  ctx.fillStyle = c.colors.panel;
+  ctx.fillRect(left, c.top, c.left + c.width - left, c.height);
+  ctx.strokeStyle = c.colors.line;
+  ctx.lineWidth = c.ratio;
+  ctx.beginPath();
+  for (let y = c.top + 6 * c.ratio; y < c.top + c.height; y += 12 * c.ratio) {
+    ctx.moveTo(left, Math.round(y) + 0.5);
+    ctx.lineTo(c.left + c.width, Math.round(y) + 0.5);
+  }
+  ctx.moveTo(Math.round(left) + 0.5, c.top);
+  ctx.lineTo(Math.round(left) + 0.5, c.top + c.height);
+  ctx.stroke();
   ctx.restore();
 }
 
@@ -65,6 +97,7 @@ function drawPrice(c: Canvas): void {
   for (const line of c.run.scene.lines) if (line.panel === null) drawLine(c, line);
   drawMarks(c);
   drawBerths(c);
+  drawMovingLevels(c);
 }
 
 function drawPanel(pane: PaneInfo, c: Canvas): void {
@@ -348,8 +381,9 @@ function drawBerths(c: Canvas): void {
   ctx.textBaseline = "middle";
   for (let t = first; t < last; t++) {
     const entry = trades.entry_bar[t]!;
-    const exit = trades.exit_bar[t]!;
-    if (exit < c.view.a - 1) continue;
+    const isOpen = c.cover !== null && trades.exit_bar[t]! > c.cover;
+    const exit = isOpen ? c.cover! : trades.exit_bar[t]!;
+    if (exit < c.view.a - 1 || (c.cover !== null && entry > c.cover)) continue;
     const isLong = trades.side[t]! > 0;
     const left = xOf(c, entry);
     const right = Math.max(xOf(c, exit), left + 2 * c.ratio);
@@ -364,15 +398,18 @@ function drawBerths(c: Canvas): void {
     ctx.moveTo(left, y + tick);
     ctx.lineTo(left, y);
     ctx.lineTo(right, y);
-    ctx.lineTo(right, y + tick);
+    if (!isOpen) ctx.lineTo(right, y + tick);
     if (!simple) {
       notch(c, left, trades.entry_price[t]!, -1);
-      notch(c, right, trades.exit_price[t]!, 1);
+      if (!isOpen) notch(c, right, trades.exit_price[t]!, 1);
     }
     ctx.stroke();
     if (simple) continue;
-    dots(c, left, right, trades.stop[t] ?? null, c.colors.loss);
-    dots(c, left, right, trades.target[t] ?? null, c.colors.gain);
+    if (!run.has_moving_levels) {
+      dots(c, left, right, trades.stop[t] ?? null, c.colors.loss);
+      dots(c, left, right, trades.target[t] ?? null, c.colors.gain);
+    }
+    if (isOpen) continue;
     const text = signed(trades.net[t]!, 0);
     const room = ctx.measureText(text).width + 8 * c.ratio;
     if (right - left > room * 0.7 || isChosen || barWidth(c) > 5 * c.ratio) {
@@ -384,6 +421,27 @@ function drawBerths(c: Canvas): void {
       ctx.fillStyle = trades.net[t]! > 0 ? c.colors.gain : c.colors.loss;
       ctx.fillText(text, middle, at);
     }
+  }
+}
+
+/** Stops and targets bar by bar, as steps: each holds for its bar. */
+function drawMovingLevels(c: Canvas): void {
+  if (barWidth(c) < 1.5 * c.ratio) return;
+  const { ctx } = c;
+  const half = barWidth(c) / 2;
+  ctx.lineWidth = 1.5 * c.ratio;
+  for (const [kind, color] of [["stop", c.colors.loss], ["target", c.colors.gain]] as const) {
+    ctx.strokeStyle = color;
+    ctx.beginPath();
+    for (const level of c.levels) {
+      const price = level[kind];
+      if (price === null || level.bar < c.view.a - 1 || level.bar > c.view.b + 1) continue;
+      const x = xOf(c, level.bar);
+      const y = Math.round(yOf(c, price)) + 0.5;
+      ctx.moveTo(x - half, y);
+      ctx.lineTo(x + half, y);
+    }
+    ctx.stroke();
   }
 }
 
@@ -424,8 +482,8 @@ function drawLanes(c: Canvas): void {
   const [from, to] = rowsIn(window, c.view);
   const room = Math.max(barWidth(c) * window.step, c.ratio);
   const height = LANE_HEIGHT * c.ratio;
-  c.run.scene.lanes.slice(0, 8).forEach((lane, index) => {
-    const share = window.lanes[lane.name];
+  c.lanes.forEach((lane, index) => {
+    const share = window.lanes[lane];
     if (!share) return;
     const top = c.top + 4 * c.ratio + index * height;
     ctx.fillStyle = c.colors.long;
@@ -435,14 +493,13 @@ function drawLanes(c: Canvas): void {
       ctx.fillRect(xOf(c, centre(c, i)) - room / 2, top + 2 * c.ratio, room - (room > 4 * c.ratio ? c.ratio : 0), height - 4 * c.ratio);
     }
     ctx.globalAlpha = 1;
-    drawProgress(c, window.progress[lane.name], top, height, room);
+    drawProgress(c, window.progress[lane], top, height, room);
     ctx.strokeStyle = c.colors.line;
     ctx.lineWidth = c.ratio;
     ctx.beginPath();
     ctx.moveTo(c.left, Math.round(top + height) + 0.5);
     ctx.lineTo(c.left + c.width, Math.round(top + height) + 0.5);
     ctx.stroke();
-    label(c, lane.name, top + height / 2);
   });
 }
 
@@ -459,19 +516,6 @@ function drawProgress(c: Canvas, done: number[] | undefined, top: number, height
     ctx.fillRect(xOf(c, centre(c, i)) - room / 2, top + height - 2 * c.ratio - rise, room, Math.max(1.5 * c.ratio, 1));
   }
   ctx.globalAlpha = 1;
-}
-
-function label(c: Canvas, text: string, y: number): void {
-  const { ctx } = c;
-  ctx.font = `${11 * c.ratio}px "IBM Plex Mono", monospace`;
-  ctx.textAlign = "left";
-  ctx.textBaseline = "middle";
-  ctx.globalAlpha = 0.82;
-  ctx.fillStyle = c.colors.paper;
-  ctx.fillRect(c.left + 4 * c.ratio, y - 6 * c.ratio, ctx.measureText(text).width + 8 * c.ratio, 12 * c.ratio);
-  ctx.globalAlpha = 1;
-  ctx.fillStyle = c.colors.soft;
-  ctx.fillText(text, c.left + 8 * c.ratio, y);
 }
 
 function drawPosition(c: Canvas): void {

@@ -14,12 +14,12 @@ export interface PaneInfo {
 export const LANE_HEIGHT = 14;
 
 /** The panes a run asks for, from top to bottom. */
-export function panesOf(run: Run): PaneInfo[] {
+export function panesOf(run: Run, lanes: string[]): PaneInfo[] {
   const names = [...run.scene.lines.map((line) => line.panel), ...run.scene.levels.map((level) => level.panel)];
   const panels = [...new Set(names.filter((name): name is string => name !== null))];
   const panes: PaneInfo[] = [{ kind: "price", name: "", height: 160, grows: true }];
   for (const name of panels) panes.push({ kind: "panel", name, height: 68, grows: false });
-  if (run.scene.lanes.length > 0) panes.push({ kind: "lanes", name: "", height: Math.min(8, run.scene.lanes.length) * LANE_HEIGHT + 8, grows: false });
+  if (lanes.length > 0) panes.push({ kind: "lanes", name: lanes.join("\n"), height: lanes.length * LANE_HEIGHT + 8, grows: false });
   if (run.is_strategy) {
     panes.push({ kind: "position", name: "position, profit", height: 40, grows: false });
     panes.push({ kind: "equity", name: "equity", height: 96, grows: false });
@@ -29,9 +29,10 @@ export function panesOf(run: Run): PaneInfo[] {
 
 /** The rows of a window that a view touches, as [from, to). */
 export function rowsIn(window: ChartWindow, view: View): [number, number] {
-  const from = Math.max(0, Math.floor((view.a - window.first) / window.step));
-  const to = Math.min(window.x.length, Math.ceil((view.b - window.first) / window.step) + 1);
-  return [Math.min(from, window.x.length), Math.max(from, to)];
+  const rows = window.x.length; // none of them when the view has left the window and the next is on its way
+  const from = Math.min(rows, Math.max(0, Math.floor((view.a - window.first) / window.step)));
+  const to = Math.min(rows, Math.ceil((view.b - window.first) / window.step) + 1);
+  return [from, Math.max(from, to)];
 }
 
 function spanOf(lists: (number | null)[][], from: number, to: number): [number, number] | null {

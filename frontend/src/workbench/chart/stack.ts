@@ -1,8 +1,8 @@
 import uPlot from "uplot";
-import type { ChartWindow, Run } from "@/api";
+import type { ChartWindow, LevelsInForce, Run } from "@/api";
 import { palette, plain, signed, timeText, type Palette } from "@/ui";
 import { axisText, drawPane, priceDigits } from "./draw";
-import { panesOf, valueRange, type PaneInfo } from "./panes";
+import { LANE_HEIGHT, panesOf, valueRange, type PaneInfo } from "./panes";
 import { timeTicks, type Tick } from "./ticks";
 import { centred, clamped, moved, serves, stepFor, zoomed, type View } from "./view";
 
@@ -20,6 +20,10 @@ interface Pane {
 export interface StackHandlers {
   onAsk: (run: string, first: number, last: number, columns: number) => void;
   onBar: (run: string, bar: number | null) => void;
+  /** Stops and targets as they moved; asked for where bars can be told apart. */
+  onLevels: (run: string, first: number, last: number) => Promise<LevelsInForce[]>;
+  /** A lane's name was pressed. */
+  onLane: (lane: string) => void;
 }
 
 /** Panes over one time axis: price, panels, lanes, position, equity, and the overview above them. */
@@ -32,6 +36,9 @@ export class ChartStack {
   private overview: uPlot | null = null;
   private shape = "";
   private chosen: number | null = null;
+  private cover: number | null = null;
+  private lanes: string[] = [];
+  private levels: LevelsInForce[] = [];
   private colors: Palette = palette();
   private asked = "";
   private held: number | null = null; // the bar that is held whatever the pointer does
@@ -64,20 +71,82 @@ export class ChartStack {
     this.asked = "";
     this.told = null;
     if (this.held !== null && (!isSame || this.held > run.last)) this.held = null;
-    const shape = JSON.stringify([panesOf(run), isSame]);
-    if (shape !== this.shape || !isSame || this.panes.length === 0) {
+    if (!isSame) this.levels = [];
+    this.shaped(!isSame);
+    this.ask();
+  }
+
+  /** Build the panes anew when there are others than before; else only what they show is new. */
+  private shaped(isOther: boolean): void {
+    const { run } = this;
+    if (!run) return;
+    const shape = JSON.stringify(panesOf(run, this.lanes));
+    if (shape !== this.shape || isOther || this.panes.length === 0) {
       this.shape = shape;
       this.build();
     } else {
-      this.overview?.setData(overviewData(run));
+      this.overview?.setData(overviewData(run, this.cover));
     }
-    this.ask();
+  }
+
+  /** The lanes to show, from top to bottom. */
+  setLanes(lanes: string[]): void {
+    this.lanes = lanes;
+    this.shaped(false);
+    this.redraw();
+  }
+
+  /** Cover everything after a bar, or nothing. The view moves along so that the bar stays in it. */
+  setCover(bar: number | null): void {
+    const { run } = this;
+    const wasCovered = this.cover !== null;
+    this.cover = bar;
+    if (!run) return;
+    this.overview?.setData(overviewData(run, bar));
+    if (bar !== null) {
+      const width = this.view.b - this.view.a;
+      if (!wasCovered || bar > this.view.a + width * 0.85 || bar < this.view.a) this.show(clamped({ a: bar - width * 0.75, b: bar + width * 0.25 }, run.bars));
+      this.held = null;
+      this.hold(bar);
+    } else if (wasCovered) this.letGo();
+    this.redraw();
+  }
+
+  /** The bar that a question about "here" means: the held one, the one under the pointer, or the last in view. */
+  here(): number | null {
+    const { run } = this;
+    if (!run) return null;
+    return this.held ?? this.under() ?? Math.max(run.first, Math.min(run.last, Math.round(this.view.b) - 1));
+  }
+
+  /** Where following begins: the held bar, or three quarters into the view. */
+  start(): number {
+    const bar = this.held ?? Math.round(this.view.a + (this.view.b - this.view.a) * 0.5);
+    return Math.max(this.run?.first ?? 0, Math.min(this.run?.last ?? 0, bar));
+  }
+
+  holdBar(bar: number): void {
+    this.hold(bar);
   }
 
   setWindow(window: ChartWindow): void {
     if (window.run !== this.run?.key) return;
     this.window = window;
     this.redraw();
+    this.askLevels();
+  }
+
+  private askLevels(): void {
+    const { run, window } = this;
+    if (!run?.has_moving_levels || !window || window.step > 1) {
+      this.levels = [];
+      return;
+    }
+    void this.handlers.onLevels(run.key, window.first, window.first + window.x.length - 1).then((levels) => {
+      if (this.run?.key !== run.key) return;
+      this.levels = levels;
+      this.redraw();
+    });
   }
 
   setChosen(row: number | null): void {
@@ -178,7 +247,7 @@ export class ChartStack {
     if (!run || this.root.clientWidth < 80 || this.root.clientHeight < 80) return;
     this.clear();
     this.rootWidth = this.root.clientWidth;
-    const infos = panesOf(run);
+    const infos = panesOf(run, this.lanes);
     const fixed = infos.reduce((sum, info) => sum + (info.grows ? 0 : info.height), 0);
     const rest = this.root.clientHeight - OVERVIEW - TIME_AXIS - fixed;
     this.overview = this.makeOverview(run);
@@ -199,6 +268,7 @@ export class ChartStack {
     legend.className = "num legend pointer-events-none absolute left-2 top-1 z-10 flex flex-wrap gap-x-3 px-1 text-[11px] leading-4";
     legend.style.maxWidth = `calc(100% - ${AXIS + 16}px)`;
     holder.append(legend);
+    if (info.kind === "lanes") holder.append(...this.lanes.map((lane, index) => laneName(lane, index, () => this.handlers.onLane(lane))));
     const font = '11px "IBM Plex Mono", monospace';
     const hidden = info.kind === "lanes";
     const digits = info.kind === "price" ? priceDigits(this.run!.tick) : info.kind === "panel" ? undefined : 0;
@@ -266,7 +336,7 @@ export class ChartStack {
         ],
         hooks: { draw: [(drawn) => this.drawFrame(drawn)] },
       },
-      overviewData(run),
+      overviewData(run, this.cover),
       holder,
     );
     const go = (event: PointerEvent) => {
@@ -302,7 +372,8 @@ export class ChartStack {
 
   private rangeOf(info: PaneInfo): [number, number] {
     if (!this.run || !this.window) return [0, 1];
-    return valueRange(info, this.run, this.window, this.view);
+    const { a, b } = this.view;
+    return valueRange(info, this.run, this.window, { a, b: this.cover === null ? b : Math.max(a + 1, Math.min(b, this.cover)) });
   }
 
   private ticks(): Tick[] {
@@ -316,6 +387,7 @@ export class ChartStack {
     drawPane(info, {
       ctx: plot.ctx, left, top, width, height, ratio: uPlot.pxRatio, view: this.view, range: this.rangeOf(info),
       colors: this.colors, run: this.run, window: this.window, chosen: this.chosen, held: this.held,
+      cover: this.cover, lanes: this.lanes, levels: this.levels,
     });
   }
 
@@ -342,7 +414,8 @@ export class ChartStack {
     const span = this.view.b - this.view.a;
     this.tell(this.under());
     const bar = this.held !== null ? this.held : position >= 0 ? this.view.a + (position / this.width()) * span : Math.min(this.view.b, run.last);
-    const row = Math.max(0, Math.min(window.x.length - 1, Math.round((bar - window.first - (window.step - 1) / 2) / window.step)));
+    const known = this.cover === null ? bar : Math.min(bar, this.cover);
+    const row = Math.max(0, Math.min(window.x.length - 1, Math.round((known - window.first - (window.step - 1) / 2) / window.step)));
     const digits = priceDigits(run.tick);
     for (const pane of this.panes) {
       const pieces: [string, string][] = [];
@@ -386,7 +459,8 @@ export class ChartStack {
   private tell(under: number | null): void {
     const { run } = this;
     if (!run) return;
-    const bar = this.held ?? under;
+    const wanted = this.held ?? under;
+    const bar = wanted !== null && this.cover !== null ? Math.min(wanted, this.cover) : wanted;
     if (bar === null) return; // the pointer has left: the last bar goes on being read
     const inside = bar >= run.first && bar <= run.last ? bar : null;
     const told = `${run.key} ${inside}`;
@@ -398,7 +472,7 @@ export class ChartStack {
   private hold(bar: number): void {
     const { run } = this;
     if (!run) return;
-    this.held = Math.max(run.first, Math.min(run.last, bar));
+    this.held = Math.max(run.first, Math.min(this.cover ?? run.last, bar));
     this.told = null;
     if (this.held < this.view.a || this.held > this.view.b) this.show(centred(this.held, this.view.b - this.view.a, run.bars));
     this.tell(null);
@@ -481,8 +555,27 @@ function reading(text: string, style: string): HTMLSpanElement {
   return made;
 }
 
-function overviewData(run: Run): uPlot.AlignedData {
-  return [run.overview.x, run.overview.close, run.overview.equity];
+function overviewData(run: Run, cover: number | null): uPlot.AlignedData {
+  const { x, close, equity } = run.overview;
+  if (cover === null) return [x, close, equity];
+  const shown = (values: number[]) => values.map((value, place) => (x[place]! <= cover ? value : null));
+  return [x, shown(close), shown(equity)];
+}
+
+/** A lane's name at its left end; pressing it goes to the next bar on which it turns yes. */
+function laneName(lane: string, index: number, onPress: () => void): HTMLButtonElement {
+  const made = document.createElement("button");
+  made.type = "button";
+  made.textContent = lane;
+  made.title = `${lane}: go to the next time it turns yes`;
+  made.className = "num legend absolute left-1 z-10 max-w-[60%] cursor-pointer truncate px-1 text-[11px] leading-3 text-soft hover:text-base-content";
+  made.style.top = `${5 + index * LANE_HEIGHT}px`;
+  made.addEventListener("pointerdown", (event) => event.stopPropagation());
+  made.addEventListener("click", (event) => {
+    event.stopPropagation();
+    onPress();
+  });
+  return made;
 }
 
 /** Axis labels with as many digits as their distance needs. */

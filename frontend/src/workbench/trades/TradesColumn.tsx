@@ -10,6 +10,8 @@ interface Props {
   run: Run;
   /** Rows of the trades that the filter shows, in order of exit. */
   shown: number[];
+  /** How many trades there are without the filter. */
+  ended: number;
   filter: TradeFilter;
   onFilter: (filter: TradeFilter) => void;
   chosen: number | null;
@@ -24,7 +26,7 @@ const ORDERS = [
 ];
 
 /** One line a trade; choosing one flies the chart there. With Ctrl or Shift held, several are chosen and summed. */
-export function TradesColumn({ run, shown, filter, onFilter, chosen, onChoose }: Props) {
+export function TradesColumn({ run, shown, ended, filter, onFilter, chosen, onChoose }: Props) {
   const { trades } = run;
   const [order, setOrder] = useState("latest");
   const [folded, setFolded] = useState(false);
@@ -57,8 +59,8 @@ export function TradesColumn({ run, shown, filter, onFilter, chosen, onChoose }:
       onChoose(row);
     }
   };
-  const isFiltered = shown.length < trades.net.length;
-  const count = isFiltered ? `${plain(shown.length, 0)} of ${plain(trades.net.length, 0)}` : plain(trades.net.length, 0);
+  const isFiltered = shown.length < ended;
+  const count = isFiltered ? `${plain(shown.length, 0)} of ${plain(ended, 0)}` : plain(ended, 0);
   if (folded)
     return (
       <button type="button" className="flex w-7 flex-none cursor-pointer items-start justify-center border-l border-line bg-base-100 pt-3" onClick={() => setFolded(false)}>

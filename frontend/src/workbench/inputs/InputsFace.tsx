@@ -1,23 +1,45 @@
-import { useState } from "react";
-import type { InputInfo, SetupState } from "@/api";
-import { inputText, sliderRange } from "./model";
+import { useState, type ReactNode } from "react";
+import type { AskOnce, FigureInfo, InputInfo, Setup, SetupState } from "@/api";
+import { Picker } from "@/ui";
+import { inputText, sliderRange } from "../model";
+import { Curve } from "./Curve";
+import { useCurves } from "./useCurves";
 
 type Value = number | boolean | string;
 
 interface Props {
   inputs: InputInfo[];
   given: SetupState["inputs"];
+  /** The setup that curves are worked out for; null while there is nothing to run. */
+  setup: Setup | null;
+  figures: FigureInfo[];
+  ask: AskOnce;
+  /** Sweep this one input. */
+  onSweep: (input: InputInfo) => void;
   onChange: (input: InputInfo, value: Value) => void;
   onReset: () => void;
 }
 
 /** Every input as a slider, switch or choice; the run follows while it is dragged. */
-export function InputsFace({ inputs, given, onChange, onReset }: Props) {
+export function InputsFace({ inputs, given, setup, figures, ask, onSweep, onChange, onReset }: Props) {
+  const [of, setOf] = useState("return_over_drawdown");
+  const curves = useCurves(setup, inputs, ask);
+  const figure = figures.find((item) => item.key === of);
   if (inputs.length === 0) return <p className="p-4 text-soft">This script has no inputs. Write one as `input fast = 12 from 4 to 40`.</p>;
   return (
     <div className="px-4 py-2">
+      <p className="flex items-baseline gap-1 pb-1 text-[12px] text-soft">
+        under each number its curve of
+        <Picker label="Figure of the curves" value={of} options={figures.map((item) => ({ value: item.key, label: item.name === "Max drawdown" && item.unit === "percent" ? "Max drawdown, %" : item.name }))} onChange={setOf} />
+      </p>
       {inputs.map((input) => (
-        <InputRow key={input.name} input={input} value={given?.[input.name] ?? input.default} onChange={(value) => onChange(input, value)} />
+        <InputRow
+          key={input.name}
+          input={input}
+          value={given?.[input.name] ?? input.default}
+          curve={figure && setup ? <Curve points={curves[input.name] ?? []} input={input} value={given?.[input.name] ?? input.default} figure={figure} onSweep={() => onSweep(input)} onTake={(value) => onChange(input, value)} /> : null}
+          onChange={(value) => onChange(input, value)}
+        />
       ))}
       <button type="button" className="plain-button mt-3" disabled={!given} onClick={onReset}>
         Reset all to the script's defaults
@@ -26,7 +48,7 @@ export function InputsFace({ inputs, given, onChange, onReset }: Props) {
   );
 }
 
-function InputRow({ input, value, onChange }: { input: InputInfo; value: Value; onChange: (value: Value) => void }) {
+function InputRow({ input, value, curve, onChange }: { input: InputInfo; value: Value; curve: ReactNode; onChange: (value: Value) => void }) {
   const isChanged = value !== input.default;
   const id = `input-${input.name}`;
   return (
@@ -49,6 +71,7 @@ function InputRow({ input, value, onChange }: { input: InputInfo; value: Value; 
         )}
       </div>
       <Control id={id} input={input} value={value} onChange={onChange} />
+      {curve}
       {isChanged && (
         <button type="button" className="cursor-pointer text-[12px] text-brass hover:underline" onClick={() => onChange(input.default)}>
           back to {inputText(input, input.default)}

@@ -1,0 +1,97 @@
+import { useCallback, useState, type Ref, type RefObject } from "react";
+import type { AskOnce, LensView, Run } from "@/api";
+import { ChartPane, type ChartHandle } from "./ChartPane";
+import { LaneChooser } from "./chart/LaneChooser";
+import { useLanes } from "./chart/useLanes";
+import { priceDigits } from "./chart/draw";
+import { FollowBar } from "./follow/FollowBar";
+import type { useFollow } from "./follow/useFollow";
+import { Lens } from "./lens/Lens";
+import { TradeSentence } from "./trades/TradeSentence";
+
+interface Props {
+  ref: RefObject<ChartHandle | null>;
+  run: Run;
+  title: string;
+  symbol: string;
+  chosen: number | null;
+  follow: ReturnType<typeof useFollow>;
+  ask: AskOnce;
+  onStepTrade: (by: 1 | -1) => void;
+  onAsk: (run: string, first: number, last: number, columns: number) => void;
+  onBar: (run: string, bar: number | null) => void;
+}
+
+/** The chart with what is done at it: following, the lens, lanes, going to a time; below it the trade in view. */
+export function ChartDesk({ ref, run, title, symbol, chosen, follow, ask, onStepTrade, onAsk, onBar }: Props) {
+  const lanes = useLanes(run, title);
+  const [lens, setLens] = useState<LensView | null>(null);
+  const { following } = follow;
+  const cover = following?.bar ?? null;
+  const onLevels = useCallback(async (key: string, first: number, last: number) => (await ask("levels", { run: key, first, last }))?.levels ?? [], [ask]);
+  const jump = (lane: string, way: 1 | -1) => {
+    const bar = ref.current?.here() ?? run.last;
+    void ask("next", { run: run.key, lane, bar, way }).then((found) => {
+      if (found?.bar === null || found?.bar === undefined || (cover !== null && found.bar > cover)) return;
+      ref.current?.hold(found.bar);
+    });
+  };
+  const open = (bar: number) => void ask("lens", { run: run.key, bar: Math.max(run.first, Math.min(cover ?? run.last, bar)) }).then((found) => found && setLens(found));
+  const openHere = () => open(ref.current?.here() ?? run.last);
+  const stepLens = (by: 1 | -1) => {
+    if (!lens) return;
+    open(lens.bar + by);
+    ref.current?.hold(lens.bar + by);
+  };
+  const begin = () => {
+    follow.begin(ref.current?.start() ?? run.first);
+    ref.current?.focus();
+  };
+  const onKey = (key: string): boolean => {
+    const always: Record<string, () => void> = { n: () => onStepTrade(1), p: () => onStepTrade(-1), l: openHere, f: begin };
+    const covered: Record<string, () => void> = {
+      ArrowRight: () => follow.step(1), ArrowLeft: () => follow.step(-1), ".": () => follow.step(1), ",": () => follow.step(-1),
+      " ": () => follow.play(), e: () => follow.toEvent(), End: () => follow.toEnd(), Escape: () => follow.leave(), f: () => follow.leave(),
+    };
+    if (key === "Escape" && lens) {
+      setLens(null);
+      return true;
+    }
+    const act = (following ? covered[key] : undefined) ?? always[key];
+    act?.();
+    return act !== undefined;
+  };
+  const isLensed = lens !== null && lens.run === run.key;
+  return (
+    <>
+      <div className="flex h-7 flex-none items-center gap-2 border-b border-line px-2" aria-label="At the chart" role="toolbar">
+        {following ? (
+          <FollowBar run={run} follow={follow} />
+        ) : (
+          <button type="button" className="bar-button" title="Cover the future and go through the run bar by bar (f)" onClick={begin}>
+            Follow
+          </button>
+        )}
+        <span className="ml-auto" />
+        {!following && (
+          <input
+            type="date"
+            aria-label="Go to a day"
+            title="Go to a day"
+            className="picker !text-[12px] !font-normal text-soft"
+            onChange={(event) => event.target.value && ref.current?.goToTime(`${event.target.value}T00:00Z`)}
+          />
+        )}
+        <button type="button" className="bar-button" title="Open the held bar, or the last in view, into its finer bars (l)" onClick={openHere}>
+          Lens
+        </button>
+        <LaneChooser rows={lanes.rows} onShow={lanes.show} onMove={lanes.move} onJump={jump} />
+      </div>
+      <div className="relative min-h-0 flex-1">
+        <ChartPane ref={ref as Ref<ChartHandle>} run={run} symbol={symbol} chosen={chosen} lanes={lanes.shown} cover={cover} onAsk={onAsk} onBar={onBar} onLevels={onLevels} onLane={(lane) => jump(lane, 1)} onKey={onKey} />
+        {isLensed && <Lens view={lens} run={run} onStep={stepLens} onClose={() => setLens(null)} />}
+      </div>
+      {chosen !== null && <TradeSentence run={run} symbol={symbol} row={chosen} digits={priceDigits(run.tick)} onStep={onStepTrade} />}
+    </>
+  );
+}

@@ -1,0 +1,67 @@
+import { useEffect, useState } from "react";
+import type { AskOnce, Figures, InputInfo, Setup } from "@/api";
+import { sliderRange } from "../model";
+
+export type InputValue = number | boolean | string;
+
+/** The figures of a run with one input at a value, all else as it is; null where it could not run. */
+export interface CurvePoint {
+  value: InputValue;
+  figures: Figures | null;
+}
+
+const MOST_POINTS = 15;
+
+/** The values at which an input's curve is worked out. */
+export function curveValues(input: InputInfo): InputValue[] {
+  if (input.kind === "switch") return [false, true];
+  if (input.kind === "choice") return input.options;
+  if (input.kind !== "number") return [];
+  const { low, high, step } = sliderRange(input);
+  const steps = Math.max(1, Math.floor((high - low) / step + 1e-9));
+  const stride = Math.max(1, Math.ceil(steps / (MOST_POINTS - 1)));
+  const values: number[] = [];
+  for (let at = 0; at <= steps; at += stride) values.push(Number((low + at * step).toPrecision(12)));
+  return values;
+}
+
+const kept = new Map<string, CurvePoint[]>();
+const MOST_KEPT = 60;
+
+/** What a curve depends on: the whole setup without the input itself. */
+function curveKey(setup: Setup, input: InputInfo): string {
+  const { [input.name]: _own, ...others } = setup.inputs ?? {};
+  return JSON.stringify([{ ...setup, inputs: others }, input.name]);
+}
+
+/** The curve of every input, point by point in the background; a newer setup begins anew, known curves are kept. */
+export function useCurves(setup: Setup | null, inputs: InputInfo[], ask: AskOnce): Record<string, CurvePoint[]> {
+  const [curves, setCurves] = useState<Record<string, CurvePoint[]>>({});
+  const wanted = setup ? JSON.stringify([setup, inputs.map((input) => [input.name, curveValues(input)])]) : "";
+  useEffect(() => {
+    if (!setup) return;
+    let isWanted = true;
+    void (async () => {
+      for (const input of inputs) {
+        const key = curveKey(setup, input);
+        const points = kept.get(key) ?? [];
+        const show = () => setCurves((before) => ({ ...before, [input.name]: [...points] }));
+        if (points.length > 0) show();
+        for (const value of curveValues(input).slice(points.length)) {
+          const found = await ask("try", { setup, input: input.name, value });
+          if (!isWanted) return;
+          points.push({ value, figures: found?.figures ?? null });
+          kept.set(key, points);
+          show();
+        }
+        for (const old of [...kept.keys()].slice(0, Math.max(0, kept.size - MOST_KEPT))) kept.delete(old);
+      }
+    })();
+    return () => {
+      isWanted = false;
+    };
+    // `wanted` says all that matters of the setup and the inputs.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [wanted, ask]);
+  return curves;
+}
