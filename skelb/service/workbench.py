@@ -14,7 +14,7 @@ from skelb.core.bars import Bars
 from skelb.core.catalogue import YES
 from skelb.core.engine import Account, Outcome, Pool, kernel, run
 from skelb.core.errors import NotFoundError, SkelbError
-from skelb.core.explain import Explainer, why_sentences
+from skelb.core.explain import Explainer, funnel_of, sieves_of, why_sentences
 from skelb.core.export import (
     Scene,
     explanation_document,
@@ -141,6 +141,28 @@ class Workbench:
         plan = replace(live.outcome.plan, last=bar)
         return figures_of(record_of(run(plan, live.explainer.account, self._pool)))
 
+    def funnel(self, key: str) -> Document:
+        """How many bars each entry rule's parts let through, and where each side's signals went.
+
+        Raises NotFoundError when the run is no longer held.
+        """
+        live = self._held(key)
+        rules = [
+            {
+                "rule": sieve.rule,
+                "side": sieve.side,
+                "bars": sieve.bars,
+                "passed": [{"text": text, "left": left} for text, left in sieve.passed],
+            }
+            for sieve in sieves_of(live.explainer.checked, live.outcome)
+        ]
+        sides = []
+        for side in dict.fromkeys(rule["side"] for rule in rules):
+            funnel = funnel_of(live.outcome, str(side))
+            reasons = [{"reason": reason, "count": count} for reason, count in funnel.reasons]
+            sides.append({"side": side, "signals": funnel.signals, "traded": funnel.traded, "reasons": reasons})
+        return {"rules": rules, "sides": sides}
+
     def lens(self, key: str, bar: int) -> Document:
         """The finer bars of a bar as columns, and the fills inside it. Raises NotFoundError as `explain` does."""
         live = self._held(key)
@@ -217,6 +239,21 @@ def keep_run(library: Library, datasets: Datasets, setup: Setup) -> tuple[int, R
     result = backtest(checked, dataset, setup.conditions(library), choices)
     number = library.keep_run(setup.model_dump(mode="json"), result.figures, dataset.data_version, __version__)
     return number, result
+
+
+def kept_trace(library: Library, datasets: Datasets, number: int) -> Document:
+    """A kept run once more: its equity in at most 2,000 points, and the time, side and net of every trade.
+
+    Raises NotFoundError when there is no such run, SkelbError when its market or account is gone.
+    """
+    setup = Setup.model_validate(library.run(number).setup)
+    dataset = setup.dataset(datasets)
+    checked = setup.checked(library, dataset)
+    outcome = backtest(checked, dataset, setup.conditions(library), setup.choices(checked)).outcome
+    found = overview_document(outcome, 2_000)
+    sides = np.where(outcome.trades.side > 0, "long", "short").tolist()
+    trades = {"entry_time": outcome.entry_times().tolist(), "side": sides, "net": outcome.trades.net.tolist()}
+    return {"time": found["time"], "equity": found["equity"], "trades": trades}
 
 
 def trade_columns(outcome: Outcome) -> Document:

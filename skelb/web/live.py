@@ -70,6 +70,13 @@ class UntilQuestion(BaseModel):
     bar: int
 
 
+class FunnelQuestion(BaseModel):
+    """How many bars and signals each part of a run's entry rules let through."""
+
+    id: int
+    run: str = Field(max_length=64)
+
+
 class LensQuestion(BaseModel):
     """The finer bars that a bar is made of, and the fills inside it."""
 
@@ -168,6 +175,11 @@ def _until(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
     return {"run": asked.run, "bar": asked.bar, "figures": workbench.figures_until(asked.run, asked.bar)}
 
 
+def _funnel(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
+    asked = FunnelQuestion.model_validate(question)
+    return {"run": asked.run, **workbench.funnel(asked.run)}
+
+
 def _lens(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
     asked = LensQuestion.model_validate(question)
     return {"run": asked.run, "bar": asked.bar, **workbench.lens(asked.run, asked.bar)}
@@ -185,6 +197,7 @@ _ANSWERS: dict[str, Callable[[Workbench, dict[str, Any]], dict[str, Any]]] = {
     "next": _next,
     "until": _until,
     "lens": _lens,
+    "funnel": _funnel,
     "levels": _levels,
     "try": _try,
 }

@@ -14,7 +14,7 @@ from skelb.service.application import Application, first_setup, home_of
 from skelb.service.bars_csv import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
 from skelb.service.trials import Surface, TrialState
-from skelb.service.workbench import keep_run, market_preview
+from skelb.service.workbench import keep_run, kept_trace, market_preview
 from skelb.web.schemas import (
     AccountOut,
     AxisOut,
@@ -39,6 +39,7 @@ from skelb.web.schemas import (
     SurfaceOut,
     SweepIn,
     SweepPlanOut,
+    TraceOut,
     TrialOut,
 )
 from skelb.web.served import App
@@ -199,6 +200,12 @@ def kept(number: int, app: App) -> KeptRunOut:
     """One kept run."""
     record = app.library.run(number)
     return KeptRunOut(number=record.id, setup=record.setup, figures=record.figures)  # type: ignore[arg-type]
+
+
+@router.get("/runs/{number}/trace")
+def trace(number: int, app: App) -> TraceOut:
+    """The equity and the trades of a kept run, to see another against."""
+    return TraceOut.model_validate(kept_trace(app.library, app.datasets, number))
 
 
 @router.post("/trials/plan")

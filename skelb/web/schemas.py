@@ -262,3 +262,15 @@ class ConditionsOut(BaseModel):
     indicator: str
     conditions: list[ConditionOut]
     examples: list[ExampleOut]
+
+
+class TraceTradesOut(BaseModel):
+    entry_time: list[int]
+    side: list[str]
+    net: list[float]
+
+
+class TraceOut(BaseModel):
+    time: list[int]
+    equity: list[float]
+    trades: TraceTradesOut

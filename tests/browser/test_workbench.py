@@ -335,3 +335,147 @@ def test_following_hides_the_future_and_ends_at_the_backtest(page, world):
     page.keyboard.press("Escape")
     expect(left).to_have_count(0)
     expect(page.get_by_text("findings", exact=False)).to_be_visible()
+
+
+# --- compare, steps, why so few ----------------------------------------------------------------------------------
+
+
+def test_steps_of_the_strategy_are_undone_and_redone(page):
+    page.goto("/")
+    settled(page)
+    first = shown(page, "net_profit")
+    page.get_by_role("tab", name="Inputs").click()
+    page.get_by_label("slow, typed").fill("60")
+    expect(page.locator("[data-figure=net_profit]")).not_to_have_text(f"+{first:,.0f}")
+    settled(page)
+    second = shown(page, "net_profit")
+    page.wait_for_timeout(1600)  # a step of its own, not one movement with the next
+    page.get_by_role("tab", name="Sheet").click()
+    page.get_by_test_id("sheet-row").filter(has=page.get_by_role("textbox", name="Rule target 3 R")).get_by_role(
+        "checkbox"
+    ).click()
+    expect(page.locator("[data-figure=net_profit]")).not_to_have_text(f"+{second:,.0f}")
+    settled(page)
+    page.get_by_role("button", name="Steps", exact=True).click()
+    steps = page.get_by_role("list", name="Steps").get_by_role("button")
+    expect(steps).to_have_count(3)
+    expect(steps.nth(0)).to_contain_text("as it was opened")
+    expect(steps.nth(1)).to_contain_text("slow to 60")
+    expect(steps.nth(2)).to_contain_text("# off: target 3 R")
+    page.keyboard.press("Escape")
+    page.keyboard.press("Alt+z")
+    expect(page.get_by_role("textbox", name="Rule target 3 R")).to_be_enabled()
+    settled(page)
+    assert shown(page, "net_profit") == second
+    page.get_by_role("button", name="Undo a step").click()
+    expect(page.locator("[data-figure=net_profit]")).to_have_text(f"+{first:,.0f}")
+    assert "inputs" not in page.url
+    page.keyboard.press("Alt+Shift+z")
+    page.keyboard.press("Alt+Shift+z")
+    expect(page.get_by_role("checkbox", name="target 3 R: on")).not_to_be_checked()
+
+
+def test_a_pinned_run_is_seen_against_the_one_of_now(page, world):
+    page.goto("/")
+    settled(page)
+    original = (world / "Harbour swell.skelb").read_text()
+    before = backtest(page, world, original)
+    after = backtest(page, world, original.replace("input slow  = 48", "input slow  = 60"))
+    page.get_by_role("button", name="Pin run").click()
+    expect(page.get_by_test_id("trades-against")).to_contain_text("0 not in the pinned run, 0 of its are gone")
+    page.get_by_role("tab", name="Inputs").click()
+    page.get_by_label("slow, typed").fill("60")
+    keys = [{(t["side"], t["entry_time"]) for t in run["trades"]} for run in (before, after)]
+    added, gone = len(keys[1] - keys[0]), len(keys[0] - keys[1])
+    against = page.get_by_test_id("trades-against")
+    expect(against).to_contain_text(f"{added} not in the pinned run, {gone} of its are gone")
+    change = after["figures"]["all"]["net_profit"] - before["figures"]["all"]["net_profit"]
+    expect(page.locator("[data-change=net_profit]")).to_have_text(f"({change:+,.0f})".replace("-", "−"))
+    against.get_by_role("button").click()
+    expect(page.get_by_test_id("trade-count")).to_have_text(f"{added} of {len(after['trades'])}")
+    expect(page.locator(".legend", has_text="pinned")).to_be_visible()
+
+
+def test_why_so_few_shows_what_each_part_lets_through(page, world):
+    page.goto("/")
+    settled(page)
+    options = ("--bars", "kelp.csv", "--market", "market.json", "--timeframe", "15m")
+    series = command_line(world, "series", "Harbour swell.skelb", *options)["series"]
+    signals = sum(value is True for value in series["up"])
+    page.get_by_role("button", name="why so few?").click()
+    long = page.get_by_role("region", name="long")
+    rows = long.locator(".num").all_inner_texts()
+    assert rows[rows.index("and close > swell") + 1] == str(signals)
+    expect(long).to_contain_text(f"{signals} signals")
+    page.keyboard.press("Escape")
+    expect(long).to_have_count(0)
+
+
+# --- sentence, marks, palette, keys ------------------------------------------------------------------------------
+
+
+def test_a_drag_over_the_strip_chooses_the_days_and_the_address_holds_them(page, world):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="Span").click()
+    strip = page.get_by_test_id("span-strip")
+    box = strip.bounding_box()
+    page.mouse.move(box["x"] + box["width"] * 0.25, box["y"] + 30)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 0.6, box["y"] + 30, steps=4)
+    page.mouse.up()
+    expect(page).to_have_url(re.compile(r"from=2023-07-0\d.*to=2024-03-1\d"))
+    settled(page)
+    begins, ends = (re.search(rf"{name}=(\d{{4}}-\d\d-\d\d)", page.url)[1] for name in ("from", "to"))
+    (world / "tried.skelb").write_text((world / "Harbour swell.skelb").read_text())
+    options = ("--bars", "kelp.csv", "--market", "market.json", "--account", "account.json", "--timeframe", "15m")
+    backtest(page, world, (world / "Harbour swell.skelb").read_text())  # writes the account
+    found = command_line(world, "backtest", "tried.skelb", *options, "--from", begins, "--to", ends)["figures"]["all"]
+    assert (shown(page, "trades"), shown(page, "net_profit")) == pytest.approx(
+        (found["trades"], found["net_profit"]), abs=0.5
+    )
+    page.get_by_role("button", name="All of it").click()
+    expect(page).not_to_have_url(re.compile("from="))
+
+
+def test_pass_marks_stand_beside_their_figures(page):
+    page.goto("/")
+    settled(page)
+    for name, mark, key, passed in (
+        ("Trades", "1000", "trades", "✕"),
+        ("Max drawdown", "50", "max_drawdown_percent", "✓"),
+    ):
+        page.get_by_role("button", name=name, exact=True).click()
+        page.get_by_label(f"Pass mark of {name}").fill(mark)
+        page.keyboard.press("Enter")
+        expect(page.locator(f"[data-mark={key}]")).to_contain_text(passed)
+    page.reload()
+    expect(page.locator("[data-mark=trades]")).to_have_text("✕≥1,000")
+    page.get_by_role("button", name="Trades", exact=True).click()
+    page.get_by_role("button", name="None").click()
+    expect(page.locator("[data-mark=trades]")).to_have_count(0)
+
+
+def test_every_command_by_name_and_every_key_on_a_card(page):
+    page.goto("/")
+    settled(page)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("glow")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Script", exact=True)).to_have_value("Glow worm")
+    expect(page.get_by_label("Market", exact=True)).to_have_value("GLIM")
+    settled(page)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("follow")
+    page.keyboard.press("Enter")
+    expect(page.get_by_test_id("follow-left")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("?")
+    card = page.get_by_role("dialog", name="Keyboard card")
+    for keys in ("Alt Z", "n p", "Ctrl K"):
+        expect(card).to_contain_text(keys)
+    page.keyboard.press("Escape")
+    page.keyboard.press("Control+k")
+    page.keyboard.type("markets go")
+    page.keyboard.press("Enter")
+    expect(page).to_have_url(re.compile("/markets"))

@@ -106,3 +106,16 @@ def test_the_lens_opens_a_bar_into_what_it_is_made_of(bench, run):
     ]
     finest = bench.run(setup("5m"))["run"]
     assert bench.lens(finest["key"], 30)["finer"] == {"timeframe": None, "time": []}
+
+
+def test_the_funnel_counts_what_each_part_lets_through(bench, run):
+    found = bench.funnel(run["key"])
+    window = bench.window(run["key"], 0, run["last"], 5000)["lanes"]
+    long = found["rules"][0]
+    assert [part["text"] for part in long["passed"]] == ["up", "volume > 200"]
+    assert [part["left"] for part in long["passed"]] == [sum(window["up"]), sum(window["up and volume > 200"])]
+    assert long["bars"] == run["bars"]
+    for side in found["sides"]:
+        assert side["signals"] == side["traded"] + sum(reason["count"] for reason in side["reasons"])
+        sign = 1 if side["side"] == "long" else -1
+        assert side["traded"] == sum(1 for own in run["trades"]["side"] if own == sign)

@@ -22,6 +22,7 @@ export type SheetRow = Schemas["SheetRowOut"];
 export type RuleExample = Schemas["ExampleOut"];
 export type Condition = Schemas["ConditionOut"];
 export type Conditions = Schemas["ConditionsOut"];
+export type Trace = Schemas["TraceOut"];
 export type SweepIn = Schemas["SweepIn"];
 
 /** The data of an answer; an error answer becomes an Error with the server's sentence. */

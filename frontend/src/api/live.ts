@@ -170,12 +170,20 @@ export interface LevelsInForce {
   target: number | null;
 }
 
+/** How many bars each part of the entry rules let through, and where the signals of each side went. */
+export interface FunnelView {
+  run: string;
+  rules: { rule: string; side: "long" | "short"; bars: number; passed: { text: string; left: number }[] }[];
+  sides: { side: "long" | "short"; signals: number; traded: number; reasons: { reason: string; count: number }[] }[];
+}
+
 /** Questions with one answer each; of each kind a newer one takes the place of an older. */
 interface Once {
   try: { ask: { setup: Setup; input: string; value: number | boolean | string }; answer: { figures: Figures } };
   next: { ask: { run: string; lane: string; bar: number; way: 1 | -1 }; answer: { bar: number | null } };
   until: { ask: { run: string; bar: number }; answer: { run: string; bar: number; figures: Figures } };
   lens: { ask: { run: string; bar: number }; answer: LensView };
+  funnel: { ask: { run: string }; answer: FunnelView };
   levels: { ask: { run: string; first: number; last: number }; answer: { run: string; levels: LevelsInForce[] } };
 }
 type OnceKind = keyof Once;

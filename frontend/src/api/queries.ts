@@ -47,3 +47,12 @@ export const sheetQuery = (setup: Setup) =>
   });
 export const conditionsQuery = (setup: Setup) =>
   queryOptions({ queryKey: ["conditions", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/texts/conditions", { body: { setup }, signal })), retry: false, staleTime: Infinity });
+export const marketPreviewQuery = (symbol: string) =>
+  queryOptions({ queryKey: ["market preview", symbol], queryFn: ({ signal }) => unwrap(api.GET("/api/markets/preview", { params: { query: { symbol } }, signal })), staleTime: 60_000 });
+export const traceQuery = (number: number) =>
+  queryOptions({
+    queryKey: ["runs", number, "trace"],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/runs/{number}/trace", { params: { path: { number } }, signal })),
+    staleTime: Infinity,
+    retry: false,
+  });

@@ -228,6 +228,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/runs/{number}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Trace
+         * @description The equity and the trades of a kept run, to see another against.
+         */
+        get: operations["trace_api_runs__number__trace_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scripts": {
         parameters: {
             query?: never;
@@ -1050,6 +1070,23 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** TraceOut */
+        TraceOut: {
+            /** Equity */
+            equity: number[];
+            /** Time */
+            time: number[];
+            trades: components["schemas"]["TraceTradesOut"];
+        };
+        /** TraceTradesOut */
+        TraceTradesOut: {
+            /** Entry Time */
+            entry_time: number[];
+            /** Net */
+            net: number[];
+            /** Side */
+            side: string[];
+        };
         /** TrialOut */
         TrialOut: {
             /** Axes */
@@ -1432,6 +1469,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptRunOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    trace_api_runs__number__trace_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TraceOut"];
                 };
             };
             /** @description Validation Error */

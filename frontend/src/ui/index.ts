@@ -7,3 +7,6 @@ export * from "./previewSvg";
 export * from "./Said";
 export * from "./States";
 export * from "./theme";
+export * from "./commands";
+export * from "./PopOver";
+export * from "./passMarks";

@@ -1,5 +1,6 @@
-import { useCallback, useState, type Ref, type RefObject } from "react";
-import type { AskOnce, LensView, Run } from "@/api";
+import { useCallback, useEffect, useRef, useState, type Ref, type RefObject } from "react";
+import type { AskOnce, LensView, Run, Trace } from "@/api";
+import { useCommands, type Command } from "@/ui";
 import { ChartPane, type ChartHandle } from "./ChartPane";
 import { LaneChooser } from "./chart/LaneChooser";
 import { useLanes } from "./chart/useLanes";
@@ -16,6 +17,7 @@ interface Props {
   symbol: string;
   chosen: number | null;
   follow: ReturnType<typeof useFollow>;
+  pinned: Trace | null;
   ask: AskOnce;
   onStepTrade: (by: 1 | -1) => void;
   onAsk: (run: string, first: number, last: number, columns: number) => void;
@@ -23,7 +25,7 @@ interface Props {
 }
 
 /** The chart with what is done at it: following, the lens, lanes, going to a time; below it the trade in view. */
-export function ChartDesk({ ref, run, title, symbol, chosen, follow, ask, onStepTrade, onAsk, onBar }: Props) {
+export function ChartDesk({ ref, run, title, symbol, chosen, follow, pinned, ask, onStepTrade, onAsk, onBar }: Props) {
   const lanes = useLanes(run, title);
   const [lens, setLens] = useState<LensView | null>(null);
   const { following } = follow;
@@ -61,6 +63,16 @@ export function ChartDesk({ ref, run, title, symbol, chosen, follow, ask, onStep
     act?.();
     return act !== undefined;
   };
+  const commands = useRef<Record<string, () => void>>({});
+  useEffect(() => {
+    commands.current = { begin, openHere, next: () => onStepTrade(1), before: () => onStepTrade(-1), focus: () => ref.current?.focus() };
+  });
+  const [offered] = useState<Command[]>(() =>
+    [
+      ["Follow: cover the future", "begin"], ["Open this bar in the lens", "openHere"], ["Next trade", "next"], ["Trade before", "before"], ["To the chart", "focus"],
+    ].map(([name, does]) => ({ name: name!, act: () => commands.current[does!]?.() })),
+  );
+  useCommands("Chart", offered);
   const isLensed = lens !== null && lens.run === run.key;
   return (
     <>
@@ -88,7 +100,7 @@ export function ChartDesk({ ref, run, title, symbol, chosen, follow, ask, onStep
         <LaneChooser rows={lanes.rows} onShow={lanes.show} onMove={lanes.move} onJump={jump} />
       </div>
       <div className="relative min-h-0 flex-1">
-        <ChartPane ref={ref as Ref<ChartHandle>} run={run} symbol={symbol} chosen={chosen} lanes={lanes.shown} cover={cover} onAsk={onAsk} onBar={onBar} onLevels={onLevels} onLane={(lane) => jump(lane, 1)} onKey={onKey} />
+        <ChartPane ref={ref as Ref<ChartHandle>} run={run} symbol={symbol} chosen={chosen} lanes={lanes.shown} cover={cover} pinned={pinned} onAsk={onAsk} onBar={onBar} onLevels={onLevels} onLane={(lane) => jump(lane, 1)} onKey={onKey} />
         {isLensed && <Lens view={lens} run={run} onStep={stepLens} onClose={() => setLens(null)} />}
       </div>
       {chosen !== null && <TradeSentence run={run} symbol={symbol} row={chosen} digits={priceDigits(run.tick)} onStep={onStepTrade} />}

@@ -1,5 +1,5 @@
 import { useEffect, useImperativeHandle, useRef, type KeyboardEvent, type Ref } from "react";
-import type { ChartWindow, LevelsInForce, Run } from "@/api";
+import type { ChartWindow, LevelsInForce, Run, Trace } from "@/api";
 import { useTheme } from "@/ui";
 import { ChartStack } from "./chart/stack";
 
@@ -23,6 +23,8 @@ interface Props {
   lanes: string[];
   /** The last bar shown while the run is followed; null when all is. */
   cover: number | null;
+  /** The equity of the pinned run. */
+  pinned: Trace | null;
   onAsk: (run: string, first: number, last: number, columns: number) => void;
   /** The bar under the pointer, or the held one; null when there is none. */
   onBar: (run: string, bar: number | null) => void;
@@ -33,7 +35,7 @@ interface Props {
 }
 
 /** The chart, driven by mouse and keys. */
-export function ChartPane({ ref, run, symbol, chosen, lanes, cover, onAsk, onBar, onLevels, onLane, onKey }: Props) {
+export function ChartPane({ ref, run, symbol, chosen, lanes, cover, pinned, onAsk, onBar, onLevels, onLane, onKey }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const stack = useRef<ChartStack | null>(null);
   const theme = useTheme();
@@ -65,6 +67,7 @@ export function ChartPane({ ref, run, symbol, chosen, lanes, cover, onAsk, onBar
   useEffect(() => stack.current?.setLanes(lanes), [lanes]);
   useEffect(() => stack.current?.setChosen(chosen), [chosen]);
   useEffect(() => stack.current?.setCover(cover), [cover, run]);
+  useEffect(() => stack.current?.setPinned(pinned), [pinned]);
   useEffect(() => stack.current?.repaint(), [theme]);
 
   const keys: Record<string, () => void> = {

@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import type { Account, Market, Script, Setup, SetupState } from "@/api";
 import { Picker } from "@/ui";
 import { TIMEFRAMES } from "./model";
+import { SpanPicker } from "./SpanPicker";
 
 interface Props {
   state: SetupState;
@@ -47,25 +48,7 @@ export function Sentence({ state, setup, title, version, isSaved, scripts, marke
       <span>at</span>
       <Picker label="Timeframe" value={setup.timeframe} options={TIMEFRAMES.map((value) => ({ value, label: value }))} onChange={(value) => onState({ ...state, timeframe: value })} />
       <span>from</span>
-      <input
-        type="date"
-        aria-label="First day"
-        className="picker"
-        min={first}
-        max={last}
-        value={state.from ?? first}
-        onChange={(event) => onState({ ...state, from: event.target.value && event.target.value !== first ? event.target.value : undefined })}
-      />
-      <span>to</span>
-      <input
-        type="date"
-        aria-label="Last day"
-        className="picker"
-        min={first}
-        max={last}
-        value={state.to ?? last}
-        onChange={(event) => onState({ ...state, to: event.target.value && event.target.value !== last ? event.target.value : undefined })}
-      />
+      <SpanPicker market={setup.market} first={first} last={last} from={state.from ?? first} to={state.to ?? last} onSpan={(from, to) => onState({ ...state, from, to })} />
       <span>with</span>
       <Picker label="Account" value={setup.account} options={accounts.map((item) => ({ value: item.name, label: item.name }))} onChange={(value) => onState({ ...state, account: value })} />
       <Picker

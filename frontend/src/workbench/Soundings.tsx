@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { FigureInfo, Figures, KeptRun, Run } from "@/api";
-import { difference, figureText, Said } from "@/ui";
+import { difference, figureText, passes, Said, usePassMarks } from "@/ui";
+import { PassMarkEditor } from "./PassMarkEditor";
 
 const SHOWN = ["net_profit", "return", "max_drawdown_percent", "return_over_drawdown", "profit_factor", "win_rate", "trades", "costs_share"];
 
@@ -19,6 +20,7 @@ interface Props {
 /** Eight figures with their difference from the pinned run, and the findings. */
 export function Soundings({ run, all, isCovered, figures, pinned, waiting, onUnpin, onFinding }: Props) {
   const [open, setOpen] = useState(false);
+  const marks = usePassMarks();
   // Findings judge the whole run: while its future is covered they would tell it.
   const findings = isCovered ? [] : (run?.findings ?? []);
   const before = pinned?.figures.all;
@@ -27,10 +29,21 @@ export function Soundings({ run, all, isCovered, figures, pinned, waiting, onUnp
     <div className="relative flex min-h-[52px] flex-none items-center border-b border-line px-4">
       <dl className={`flex flex-1 flex-wrap gap-y-1 ${waiting ? "opacity-60" : ""}`} aria-busy={waiting} data-testid="soundings">
         {shown.map((figure) => {
+          const mark = marks[figure.key];
+          const passed = run?.is_strategy ? passes(mark, all?.[figure.key]) : null;
           const change = difference(figure, all?.[figure.key], before?.[figure.key]);
           return (
-            <div key={figure.key} className="flex min-w-[96px] flex-1 flex-col border-l border-line px-3 first:border-l-0 first:pl-0" title={figure.meaning}>
-              <dt className="order-2 text-[11.5px] leading-4 italic text-soft">{figure.name}</dt>
+            <div key={figure.key} className="flex min-w-[96px] flex-1 flex-col border-l border-line px-3 first:border-l-0 first:pl-0">
+              <dt className="order-2 flex items-baseline gap-1 leading-4 whitespace-nowrap">
+                <PassMarkEditor figure={figure} mark={mark} />
+                {mark && (
+                  <span title={`${passed ? "Passes" : "Does not pass"}: ${mark.way === "least" ? "at least" : "at most"} ${figureText(figure, mark.value)}`} className={`num text-[11px] ${passed ? "text-gain" : "text-loss"}`} data-mark={figure.key}>
+                    {passed ? "✓" : "✕"}
+                    {mark.way === "least" ? "≥" : "≤"}
+                    {figureText(figure, mark.value).replace(/\.0+$|(\.\d*?)0+$/, "$1").replace(/^\+/, "")}
+                  </span>
+                )}
+              </dt>
               <dd className="num order-1 whitespace-nowrap text-[15px] font-semibold" data-figure={figure.key}>
                 {run?.is_strategy ? figureText(figure, all?.[figure.key]) : "–"}
                 {change && (

@@ -1,9 +1,12 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
-import { accountsQuery, api, catalogueQuery, keptRunQuery, marketsQuery, scriptsQuery, setupOf, startQuery, unwrap, type ChartWindow, type Setup, type SetupState } from "@/api";
+import { accountsQuery, api, catalogueQuery, keptRunQuery, marketsQuery, scriptsQuery, setupOf, startQuery, traceQuery, unwrap, type ChartWindow, type Setup, type SetupState } from "@/api";
 import { Loading, Trouble } from "@/ui";
 import { ChartDesk } from "./ChartDesk";
+import { FunnelCard } from "./FunnelCard";
+import { StepsMenu } from "./StepsMenu";
+import { useSteps, type Step } from "./steps";
 import type { ChartHandle } from "./ChartPane";
 import { useFollow } from "./follow/useFollow";
 import { InputsFace } from "./inputs/InputsFace";
@@ -18,6 +21,7 @@ import { AskElsewhere, Changed, CheckConversion, ReadBack, Versions } from "./te
 import { TradesColumn } from "./trades/TradesColumn";
 import { useTradeFilter } from "./trades/useTradeFilter";
 import { useLiveRun } from "./useLiveRun";
+import { FACES, useWorkbenchCommands, type Face } from "./useWorkbenchCommands";
 
 interface Props {
   state: SetupState;
@@ -25,9 +29,6 @@ interface Props {
   /** Go to the trials; with one input, to a sweep of it alone. */
   onSweep: (state: SetupState, input?: string) => void;
 }
-
-const FACES = ["Text", "Sheet", "Inputs"] as const;
-type Face = (typeof FACES)[number];
 
 /** The place where a script meets a market. */
 export function Workbench({ state, onState, onSweep }: Props) {
@@ -37,6 +38,7 @@ export function Workbench({ state, onState, onSweep }: Props) {
   const accounts = useQuery(accountsQuery);
   const catalogue = useQuery(catalogueQuery);
   const kept = useQuery({ ...keptRunQuery(state.pinned ?? 0), enabled: state.pinned !== undefined });
+  const trace = useQuery({ ...traceQuery(state.pinned ?? 0), enabled: state.pinned !== undefined });
   const client = useQueryClient();
   const title = state.script ?? start.data?.script;
   const script = scripts.data?.find((item) => item.title === title);
@@ -90,12 +92,19 @@ export function Workbench({ state, onState, onSweep }: Props) {
     [entries],
   );
 
+  const takeStep = (step: Step) => {
+    setTyped({ key, text: step.text });
+    if (version && title) keepDraft(title, version.number, step.text, version.text);
+    onState({ ...step.state, pinned: state.pinned });
+  };
+  const steps = useSteps(key, text, state, live.answer, live.waiting, takeStep);
   const follow = useFollow(live.run, live.ask);
   const cover = follow.following?.bar ?? null;
   // Where the signals of the whole run went would tell of bars that are covered.
   const isCovered = cover !== null;
   const explained = useMemo(() => live.explained && (isCovered ? { ...live.explained, signals: {} } : live.explained), [live.explained, isCovered]);
-  const { filter, setFilter, shown, ended } = useTradeFilter(live.run, cover);
+  const { filter, setFilter, shown, ended, against } = useTradeFilter(live.run, cover, trace.data ?? null);
+  const [isFunnelOpen, setFunnelOpen] = useState(false);
   const stepTrade = (by: 1 | -1) => {
     const beyond = shown.filter((row) => chosen === null || (by > 0 ? row > chosen : row < chosen));
     const next = by > 0 ? beyond[0] : beyond.at(-1);
@@ -105,6 +114,17 @@ export function Workbench({ state, onState, onSweep }: Props) {
   useEffect(() => {
     document.title = title ? `${title} on ${state.market ?? start.data?.market ?? ""} · Skelb` : "Skelb";
   }, [title, state.market, start.data]);
+
+  useWorkbenchCommands({
+    undo: steps.undo,
+    redo: steps.redo,
+    pin: () => setup && pin.mutate(setup),
+    rules: () => setBuilding(true),
+    save: () => text !== null && save.mutate(text),
+    why: () => setFunnelOpen(true),
+    face: setFace,
+    tool: setTool,
+  });
 
   const failed = start.error ?? scripts.error ?? markets.error ?? accounts.error ?? catalogue.error;
   if (failed) return <Trouble error={`${failed.message} Is the program still running?`} />;
@@ -172,7 +192,7 @@ export function Workbench({ state, onState, onSweep }: Props) {
       <div className="flex min-h-0 flex-1">
       <Group orientation="horizontal" className="min-w-0 flex-1">
         <Panel defaultSize="38%" minSize="280px" className="flex flex-col border-r border-line bg-base-100">
-          <div role="tablist" aria-label="Faces of the script" className="flex h-9 flex-none items-end gap-4 border-b border-line px-4">
+          <div role="tablist" aria-label="Faces of the script" className="relative flex h-9 flex-none items-end gap-4 border-b border-line px-4">
             {FACES.map((name) => (
               <button
                 key={name}
@@ -187,10 +207,12 @@ export function Workbench({ state, onState, onSweep }: Props) {
                 {name}
               </button>
             ))}
-            <span className="ml-auto pb-1 text-[12px] text-soft">
-              {isSaved ? `saved · v${version.number}` : "not saved"}
-              {!isSaved && (
-                <button type="button" className="plain-button ml-2 !py-0" disabled={save.isPending} onClick={() => save.mutate(text)}>
+            <span className="ml-auto flex items-center gap-1 pb-1 text-[12px] text-soft">
+              <StepsMenu steps={steps} />
+              {isSaved ? (
+                <span className="whitespace-nowrap">saved · v{version.number}</span>
+              ) : (
+                <button type="button" className="plain-button !px-2 !py-0" title="Not saved yet (Ctrl S)" disabled={save.isPending} onClick={() => save.mutate(text)}>
                   Save version
                 </button>
               )}
@@ -238,6 +260,7 @@ export function Workbench({ state, onState, onSweep }: Props) {
               symbol={setup.market}
               chosen={chosen !== null && cover !== null && (live.run.trades.exit_bar[chosen] ?? 0) > cover ? null : chosen}
               follow={follow}
+              pinned={trace.data ?? null}
               ask={live.ask}
               onStepTrade={stepTrade}
               onAsk={live.askWindow}
@@ -250,8 +273,9 @@ export function Workbench({ state, onState, onSweep }: Props) {
           )}
         </Panel>
       </Group>
-        {live.run?.is_strategy && <TradesColumn run={live.run} shown={shown} ended={ended} filter={filter} onFilter={setFilter} chosen={chosen} onChoose={choose} />}
+        {live.run?.is_strategy && <TradesColumn run={live.run} shown={shown} ended={ended} against={isCovered ? null : against} onWhy={() => setFunnelOpen(true)} filter={filter} onFilter={setFilter} chosen={chosen} onChoose={choose} />}
       </div>
+      {isFunnelOpen && live.run && <FunnelCard run={live.run.key} ask={live.ask} onClose={() => setFunnelOpen(false)} />}
       {tool === "readback" && <ReadBack setup={setup} onClose={closeTool} />}
       {tool === "versions" && script && <Versions script={script} text={text} onTake={onText} onClose={closeTool} />}
       {tool === "changed" && <Changed pinned={kept.data ?? null} setup={setup} onTake={onText} onClose={closeTool} />}

@@ -5,5 +5,17 @@ from skelb.core.explain.explanation import Explanation, RuleReading
 from skelb.core.explain.funnel import Funnel, funnel_of
 from skelb.core.explain.reading import Part
 from skelb.core.explain.readings import Readings, why_sentences
+from skelb.core.explain.sieve import Sieve, sieves_of
 
-__all__ = ["Explainer", "Explanation", "Funnel", "Part", "Readings", "RuleReading", "funnel_of", "why_sentences"]
+__all__ = [
+    "Explainer",
+    "Explanation",
+    "Funnel",
+    "Part",
+    "Readings",
+    "RuleReading",
+    "Sieve",
+    "funnel_of",
+    "sieves_of",
+    "why_sentences",
+]

@@ -25,6 +25,8 @@ export interface Canvas {
   lanes: string[];
   /** Stops and targets as they were in force, where they move. */
   levels: LevelsInForce[];
+  /** Equity of the pinned run at each row of the window; empty without one. */
+  pinned: Values;
 }
 
 type Values = (number | null)[];
@@ -552,6 +554,7 @@ function drawEquity(c: Canvas): void {
   area(c, from, to - 1, peak, equity, c.colors.loss);
   ctx.globalAlpha = 1;
   path(c, window.holding, c.colors.soft, 1, [4, 3]);
+  if (c.pinned.length > 0) path(c, c.pinned, c.colors.brass, 1.4, []);
   if (window.equity.low && window.equity.high) strokeReach(c, window.equity.low, window.equity.high, c.colors.ink);
   path(c, window.equity.value, c.colors.ink, 1.6, []);
 }

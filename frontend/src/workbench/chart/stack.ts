@@ -39,6 +39,8 @@ export class ChartStack {
   private cover: number | null = null;
   private lanes: string[] = [];
   private levels: LevelsInForce[] = [];
+  private pinned: { time: number[]; equity: number[] } | null = null;
+  private pinnedRows: (number | null)[] = [];
   private colors: Palette = palette();
   private asked = "";
   private held: number | null = null; // the bar that is held whatever the pointer does
@@ -132,8 +134,28 @@ export class ChartStack {
   setWindow(window: ChartWindow): void {
     if (window.run !== this.run?.key) return;
     this.window = window;
+    this.matchPinned();
     this.redraw();
     this.askLevels();
+  }
+
+  /** Equity over time of the run to see this one against; its times need not be this run's. */
+  setPinned(pinned: { time: number[]; equity: number[] } | null): void {
+    this.pinned = pinned;
+    this.matchPinned();
+    this.redraw();
+  }
+
+  /** The pinned run's equity as it was known at each row of the window. */
+  private matchPinned(): void {
+    const { pinned, window } = this;
+    this.pinnedRows = [];
+    if (!pinned || !window) return;
+    let at = -1;
+    this.pinnedRows = window.time.map((moment) => {
+      while (at + 1 < pinned.time.length && pinned.time[at + 1]! <= moment) at++;
+      return at < 0 || moment > pinned.time.at(-1)! ? null : pinned.equity[at]!;
+    });
   }
 
   private askLevels(): void {
@@ -387,7 +409,7 @@ export class ChartStack {
     drawPane(info, {
       ctx: plot.ctx, left, top, width, height, ratio: uPlot.pxRatio, view: this.view, range: this.rangeOf(info),
       colors: this.colors, run: this.run, window: this.window, chosen: this.chosen, held: this.held,
-      cover: this.cover, lanes: this.lanes, levels: this.levels,
+      cover: this.cover, lanes: this.lanes, levels: this.levels, pinned: this.pinnedRows,
     });
   }
 
@@ -432,6 +454,8 @@ export class ChartStack {
         pieces.push([`equity ${plain(window.equity.value[row] ?? 0, 0)}`, "font-semibold"]);
         pieces.push([`under water ${plain(-(window.drawdown[row] ?? 0), 0)}`, "text-loss"]);
         pieces.push([`holding ${plain(window.holding[row] ?? 0, 0)}`, "text-soft"]);
+        const pinned = this.pinnedRows[row];
+        if (pinned !== null && pinned !== undefined) pieces.push([`pinned ${plain(pinned, 0)}`, "text-brass"]);
       }
       const children = pieces.map(([text, style]) => reading(text, style));
       if (pane.info.kind === "price" || pane.info.kind === "panel") {

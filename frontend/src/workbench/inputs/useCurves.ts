@@ -30,7 +30,7 @@ const MOST_KEPT = 60;
 
 /** What a curve depends on: the whole setup without the input itself. */
 function curveKey(setup: Setup, input: InputInfo): string {
-  const { [input.name]: _own, ...others } = setup.inputs ?? {};
+  const others = Object.entries(setup.inputs ?? {}).filter(([name]) => name !== input.name);
   return JSON.stringify([{ ...setup, inputs: others }, input.name]);
 }
 

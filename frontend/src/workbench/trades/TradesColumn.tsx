@@ -12,8 +12,12 @@ interface Props {
   shown: number[];
   /** How many trades there are without the filter. */
   ended: number;
+  /** Against the pinned run: trades that only this one made, and that only that one made. */
+  against: { added: number; gone: number } | null;
   filter: TradeFilter;
   onFilter: (filter: TradeFilter) => void;
+  /** Say why there are so few, or so many. */
+  onWhy: () => void;
   chosen: number | null;
   onChoose: (row: number) => void;
 }
@@ -26,7 +30,7 @@ const ORDERS = [
 ];
 
 /** One line a trade; choosing one flies the chart there. With Ctrl or Shift held, several are chosen and summed. */
-export function TradesColumn({ run, shown, ended, filter, onFilter, chosen, onChoose }: Props) {
+export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilter, chosen, onChoose }: Props) {
   const { trades } = run;
   const [order, setOrder] = useState("latest");
   const [folded, setFolded] = useState(false);
@@ -91,12 +95,25 @@ export function TradesColumn({ run, shown, ended, filter, onFilter, chosen, onCh
       {filtering && <TradeFilters trades={trades} filter={filter} onFilter={onFilter} />}
       <div className="flex flex-none items-baseline gap-2 border-b border-line px-3 py-1 text-[12px]">
         <Picker label="Order of trades" value={order} options={ORDERS} onChange={setOrder} />
+        {!isFiltered && (
+          <button type="button" className="ml-auto cursor-pointer text-soft hover:underline" onClick={onWhy}>
+            why so few?
+          </button>
+        )}
         {isFiltered && (
           <button type="button" className="ml-auto cursor-pointer text-brass hover:underline" onClick={() => onFilter({})}>
             show all
           </button>
         )}
       </div>
+      {against && (
+        <p className="flex-none border-b border-line px-3 py-1 text-[11.5px] leading-4 text-brass" data-testid="trades-against">
+          <button type="button" className="cursor-pointer hover:underline" aria-pressed={filter.isNew ?? false} onClick={() => onFilter({ ...filter, isNew: filter.isNew ? undefined : true })}>
+            {plain(against.added, 0)} not in the pinned run
+          </button>
+          , {plain(against.gone, 0)} of its are gone
+        </p>
+      )}
       {(isFiltered || together.length > 0) && (
         <p className="num flex-none border-b border-line px-3 py-1 text-[11.5px] leading-4" role="status" data-testid="trade-sum">
           {together.length > 0 && `${plain(together.length, 0)} chosen: `}

@@ -9,6 +9,13 @@ export interface TradeFilter {
   reason?: number;
   weekday?: string;
   hour?: string;
+  /** Only trades that the pinned run did not make. */
+  isNew?: boolean;
+}
+
+/** Trades of a run by what tells them apart from others: their side and when they entered. */
+export function tradeKeys(trades: { entry_time: number[]; side: (number | string)[] }): Set<string> {
+  return new Set(trades.entry_time.map((moment, row) => `${moment} ${trades.side[row] === "long" || trades.side[row] === 1 ? "long" : "short"}`));
 }
 
 export const WEEKDAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
@@ -24,11 +31,12 @@ function weekdayAndHour(moment: number, zone: string): [string, string] {
 }
 
 /** Rows of the trades that a filter shows, in order of exit. */
-export function rowsShown(trades: TradeColumns, filter: TradeFilter, zone: string): number[] {
+export function rowsShown(trades: TradeColumns, filter: TradeFilter, zone: string, pinned: Set<string> | null): number[] {
   const rows: number[] = [];
   for (let row = 0; row < trades.net.length; row++) {
     if (filter.side && trades.side[row]! > 0 !== (filter.side === "long")) continue;
     if (filter.result && trades.net[row]! > 0 !== (filter.result === "won")) continue;
+    if (filter.isNew && pinned?.has(`${trades.entry_time[row]} ${trades.side[row]! > 0 ? "long" : "short"}`)) continue;
     if (filter.rule !== undefined && trades.rule[row] !== filter.rule) continue;
     if (filter.reason !== undefined && trades.reason[row] !== filter.reason) continue;
     if (filter.weekday || filter.hour) {

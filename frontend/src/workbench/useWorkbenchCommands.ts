@@ -1,0 +1,54 @@
+import { useEffect, useMemo, useRef } from "react";
+import { useCommands, type Command } from "@/ui";
+import type { Tool } from "./text/TextTools";
+
+export const FACES = ["Text", "Sheet", "Inputs"] as const;
+export type Face = (typeof FACES)[number];
+
+/** What the Workbench can be told to do from the palette. */
+interface Acts {
+  undo: () => void;
+  redo: () => void;
+  pin: () => void;
+  rules: () => void;
+  save: () => void;
+  why: () => void;
+  face: (face: Face) => void;
+  tool: (tool: Tool) => void;
+}
+
+/** Offer the Workbench's commands, and its steps by key from wherever the focus is. */
+export function useWorkbenchCommands(acts: Acts): void {
+  const now = useRef(acts);
+  useEffect(() => {
+    now.current = acts;
+  });
+  const commands = useMemo<Command[]>(
+    () => [
+      { name: "Undo a step", keys: "Alt Z", act: () => now.current.undo() },
+      { name: "Redo a step", keys: "Alt Shift Z", act: () => now.current.redo() },
+      { name: "Pin this run", act: () => now.current.pin() },
+      { name: "Make rules from the conditions", act: () => now.current.rules() },
+      { name: "Save a version", keys: "Ctrl S", act: () => now.current.save() },
+      { name: "Why so few trades", act: () => now.current.why() },
+      ...FACES.map((face) => ({ name: `Show the ${face.toLowerCase()}`, act: () => now.current.face(face) })),
+      { name: "Read the strategy back", act: () => now.current.tool("readback") },
+      { name: "Versions and differences", act: () => now.current.tool("versions") },
+      { name: "What changed since the pinned run", act: () => now.current.tool("changed") },
+      { name: "Check a conversion", act: () => now.current.tool("conversion") },
+      { name: "Ask elsewhere", act: () => now.current.tool("ask") },
+    ],
+    [],
+  );
+  useCommands("Workbench", commands);
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (!event.altKey || event.ctrlKey || event.metaKey || event.code !== "KeyZ") return;
+      event.preventDefault();
+      if (event.shiftKey) now.current.redo();
+      else now.current.undo();
+    };
+    window.addEventListener("keydown", press);
+    return () => window.removeEventListener("keydown", press);
+  }, []);
+}

@@ -1,0 +1,51 @@
+"""How many bars each part of an entry rule lets through, one after the other."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from skelb.core.catalogue import YES
+from skelb.core.engine import Outcome
+from skelb.core.language import Checked
+from skelb.core.language.tools import written
+from skelb.core.language.tree import Expression, Logic, Name
+from skelb.core.plan.watching import asks_position
+
+
+@dataclass(frozen=True)
+class Sieve:
+    """An entry rule's parts in the order of the text with the bars left after each; `bars` is how many there were.
+
+    `passed` are pairs of a part and the bars on which it and all parts before it were yes. A rule that asks for the
+    position has no parts that could be counted.
+    """
+
+    rule: str
+    side: str
+    bars: int
+    passed: tuple[tuple[str, int], ...]
+
+
+def sieves_of(checked: Checked, outcome: Outcome) -> list[Sieve]:
+    """A sieve for every entry rule, over the bars of the run."""
+    plan, span = outcome.plan, slice(outcome.first, outcome.last + 1)
+    found = []
+    for rule in plan.entries:
+        passed: list[tuple[str, int]] = []
+        left = np.ones(outcome.last - outcome.first + 1, np.bool_)
+        for part in _parts(rule.when, checked) if not asks_position(rule.when, checked) else ():
+            values = np.broadcast_to(plan.expressions.whole(part), len(plan.dataset))[span]
+            left &= values == YES
+            passed.append((written(part), int(np.count_nonzero(left))))
+        found.append(Sieve(rule.name, rule.side or "", left.size, tuple(passed)))
+    return found
+
+
+def _parts(node: Expression, checked: Checked) -> list[Expression]:
+    """What `and` joins, names of such conditions opened."""
+    if isinstance(node, Name) and node.name in checked.definitions:
+        meant = checked.definitions[node.name].value
+        return _parts(meant, checked) if isinstance(meant, Logic) and meant.operator == "and" else [node]
+    if isinstance(node, Logic) and node.operator == "and":
+        return [inner for part in node.parts for inner in _parts(part, checked)]
+    return [node]

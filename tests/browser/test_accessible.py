@@ -1,0 +1,136 @@
+"""Every place by the rules of axe-core, by day and by night: no violation of WCAG 2 A and AA, none of its best practices."""
+
+from pathlib import Path
+
+import pytest
+
+from tests.browser.test_journey import settled
+
+pytestmark = pytest.mark.xdist_group("browser")
+
+AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def workbench(page):
+    page.goto("/")
+    settled(page)
+    page.locator("[role=option]").nth(4).click()
+    page.get_by_test_id("chart").focus()
+    page.keyboard.press("h")
+    page.get_by_test_id("bar-note").wait_for()
+    page.get_by_label("Filter the trades").click()
+
+
+def sheet(page):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("tab", name="Sheet").click()
+    page.get_by_label("Add to Protection").click()
+
+
+def inputs(page):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("tab", name="Inputs").click()
+    page.get_by_test_id("curve-fast").locator("circle").nth(3).wait_for()
+    page.get_by_role("button", name="Lanes").click()
+
+
+def follow_and_lens(page):
+    page.goto("/")
+    settled(page)
+    page.get_by_test_id("chart").focus()
+    page.keyboard.press("f")
+    page.keyboard.press("l")
+    page.get_by_test_id("lens").wait_for()
+
+
+def builder(page):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="Make rules").click()
+    page.get_by_test_id("condition").first.get_by_role("button", name="go long").click()
+    page.get_by_test_id("built-figures").wait_for()
+
+
+def funnel(page):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="why so few?").click()
+    page.get_by_role("region", name="long").wait_for()
+
+
+def palette(page):
+    page.goto("/")
+    settled(page)
+    page.keyboard.press("Control+k")
+
+
+def keyboard_card(page):
+    page.goto("/")
+    settled(page)
+    page.get_by_test_id("chart").focus()
+    page.keyboard.press("?")
+
+
+def mistakes(page):
+    page.goto("/")
+    settled(page)
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+End")
+    page.keyboard.insert_text("\nenter long when quack\n")
+    page.get_by_role("status").filter(has_text="quack").wait_for()
+
+
+def trials(page):
+    page.goto("/trials")
+    page.get_by_role("heading").first.wait_for()
+
+
+def markets(page):
+    page.goto("/markets")
+    page.get_by_role("heading").first.wait_for()
+
+
+def shelf(page):
+    page.goto("/shelf")
+    page.get_by_role("heading").first.wait_for()
+
+
+def guide(page):
+    page.goto("/guide")
+    page.get_by_role("heading").first.wait_for()
+
+
+PLACES = (
+    workbench,
+    sheet,
+    inputs,
+    follow_and_lens,
+    builder,
+    funnel,
+    palette,
+    keyboard_card,
+    mistakes,
+    trials,
+    markets,
+    shelf,
+    guide,
+)
+
+
+@pytest.mark.parametrize("theme", ["daychart", "nightchart"])
+@pytest.mark.parametrize("place", PLACES, ids=lambda place: place.__name__)
+def test_no_violations(page, place, theme):
+    page.add_init_script(f"localStorage.setItem('skelb-theme', '{theme}')")
+    place(page)
+    page.wait_for_timeout(300)
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("() => axe.run()")
+    told = [
+        f"{item['id']}: {item['help']} at {node['target']}: {node['html'][:160]} {' '.join(check['message'] for check in node['any'])[:120]}"
+        for item in found["violations"]
+        for node in item["nodes"]
+    ]
+    assert told == []
