@@ -266,7 +266,7 @@ def test_the_shelf_opens_versions_and_keeps_status(page):
     expect(page.get_by_label("Version", exact=True)).to_have_value("2")
     page.goto("/shelf")
     page.get_by_label("Status of New idea", exact=True).select_option("trusted")
-    page.get_by_role("button", name="Open version 1 of New idea", exact=True).click()
+    page.get_by_role("button", name="Open v1 of New idea", exact=True).click()
     expect(page.locator(".cm-content")).not_to_contain_text("# second")
     page.goto("/shelf")
     expect(page.get_by_label("Status of New idea", exact=True)).to_have_value("trusted")

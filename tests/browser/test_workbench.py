@@ -417,7 +417,7 @@ def test_why_so_few_shows_what_each_part_lets_through(page, world):
 def test_a_drag_over_the_strip_chooses_the_days_and_the_address_holds_them(page, world):
     page.goto("/")
     settled(page)
-    page.get_by_role("button", name="Span").click()
+    page.get_by_title("From the first day to the last").click()
     strip = page.get_by_test_id("span-strip")
     box = strip.bounding_box()
     page.mouse.move(box["x"] + box["width"] * 0.25, box["y"] + 30)

@@ -106,7 +106,7 @@ function ScriptRow({ script, onOpen }: { script: Script; onOpen: (what: Opening)
             key={version.number}
             type="button"
             className="num mr-2 cursor-pointer text-long hover:underline"
-            aria-label={`Open version ${version.number} of ${script.title}`}
+            aria-label={`Open v${version.number} of ${script.title}`}
             onClick={() => onOpen({ script: script.title, version: version.number, ...home })}
           >
             v{version.number}

@@ -27,7 +27,7 @@ export function Soundings({ run, all, isCovered, figures, pinned, waiting, onUnp
   const shown = SHOWN.map((key) => figures.find((figure) => figure.key === key)).filter((figure) => figure !== undefined);
   return (
     <div className="relative flex min-h-[52px] flex-none items-center border-b border-line px-4">
-      <dl className={`flex flex-1 flex-wrap gap-y-1 ${waiting ? "opacity-60" : ""}`} aria-busy={waiting} data-testid="soundings">
+      <dl className={`flex flex-1 flex-wrap gap-y-1 ${waiting ? "text-soft" : ""}`} aria-busy={waiting} data-testid="soundings">
         {shown.map((figure) => {
           const mark = marks[figure.key];
           const passed = run?.is_strategy ? passes(mark, all?.[figure.key]) : null;

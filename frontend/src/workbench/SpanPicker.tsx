@@ -21,7 +21,7 @@ export function SpanPicker(props: Props) {
   const { first, last, from, to, onSpan } = props;
   const take = (begin: string, end: string) => onSpan(begin && begin > first ? begin : undefined, end && end < last ? end : undefined);
   return (
-    <PopOver face={`${dateText(from)} to ${dateText(to)}`} label="Span" title="From the first day to the last" className="picker whitespace-nowrap">
+    <PopOver face={`${dateText(from)} to ${dateText(to)}`} title="From the first day to the last" className="picker whitespace-nowrap">
       {() => (
         <span className="block w-[452px] p-4">
           <Strip {...props} onTake={take} />

@@ -192,7 +192,8 @@ export function Workbench({ state, onState, onSweep }: Props) {
       <div className="flex min-h-0 flex-1">
       <Group orientation="horizontal" className="min-w-0 flex-1">
         <Panel defaultSize="38%" minSize="280px" className="flex flex-col border-r border-line bg-base-100">
-          <div role="tablist" aria-label="Faces of the script" className="relative flex h-9 flex-none items-end gap-4 border-b border-line px-4">
+          <div className="relative flex h-9 flex-none items-end border-b border-line px-4">
+            <div role="tablist" aria-label="Faces of the script" className="flex gap-4">
             {FACES.map((name) => (
               <button
                 key={name}
@@ -207,6 +208,7 @@ export function Workbench({ state, onState, onSweep }: Props) {
                 {name}
               </button>
             ))}
+            </div>
             <span className="ml-auto flex items-center gap-1 pb-1 text-[12px] text-soft">
               <StepsMenu steps={steps} />
               {isSaved ? (

@@ -117,7 +117,7 @@ export function PlanBuilder({ setup, title, scripts, catalogue, isSaving, onMake
             <Said text="This does not check clean yet: a part cannot stand where it was put. Take it out, or make the strategy and mend it in the text." />
           </p>
         ) : (
-          <dl className={`flex gap-6 ${live.waiting ? "opacity-60" : ""}`} aria-busy={live.waiting} data-testid="built-figures">
+          <dl className={`flex gap-6 ${live.waiting ? "text-soft" : ""}`} aria-busy={live.waiting} data-testid="built-figures">
             {SHOWN.map((key) => {
               const info = catalogue.figures.find((figure) => figure.key === key);
               return info ? (

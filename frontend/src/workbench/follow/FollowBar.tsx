@@ -21,7 +21,7 @@ export function FollowBar({ run, follow }: { run: Run; follow: ReturnType<typeof
         {following.isPlaying ? <Pause size={14} aria-hidden /> : <Play size={14} aria-hidden />}
       </Press>
       <Picker label="Pace" value={String(following.pace)} options={PACES.map((pace) => ({ value: String(pace), label: `${pace} bar${pace > 1 ? "s" : ""} a second` }))} onChange={(pace) => follow.setPace(Number(pace))} />
-      <Press label="To the next entry or exit (e)" onPress={() => follow.toEvent()}>
+      <Press label="To the next event: an entry or exit (e)" onPress={() => follow.toEvent()}>
         <SkipForward size={14} aria-hidden /> next event
       </Press>
       <span className="num px-1 text-[11.5px] whitespace-nowrap text-soft" data-testid="follow-left" data-bar={following.bar}>

@@ -25,12 +25,12 @@ export function SheetFace({ setup, onText }: Props) {
         const own = rows.filter((row) => row.section === section);
         return (
           <section key={section} aria-label={name} className="border-b border-line py-2 last:border-b-0">
-            <h3 className="flex items-center font-semibold">
+            <h2 className="flex items-center font-semibold">
               {name}
               <span className="ml-auto">
                 <AddRule name={name} examples={examplesFor(examples, kinds)} onAdd={(rule) => onText(added(text, placeFor(rows, section), rule))} disabled={!isCurrent} />
               </span>
-            </h3>
+            </h2>
             {own.length === 0 && (
               <p className="text-[12px] text-soft">
                 <Said text={none} />

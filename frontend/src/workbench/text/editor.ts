@@ -42,7 +42,7 @@ export class ScriptEditor {
           highlightSelectionMatches(),
           scriptLook,
           readings,
-          EditorView.contentAttributes.of({ "aria-label": "Script text" }),
+          EditorView.contentAttributes.of({ "aria-label": "Script text", tabindex: "0" }),
           keymap.of([
             { key: "Mod-s", preventDefault: true, run: () => (handlers.onSave(), true) },
             { key: "F1", preventDefault: true, run: (view) => (void this.link.explain(view, view.state.selection.main.head).then(handlers.onHelp), true) },
