@@ -10,3 +10,4 @@ export * from "./theme";
 export * from "./commands";
 export * from "./PopOver";
 export * from "./passMarks";
+export * from "./held";

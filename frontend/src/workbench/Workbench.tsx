@@ -100,9 +100,7 @@ export function Workbench({ state, onState, onSweep }: Props) {
   const steps = useSteps(key, text, state, live.answer, live.waiting, takeStep);
   const follow = useFollow(live.run, live.ask);
   const cover = follow.following?.bar ?? null;
-  // Where the signals of the whole run went would tell of bars that are covered.
   const isCovered = cover !== null;
-  const explained = useMemo(() => live.explained && (isCovered ? { ...live.explained, signals: {} } : live.explained), [live.explained, isCovered]);
   const { filter, setFilter, shown, ended, against } = useTradeFilter(live.run, cover, trace.data ?? null);
   const [isFunnelOpen, setFunnelOpen] = useState(false);
   const stepTrade = (by: 1 | -1) => {
@@ -228,7 +226,9 @@ export function Workbench({ state, onState, onSweep }: Props) {
               text={text}
               setup={setup}
               tookMs={live.answer?.took_ms ?? null}
-              explained={live.waiting || !sound ? null : explained}
+              explained={live.explained}
+              isQuiet={live.waiting || !sound}
+              isCovered={isCovered}
               zone={live.run?.zone ?? "UTC"}
               onText={onText}
               onSave={() => save.mutate(text)}

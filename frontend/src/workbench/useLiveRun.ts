@@ -1,12 +1,11 @@
 import { useEffect, useRef, useState } from "react";
 import { LiveClient, type AskOnce, type BarExplained, type ChartWindow, type Run, type RunAnswer, type Setup } from "@/api";
+import { Held } from "@/ui";
 
 export interface LiveState {
   answer: RunAnswer | null;
   /** The last run that could be made; kept while a mistake is being mended. */
   run: Run | null;
-  /** The bar under the pointer, or the held one; null when there is none. */
-  explained: BarExplained | null;
   error: string | null;
   connected: boolean;
   waiting: boolean;
@@ -16,7 +15,9 @@ const noWindow = () => undefined;
 
 /** Asks for a run whenever the setup changes; windows go straight to the chart. */
 export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) => void = noWindow) {
-  const [state, setState] = useState<LiveState>({ answer: null, run: null, explained: null, error: null, connected: false, waiting: true });
+  const [state, setState] = useState<LiveState>({ answer: null, run: null, error: null, connected: false, waiting: true });
+  const [explained] = useState(() => new Held<BarExplained | null>(null));
+  const shown = useRef<string | null>(null);
   const client = useRef<LiveClient | null>(null);
   const windowHandler = useRef(onWindow);
   const asked = setup ? JSON.stringify(setup) : "";
@@ -33,13 +34,17 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
           return;
         }
         if (answer.answer === "explain") {
-          setState((before) => (answer.error || answer.run !== before.run?.key ? before : { ...before, explained: answer }));
+          if (!answer.error && answer.run === shown.current) explained.set(answer);
           return;
+        }
+        if (!answer.error) {
+          shown.current = answer.run?.key ?? shown.current;
+          explained.set(null);
         }
         setState((before) =>
           answer.error
             ? { ...before, error: answer.error, waiting: false }
-            : { ...before, answer, run: answer.run ?? before.run, explained: null, error: answer.problem, waiting: false },
+            : { ...before, answer, run: answer.run ?? before.run, error: answer.problem, waiting: false },
         );
       },
       (connected) => setState((before) => ({ ...before, connected })),
@@ -49,7 +54,7 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
       client.current = null;
       live.close();
     };
-  }, []);
+  }, [explained]);
 
   useEffect(() => {
     if (!asked) return;
@@ -61,8 +66,8 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
   const [askBar] = useState(() => (run: string, bar: number | null) => {
     if (bar !== null) return client.current?.explain(run, bar);
     client.current?.explainNone();
-    setState((before) => (before.explained ? { ...before, explained: null } : before));
+    explained.set(null);
   });
   const [ask] = useState<{ once: AskOnce }>(() => ({ once: (kind, body) => client.current?.ask(kind, body) ?? Promise.resolve(null) }));
-  return { ...state, askWindow, askBar, ask: ask.once };
+  return { ...state, explained, askWindow, askBar, ask: ask.once };
 }

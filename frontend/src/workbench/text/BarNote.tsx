@@ -3,13 +3,15 @@ import { Said, timeText } from "@/ui";
 
 interface Props {
   found: BarExplained;
+  /** Where the signals of the whole run went would tell of bars that are covered. */
+  isCovered: boolean;
   zone: string;
 }
 
 /** What the run did on the bar that is read, and why it did not enter. */
-export function BarNote({ found, zone }: Props) {
+export function BarNote({ found, isCovered, zone }: Props) {
   const said = found.happened.length ? found.happened : found.why;
-  const signals = Object.entries(found.signals).map(([side, sentence]) => `${side}: ${sentence}`);
+  const signals = isCovered ? [] : Object.entries(found.signals).map(([side, sentence]) => `${side}: ${sentence}`);
   return (
     <div className="max-h-[34%] flex-none overflow-auto border-t border-line px-4 py-2" role="region" aria-label="Why here" data-testid="bar-note" data-time={found.time}>
       <p className="flex items-baseline gap-2">

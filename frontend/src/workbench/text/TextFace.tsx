@@ -1,6 +1,6 @@
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import type { BarExplained, Setup } from "@/api";
-import { Said } from "@/ui";
+import { Said, useHeld, type Held } from "@/ui";
 import { ScriptEditor } from "./editor";
 import type { Explained, Finding } from "./language";
 import { BarNote } from "./BarNote";
@@ -12,8 +12,12 @@ interface Props {
   text: string;
   setup: Setup;
   tookMs: number | null;
-  /** The bar that is read, when it belongs to this very text. */
-  explained: BarExplained | null;
+  /** The bar that is read. */
+  explained: Held<BarExplained | null>;
+  /** Whether what was read belongs to an older text than this one. */
+  isQuiet: boolean;
+  /** Whether bars after the one that is read are covered. */
+  isCovered: boolean;
   zone: string;
   onText: (text: string) => void;
   onSave: () => void;
@@ -25,7 +29,7 @@ const MANY = 4;
 const REST_MS = 350;
 
 /** The script as text, with what the checker says about it and what can be done with it. */
-export function TextFace({ title, text, setup, tookMs, explained, zone, onText, onSave, onTool, onOpenScript }: Props) {
+export function TextFace({ title, text, setup, tookMs, explained, isQuiet, isCovered, zone, onText, onSave, onTool, onOpenScript }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const editor = useRef<ScriptEditor | null>(null);
   const first = useRef({ title, text });
@@ -62,8 +66,7 @@ export function TextFace({ title, text, setup, tookMs, explained, zone, onText, 
   useEffect(() => editor.current?.replace(text), [text]);
   useEffect(() => editor.current?.link.runsOn(setup.market, setup.timeframe), [setup.market, setup.timeframe]);
 
-  useEffect(() => editor.current?.read(explained), [explained]);
-
+  const read = useCallback((bar: BarExplained | null) => editor.current?.read(bar), []);
   const errors = found?.filter((item) => item.severity === "error") ?? [];
   const others = (found?.length ?? 0) - errors.length;
   const leading = errors[0] ?? found?.find((item) => item.severity === "warning");
@@ -71,7 +74,7 @@ export function TextFace({ title, text, setup, tookMs, explained, zone, onText, 
   return (
     <>
       <div ref={host} className={`min-h-0 flex-1 overflow-hidden ${isCalm ? "calm" : ""}`} data-testid="editor" />
-      {explained && <BarNote found={explained} zone={zone} />}
+      <Readings explained={explained} isQuiet={isQuiet} isCovered={isCovered} zone={zone} onRead={read} />
       {help && <WordHelp found={help} onClose={() => setHelp(null)} />}
       {isCalm ? (
         <ToChange errors={errors} onGo={(item) => editor.current?.goTo(item)} onMend={(item) => editor.current?.mend(item)} onMendAll={() => editor.current?.mendAll(errors)} />
@@ -104,6 +107,14 @@ export function TextFace({ title, text, setup, tookMs, explained, zone, onText, 
       </div>
     </>
   );
+}
+
+/** The bar that is read, in the text and below it: drawn anew with every bar, while the text around it rests. */
+function Readings({ explained, isQuiet, isCovered, zone, onRead }: Pick<Props, "explained" | "isQuiet" | "isCovered" | "zone"> & { onRead: (bar: BarExplained | null) => void }) {
+  const now = useHeld(explained);
+  const bar = isQuiet ? null : now;
+  useEffect(() => onRead(bar), [bar, onRead]);
+  return bar && <BarNote found={bar} isCovered={isCovered} zone={zone} />;
 }
 
 function Leading({ item, onGo, onMend }: { item: Finding; onGo: () => void; onMend: () => void }) {
