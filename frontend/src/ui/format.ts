@@ -2,9 +2,12 @@ import type { FigureInfo } from "@/api";
 
 const MINUS = "−";
 
+const numbers: Intl.NumberFormat[] = []; // by digits: making one takes a hundred times as long as using it
+
 /** A number with thousands separators and a true minus sign. */
 export function plain(value: number, digits: number): string {
-  const text = Math.abs(value).toLocaleString("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits });
+  const format = (numbers[digits] ??= new Intl.NumberFormat("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits }));
+  const text = format.format(Math.abs(value));
   const isZero = Number(text.replaceAll(",", "")) === 0;
   return value < 0 && !isZero ? MINUS + text : text;
 }
