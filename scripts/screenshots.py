@@ -50,6 +50,7 @@ def workbench_pinned(page: Page) -> None:
     for _ in range(3):
         page.keyboard.press("ArrowRight")
     settled(page)
+    page.get_by_test_id("curve-guard").locator("circle").nth(8).wait_for()
 
 
 def workbench_mistake(page: Page) -> None:
@@ -126,7 +127,69 @@ def guide(page: Page) -> None:
     page.get_by_role("img").wait_for()
 
 
+def sheet(page: Page) -> None:
+    page.goto("/")
+    settled(page)
+    page.get_by_role("tab", name="Sheet").click()
+    page.get_by_label("Add to Protection").click()
+    page.get_by_role("button", name="trail 3 * atr(14)").wait_for()
+
+
+def follow(page: Page) -> None:
+    page.goto("/?script=Rope%20ladder&market=LAMP&timeframe=1h")
+    settled(page)
+    page.locator("[role=option]").nth(14).click()
+    page.get_by_test_id("chart").focus()
+    page.keyboard.press("f")
+    for _ in range(4):
+        page.keyboard.press("e")
+        page.wait_for_timeout(400)
+    for _ in range(6):
+        page.keyboard.press("ArrowRight")
+        page.wait_for_timeout(200)
+    settled(page)
+
+
+def lens(page: Page) -> None:
+    page.goto("/?script=Glow%20worm&market=GLIM&timeframe=1h")
+    settled(page)
+    page.locator("[role=option]").nth(6).click()
+    page.get_by_test_id("chart").focus()
+    page.keyboard.press("h")
+    page.keyboard.press("l")
+    lens = page.get_by_test_id("lens")
+    lens.wait_for()
+    for _ in range(200):  # back to a bar in which something filled
+        if lens.get_by_text("Nothing filled").count() == 0:
+            break
+        before = lens.get_attribute("data-bar")
+        lens.get_by_role("button", name="Lens on the bar before").click()
+        page.wait_for_function(
+            "before => document.querySelector('[data-testid=lens]').dataset.bar !== before", arg=before
+        )
+    page.mouse.move(250, 790)
+
+
+def plan_builder(page: Page) -> None:
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="Make rules").click()
+    conditions = page.get_by_test_id("condition")
+    conditions.nth(2).get_by_role("button", name="go long").click()
+    conditions.nth(4).get_by_role("button", name="go long").click()
+    conditions.nth(5).get_by_role("button", name="leave long").click()
+    page.get_by_role("button", name="Mirror the long side").click()
+    for rule in ("stop 2 * atr(14)", "target 3 R", "size risk 1%"):
+        page.get_by_role("button", name=rule).click()
+    page.locator("[data-testid=built-figures][aria-busy=false]").wait_for()
+    page.get_by_role("region", name="Go long").scroll_into_view_if_needed()
+
+
 VIEWS = {
+    "plan-builder": (plan_builder, "daychart"),
+    "workbench-sheet": (sheet, "daychart"),
+    "workbench-follow": (follow, "nightchart"),
+    "workbench-lens": (lens, "daychart"),
     "guide": (guide, "daychart"),
     "conversion": (conversion, "daychart"),
     "ask-elsewhere": (ask_elsewhere, "daychart"),

@@ -3,11 +3,14 @@
 import json
 import re
 
+import numpy as np
 import pytest
 from playwright.sync_api import expect
 
+from skelb.core.bars import Bars, Timeframe
 from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
 from skelb.demo.world import make_bars
+from skelb.service.application import Application
 from tests.browser.test_journey import command_line, settled, shown, write_script
 from tests.conftest import write_csv
 
@@ -479,3 +482,41 @@ def test_every_command_by_name_and_every_key_on_a_card(page):
     page.keyboard.type("markets go")
     page.keyboard.press("Enter")
     expect(page).to_have_url(re.compile("/markets"))
+
+
+# --- a million bars ----------------------------------------------------------------------------------------------
+
+
+def test_a_million_bars_are_shown_in_windows_and_memory_stays_flat(page, server):
+    size = 1_000_000
+    rng = np.random.default_rng(5)
+    close = 1_000 + np.round(np.cumsum(rng.normal(0, 0.05, size)), 2)
+    opens = np.concatenate(([1_000.0], close[:-1]))
+    high, low = np.maximum(opens, close) + 0.02, np.minimum(opens, close) - 0.02
+    time = 1_577_836_800 + np.arange(size, dtype=np.int64) * 60
+    application = Application(server.home)
+    application.library.save_market(
+        "MILLION", "", {"tick": 0.01}, [Bars(Timeframe(1), time, opens, high, low, close, np.ones(size))]
+    )
+    application.close()
+    asked = []
+    page.on("websocket", lambda socket: socket.on("framereceived", lambda frame: asked.append(len(frame))))
+    page.goto("/?script=Harbour%20swell&market=MILLION&timeframe=1m")
+    settled(page)
+    chart = page.get_by_test_id("chart")
+    chart.focus()
+    page.keyboard.press("Home")
+    expect(chart).to_contain_text("bars a column")
+    heap = "() => { window.gc?.(); return performance.memory.usedJSHeapSize / 1e6 }"
+    before = page.evaluate(heap)
+    for key in ("+", "+", "+", "PageUp", "-", "PageDown", "+", "+", "PageUp", "ArrowLeft", "-", "-") * 4:
+        page.keyboard.press(key)
+        page.wait_for_timeout(40)
+    for _ in range(12):
+        page.keyboard.press("+")
+    expect(chart).not_to_contain_text("bars a column")
+    page.keyboard.press("h")
+    expect(page.get_by_test_id("bar-note")).to_be_visible()
+    assert page.evaluate(heap) < before + 60
+    windows = asked[asked.index(max(asked)) + 1 :]
+    assert windows and max(windows) < 3_000_000  # no window carries more than the screen can show

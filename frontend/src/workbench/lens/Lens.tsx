@@ -64,7 +64,7 @@ function Finer({ view, digits, zone }: { view: LensView; digits: number; zone: s
   const room = (WIDTH - 62) / time.length;
   const x = (place: number) => (place + 0.5) * room;
   const y = (price: number) => 10 + (1 - (price - least) / (most - least || 1)) * (HEIGHT - 34);
-  const body = Math.max(1, room * 0.6);
+  const body = Math.min(16, Math.max(1, room * 0.6));
   const prices = [most, (most + least) / 2, least];
   // A fill inside the bar is drawn at the first finer bar that holds its price: where it can have been.
   const placeOf = (fill: LensView["fills"][number]) => {
