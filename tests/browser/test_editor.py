@@ -144,7 +144,7 @@ def test_the_strategy_reads_back_and_differences_lead_back(page):
     tool(page, "Versions and differences")
     expect(page.get_by_test_id("differences")).to_contain_text("months jan-mar")
     page.get_by_role("button", name="Go back to v1").click()
-    expect(page.get_by_text("not saved")).to_be_visible()
+    expect(page.get_by_role("button", name="Save version")).to_be_visible()
     assert "months" not in text_of(page)
 
 

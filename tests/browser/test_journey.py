@@ -227,10 +227,10 @@ def test_typed_text_survives_a_reload_until_it_is_saved(page):
     page.locator(".cm-content").click()
     page.keyboard.press("Control+End")
     page.keyboard.type("# a thought")
-    expect(page.get_by_text("not saved")).to_be_visible()
+    expect(page.get_by_role("button", name="Save version")).to_be_visible()
     page.reload()
     expect(page.locator(".cm-content")).to_contain_text("# a thought")
-    expect(page.get_by_text("not saved")).to_be_visible()
+    expect(page.get_by_role("button", name="Save version")).to_be_visible()
 
 
 def test_completion_offers_names_and_fields(page):

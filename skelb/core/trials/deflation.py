@@ -1,0 +1,75 @@
+"""What the best of many tries is worth: the deflated Sharpe ratio."""
+
+from dataclasses import dataclass
+from statistics import NormalDist
+
+import numpy as np
+
+from skelb.core.bars import Floats
+
+_EULER = 0.5772156649015329
+_NORMAL = NormalDist()
+
+
+@dataclass(frozen=True)
+class Deflated:
+    """The chance that the edge is real after so many tries, and what luck alone would have shown.
+
+    sharpe : of one day's relative change; expected_best : the Sharpe that the best of `tries` worthless ones shows
+    probability : that the true Sharpe is above 0, seen against `expected_best`; `probability_alone` for a single try
+    """
+
+    sharpe: float
+    tries: int
+    expected_best: float
+    probability: float
+    probability_alone: float
+
+    @property
+    def sentence(self) -> str:
+        """The verdict in plain words."""
+        if self.tries <= 1:
+            return f"With a single try, the chance that this edge is real is {self.probability_alone:.0%}."
+        verdict = (
+            "likely luck"
+            if self.probability < 0.5
+            else "not proven"
+            if self.probability < 0.95
+            else "hard to explain by luck"
+        )
+        return (
+            f"The best of {self.tries:,} worthless tries would have shown a Sharpe of {self.expected_best:.3f} a day; this one "
+            f"shows {self.sharpe:.3f}. The chance that the edge is real is {self.probability:.0%}: {verdict}."
+        )  # fmt: skip
+
+
+def deflated(changes: Floats, tries: int, spread: float | None = None) -> Deflated | None:
+    """The deflated Sharpe ratio of a run that was the best of `tries`.
+
+    changes : float64, shape (days,), equity's relative change from day to day; None with fewer than 3 or without spread
+    spread : the deviation of the daily Sharpe among the tries; by default that of a worthless one, 1 / √(days - 1)
+
+    Bailey and López de Prado (2014), "The Deflated Sharpe Ratio", Journal of Portfolio Management 40(5): with n days,
+    skewness g and kurtosis k, probability = Φ((S - S₀) √(n - 1) / √(1 - g S + (k - 1) S² / 4)), S₀ the expected
+    largest of N normal draws.
+    """
+    days = changes.size
+    if days < 3 or tries < 1:
+        return None
+    deviation = float(changes.std(ddof=1))
+    if deviation <= 0:
+        return None
+    sharpe = float(changes.mean()) / deviation
+    scaled = (changes - changes.mean()) / changes.std()
+    skewness, kurtosis = float(np.mean(scaled**3)), float(np.mean(scaled**4))
+    scale = np.sqrt(max(1e-12, 1.0 - skewness * sharpe + (kurtosis - 1.0) / 4.0 * sharpe * sharpe))
+    width = spread if spread is not None else 1.0 / np.sqrt(days - 1)
+    best = 0.0
+    if tries > 1:
+        best = width * (
+            (1 - _EULER) * _NORMAL.inv_cdf(1 - 1 / tries) + _EULER * _NORMAL.inv_cdf(1 - 1 / (tries * np.e))
+        )
+    root = np.sqrt(days - 1) / scale
+    return Deflated(
+        sharpe, tries, float(best), _NORMAL.cdf(float((sharpe - best) * root)), _NORMAL.cdf(float(sharpe * root))
+    )

@@ -1,0 +1,117 @@
+"""The trades of a run in other orders and samples: how much of its result was luck of the draw."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from skelb.core.bars import Floats
+from skelb.core.errors import SettingsError
+
+Kind = Literal["shuffle", "bootstrap", "blocks", "skip", "worsen"]
+KINDS: tuple[Kind, ...] = ("shuffle", "bootstrap", "blocks", "skip", "worsen")
+BANDS = (5, 25, 50, 75, 95)
+_CHUNK = 4_000_000  # numbers at once, so that many trades and many samples stay within memory
+
+
+@dataclass(frozen=True, eq=False)
+class Measures:
+    """What each sample came to, shape (samples,); money, except `over_drawdown` and the counts.
+
+    over_drawdown : net over the largest drawdown, inf without one that fell
+    losing : the longest run of trades that did not win; ruined : whether equity ever fell to 0
+    """
+
+    net: Floats
+    drawdown: Floats
+    over_drawdown: Floats
+    losing: Floats
+    ruined: Floats
+
+
+@dataclass(frozen=True, eq=False)
+class Resampled:
+    """The samples of one kind beside the run itself.
+
+    real : the same measures of the trades as they came, shape (1,) each
+    bands : float64, shape (5, points), equity's 5th, 25th, 50th, 75th and 95th percentile after `at` trades
+    places : for net, drawdown and over_drawdown, the share of samples that were worse than the run, 0 to 1
+    """
+
+    kind: Kind
+    samples: Measures
+    real: Measures
+    at: Floats
+    bands: Floats
+    places: dict[str, float]
+
+
+def resample(
+    net: Floats, capital: float, kind: Kind, samples: int = 1_000, seed: int = 1, share: float = 0.1, block: int = 10
+) -> Resampled:
+    """Trades drawn anew `samples` times, the same for the same seed.
+
+    shuffle : the same trades in another order, so only the way differs, not the end
+    bootstrap : as many trades drawn with replacement; blocks : in stretches of `block` trades that stay together
+    skip : each trade left out with chance `share`; worsen : `share` of the mean absolute net taken from each trade,
+        times a chance between 0 and 2
+
+    net : float64, shape (trades,), money, in order of exit. Raises SettingsError with fewer than 2 trades, or settings
+    out of range.
+    """
+    if net.size < 2:
+        raise SettingsError(f"resampling needs 2 trades or more, this run has {net.size}")
+    if not 1 <= samples <= 100_000 or not 0 <= share <= 1 or block < 1:
+        raise SettingsError("samples are 1 to 100,000, share is 0 to 1, block is 1 or more")
+    rng = np.random.default_rng(seed)
+    points = np.unique(np.linspace(0, net.size, min(net.size + 1, 200)).astype(np.int64))
+    paths, parts = np.empty((samples, points.size)), []
+    step = max(1, _CHUNK // net.size)
+    for begin in range(0, samples, step):
+        count = min(step, samples - begin)
+        drawn = _drawn(net, kind, count, rng, share, block)
+        equity = capital + np.cumsum(drawn, axis=1)
+        paths[begin : begin + count] = np.concatenate((np.full((count, 1), capital), equity), axis=1)[:, points]
+        parts.append(_measured(drawn, equity, capital))
+    found = Measures(*(np.concatenate([getattr(part, name) for part in parts]) for name in Measures.__annotations__))
+    real = _measured(net[None, :], capital + np.cumsum(net)[None, :], capital)
+    places = {
+        "net": float(np.mean(found.net < real.net[0])),
+        "drawdown": float(np.mean(found.drawdown > real.drawdown[0])),
+        "over_drawdown": float(np.mean(found.over_drawdown < real.over_drawdown[0])),
+    }
+    bands = np.percentile(paths, BANDS, axis=0)
+    return Resampled(kind, found, real, points.astype(np.float64), bands, places)
+
+
+def _drawn(net: Floats, kind: Kind, count: int, rng: np.random.Generator, share: float, block: int) -> Floats:
+    """Samples of the trades, shape (count, trades)."""
+    size = net.size
+    if kind == "shuffle":
+        return rng.permuted(np.broadcast_to(net, (count, size)), axis=1)
+    if kind == "bootstrap":
+        return net[rng.integers(0, size, (count, size))]
+    if kind == "blocks":
+        block = min(block, size)
+        starts = rng.integers(0, size, (count, -(-size // block)))
+        rows = (starts[:, :, None] + np.arange(block)) % size  # the end goes on at the beginning
+        return net[rows.reshape(count, -1)[:, :size]]
+    if kind == "skip":
+        return np.where(rng.random((count, size)) < share, 0.0, net)
+    if kind == "worsen":
+        return net - share * np.abs(net).mean() * rng.uniform(0, 2, (count, size))
+    raise SettingsError(f"resampling is one of {', '.join(KINDS)}, not `{kind}`")
+
+
+def _measured(drawn: Floats, equity: Floats, capital: float) -> Measures:
+    peaks = np.maximum(np.maximum.accumulate(equity, axis=1), capital)
+    drawdown = (peaks - equity).max(axis=1)
+    net = drawn.sum(axis=1)
+    with np.errstate(divide="ignore", invalid="ignore"):
+        over = np.where(drawdown > 0, net / drawdown, np.inf)
+    losing = np.zeros(drawn.shape[0])
+    run = np.zeros(drawn.shape[0])
+    for column in drawn.T:
+        run = np.where(column <= 0, run + 1, 0)
+        np.maximum(losing, run, out=losing)
+    return Measures(net, drawdown, over, losing, (equity.min(axis=1) <= 0).astype(np.float64))

@@ -1,0 +1,136 @@
+"""Resampling, deflation and challenges against plain forms of the same definitions."""
+
+import math
+from statistics import NormalDist
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from skelb.core.errors import SettingsError
+from skelb.core.trials import KINDS, Rules, challenge, deflated, resample
+
+NETS = st.lists(st.integers(-400, 500).map(float), min_size=2, max_size=40).map(np.array)
+
+
+def plain_measures(trades, capital):
+    equity, peak, down, losing, run, low = capital, capital, 0.0, 0, 0, math.inf
+    for net in trades:
+        equity += net
+        peak, low = max(peak, equity), min(low, equity)
+        down = max(down, peak - equity)
+        run = run + 1 if net <= 0 else 0
+        losing = max(losing, run)
+    return sum(trades), down, sum(trades) / down if down else math.inf, losing, float(low <= 0)
+
+
+@given(NETS, st.integers(0, 99))
+def test_every_order_of_the_same_trades_ends_alike(net, seed):
+    found = resample(net, 1_000, "shuffle", 30, seed)
+    np.testing.assert_allclose(found.samples.net, net.sum(), atol=1e-9)
+    real = found.real
+    assert (real.net[0], real.drawdown[0], real.over_drawdown[0], real.losing[0], real.ruined[0]) == pytest.approx(
+        plain_measures(net, 1_000)
+    )
+    assert found.bands[:, 0].tolist() == [1_000] * 5
+    np.testing.assert_allclose(found.bands[:, -1], 1_000 + net.sum(), atol=1e-9)
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_the_same_seed_draws_the_same_and_another_does_not(kind):
+    net = np.random.default_rng(3).normal(5, 100, 120)
+    one, same, other = (resample(net, 10_000, kind, 50, seed) for seed in (1, 1, 2))
+    np.testing.assert_array_equal(one.samples.drawdown, same.samples.drawdown)
+    assert (one.samples.drawdown != other.samples.drawdown).any()
+    assert one.bands.shape == (5, one.at.size) and (np.diff(one.bands, axis=0) >= 0).all()
+
+
+def test_samples_are_what_their_kind_says():
+    net = np.arange(1.0, 101.0)
+    blocks = resample(net, 1_000, "blocks", 200, block=100)
+    np.testing.assert_allclose(blocks.samples.net, net.sum())  # one stretch of all trades, wherever it begins
+    skipped = resample(net, 1_000, "skip", 2_000, share=0.25)
+    assert skipped.samples.net.mean() == pytest.approx(net.sum() * 0.75, rel=0.02)
+    worse = resample(net, 1_000, "worsen", 2_000, share=0.1)
+    assert worse.samples.net.mean() == pytest.approx(net.sum() * 0.9, rel=0.02)
+    drawn = resample(net, 1_000, "bootstrap", 4_000)
+    assert drawn.samples.net.mean() == pytest.approx(net.sum(), rel=0.02)
+    assert drawn.samples.net.std() == pytest.approx(math.sqrt(100) * net.std(), rel=0.05)
+    assert drawn.places["net"] == pytest.approx(np.mean(drawn.samples.net < net.sum()))
+
+
+def test_resampling_refuses_what_cannot_be():
+    for bad in ({"samples": 0}, {"share": 2.0}, {"block": 0}):
+        with pytest.raises(SettingsError):
+            resample(np.ones(5), 100, "bootstrap", **bad)
+    with pytest.raises(SettingsError, match="2 trades or more"):
+        resample(np.ones(1), 100, "shuffle")
+
+
+def test_deflation_by_its_formula():
+    changes = np.random.default_rng(8).standard_t(5, 500) * 0.01 + 0.0006
+    n, s = changes.size, changes.mean() / changes.std(ddof=1)
+    z = (changes - changes.mean()) / changes.std()
+    scale = math.sqrt(1 - (z**3).mean() * s + ((z**4).mean() - 1) / 4 * s * s)
+    for tries in (1, 10, 1_000):
+        draws = (
+            [NormalDist().inv_cdf(1 - 1 / tries), NormalDist().inv_cdf(1 - 1 / (tries * math.e))]
+            if tries > 1
+            else [0, 0]
+        )
+        best = (0.42278433509846714 * draws[0] + 0.5772156649015329 * draws[1]) / math.sqrt(n - 1)
+        found = deflated(changes, tries)
+        assert found.expected_best == pytest.approx(best)
+        assert found.probability == pytest.approx(NormalDist().cdf((s - best) * math.sqrt(n - 1) / scale))
+    assert deflated(changes, 10_000).probability < deflated(changes, 10).probability < deflated(changes, 1).probability
+    assert deflated(np.zeros(50), 5) is None and deflated(changes[:2], 5) is None
+    assert "1,000 worthless tries" in deflated(changes, 1_000).sentence
+
+
+def test_the_expected_best_is_what_worthless_tries_show():
+    rng = np.random.default_rng(4)
+    best = [rng.normal(0, 1 / math.sqrt(251), 100).max() for _ in range(4_000)]
+    assert deflated(rng.normal(0, 1, 252), 100).expected_best == pytest.approx(np.mean(best), rel=0.03)
+
+
+def plain_challenge(equity, day, capital, rules):
+    days = sorted(set(day))
+    for start in days:
+        before = equity[day.index(start) - 1] if day.index(start) else capital
+        count, end = 0, None
+        for now in days[days.index(start) :]:
+            count += 1
+            if count > rules.most_days:
+                end = ("timed out", rules.most_days)
+                break
+            morning = equity[day.index(now) - 1] if day.index(now) else capital
+            for i in [i for i in range(len(day)) if day[i] == now]:
+                if (before - equity[i]) / capital * 100 >= rules.total_loss:
+                    end = ("total loss", count)
+                elif (morning - equity[i]) / capital * 100 >= rules.daily_loss:
+                    end = ("daily loss", count)
+                elif (equity[i] - before) / capital * 100 >= rules.target and count >= rules.least_days:
+                    end = ("passed", count)
+                if end:
+                    break
+            if end:
+                break
+        if end is None:
+            end = ("timed out", count) if count == rules.most_days else ("unfinished", count)
+        yield end
+
+
+@given(
+    st.lists(st.tuples(st.integers(0, 1), st.integers(-30, 32)), min_size=1, max_size=50),
+    st.builds(Rules, st.integers(1, 9), st.integers(1, 6), st.integers(1, 9), st.integers(0, 3), st.integers(3, 8)),
+)
+def test_challenges_by_plain_loops(steps, rules):
+    day = np.cumsum([forward for forward, _ in steps]) + 100
+    equity = 1_000 + np.cumsum([change for _, change in steps]).astype(float)
+    found = challenge(equity, day, 1_000, rules)
+    assert list(zip(found.ends, found.days.tolist(), strict=True)) == list(
+        plain_challenge(equity.tolist(), day.tolist(), 1_000, rules)
+    )
+    decided = [end for end in found.ends if end != "unfinished"]
+    assert found.share("passed") == (decided.count("passed") / len(decided) if decided else None)
