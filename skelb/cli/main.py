@@ -5,12 +5,25 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
 
-import orjson
 import typer
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
+from skelb.cli.distrust import app as distrust_commands
 from skelb.cli.inputs import CliRun, UsageError, read_dataset, read_script, scripts_beside, settings_of
+from skelb.cli.options import (
+    AccountOption,
+    BarsOption,
+    FileArgument,
+    FromOption,
+    JsonOption,
+    MarketOption,
+    SetOption,
+    SidesOption,
+    TimeframeOption,
+    ToOption,
+    print_json,
+)
 from skelb.core.errors import SkelbError
 from skelb.core.explain import Explainer, Part
 from skelb.core.export import (
@@ -34,22 +47,8 @@ from skelb.service.sweeps import sweep_document
 from skelb.service.warm import warm_kernels
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
+app.add_typer(distrust_commands)
 _err = Console(stderr=True)
-
-FileArgument = Annotated[Path, typer.Argument(metavar="FILE", help="A .skelb script.")]
-BarsOption = Annotated[
-    list[str], typer.Option("--bars", metavar="[SYMBOL=]CSV", help="Bars: time,open,high,low,close,volume.")
-]
-MarketOption = Annotated[list[Path] | None, typer.Option("--market", metavar="JSON", help="The market's description.")]
-AccountOption = Annotated[Path | None, typer.Option("--account", metavar="JSON", help="The account.")]
-SetOption = Annotated[list[str] | None, typer.Option("--set", metavar="NAME=VALUE", help="A value for an input.")]
-TimeframeOption = Annotated[
-    str | None, typer.Option("--timeframe", metavar="1h", help="Gather the bars into longer ones.")
-]
-SidesOption = Annotated[str, typer.Option("--sides", help="long, short or both.")]
-FromOption = Annotated[str | None, typer.Option("--from", metavar="DATE", help="First trading day.")]
-ToOption = Annotated[str | None, typer.Option("--to", metavar="DATE", help="Last trading day.")]
-JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
 
 
 def run_commands() -> None:
@@ -72,12 +71,6 @@ def run_commands() -> None:
             f"skelb: this should not have happened, and nothing was changed: {type(exc).__name__}: {exc}\n"
         )
         raise SystemExit(2) from None
-
-
-def print_json(document: object) -> None:
-    """Print one JSON document and nothing else."""
-    sys.stdout.buffer.write(orjson.dumps(document, option=orjson.OPT_SERIALIZE_NUMPY) + b"\n")
-    sys.stdout.buffer.flush()
 
 
 @app.command("check")
@@ -252,6 +245,8 @@ def sweep(
     assert isinstance(runs, list)
     ranked = sorted((item for item in runs if item["ranked"]), key=lambda item: -(item["figures"][objective] or 0))
     print(f"{len(runs):,} runs, {len(ranked):,} with at least {min_trades} trades")
+    if document["deflation"]:
+        print(document["deflation"]["sentence"])
     for item in ranked[:20]:
         inputs = "  ".join(f"{name}={value}" for name, value in item["inputs"].items())
         around = item["neighbourhood"]

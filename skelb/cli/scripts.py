@@ -7,7 +7,8 @@ from urllib.parse import unquote, urlsplit
 import typer
 
 from skelb.cli.inputs import UsageError, read_script, scripts_beside
-from skelb.cli.main import FileArgument, JsonOption, app, print_json
+from skelb.cli.main import app
+from skelb.cli.options import FileArgument, JsonOption, print_json
 from skelb.core.language import Checked, Setting, check
 from skelb.core.language.assist import Surroundings
 from skelb.core.language.tools import (

@@ -1,7 +1,9 @@
 """From an indicator script to a strategy: its conditions with what followed them, and rules in a market's own numbers."""
 
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import date
 from math import floor
 from typing import Any
 
@@ -31,25 +33,38 @@ class Example:
 
 
 def conditions_of(checked: Checked, setup: Setup, dataset: Dataset) -> list[Document]:
-    """Every named condition, every part that an `and` joins, and every mark's, each with its study over the setup's dates.
+    """Every condition of a setup's script with its study over the setup's dates."""
+    return conditions_between(checked, dataset, setup.known_inputs(checked), setup.from_date, setup.to_date)
+
+
+def conditions_between(
+    checked: Checked, dataset: Dataset, given: Mapping[str, object], from_date: date | None, to_date: date | None
+) -> list[Document]:
+    """Every named condition, every part that an `and` joins, and every mark's, each with its study over the dates.
 
     `used` is how another script that uses this one as `{}` would write it; None where it cannot.
     """
-    expressions = Expressions(checked, input_values(checked, setup.known_inputs(checked)), dataset)
+    expressions = Expressions(checked, input_values(checked, given), dataset)
+    days = dataset.calendar.day.astype("datetime64[D]")
+    span = np.ones(len(dataset), np.bool_)
+    if from_date:
+        span &= days >= np.datetime64(from_date)
+    if to_date:
+        span &= days <= np.datetime64(to_date)
     rows: dict[str, Document] = {}
     for name in checked.shown_names:
         if checked.meanings[name].kind == "condition":
             values = expressions.whole(Name(name, (0, 0)))
             meant = checked.definitions.get(name)
             rows[name] = {"kind": "condition", "meaning": written(meant.value) if meant else "", "used": f"{{}}.{name}"}
-            rows[name] |= _study(values, dataset, setup)
+            rows[name] |= _study(values, dataset, span)
     parts = [("part", part) for meant in checked.definitions.values() for part in _joined(meant.value)]
     marks = [("mark", p.statement.when) for p in checked.statements if isinstance(p.statement, Mark)]
     for kind, node in (*parts, *marks):
         text = written(node)
         if text not in rows and not (isinstance(node, Not) and isinstance(node.x, Name)):
             rows[text] = {"kind": kind, "meaning": "", "used": _used(node, checked)}
-            rows[text] |= _study(expressions.whole(node), dataset, setup)
+            rows[text] |= _study(expressions.whole(node), dataset, span)
     return [{"text": text, **row} for text, row in rows.items()]
 
 
@@ -69,13 +84,7 @@ def _used(node: Expression, checked: Checked) -> str | None:
     return text
 
 
-def _study(values: np.ndarray, dataset: Dataset, setup: Setup) -> Document:
-    days = dataset.calendar.day.astype("datetime64[D]")
-    span = np.ones(len(dataset), np.bool_)
-    if setup.from_date:
-        span &= days >= np.datetime64(setup.from_date)
-    if setup.to_date:
-        span &= days <= np.datetime64(setup.to_date)
+def _study(values: np.ndarray, dataset: Dataset, span: np.ndarray) -> Document:
     yes = (np.broadcast_to(values, len(dataset)) == YES)[span]
     study = study_of(yes, dataset.bars.close[span], dataset.calendar.close_time[span])
     columns = {name: _nullable(getattr(study, name)) for name in ("moves", "low", "high", "every")}

@@ -2,17 +2,20 @@
 
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 
 from skelb.core.bars import Floats
-from skelb.core.figures import FIGURES
+from skelb.core.figures import FIGURES, daily_changes
 from skelb.core.trials import (
     Axis,
     Cell,
+    Deflated,
     Sweep,
     check_objective,
+    deflated,
     grid,
     grid_size,
     landmarks,
@@ -50,7 +53,9 @@ def sweep_document(
         for cell in cells
     ]
     best = None if np.isnan(values).all() else int(np.nanargmax(values * (1 if higher_is_better(objective) else -1)))
+    worth = None if best is None else _deflated(sweep, cells, best)
     return {
+        "deflation": None if worth is None else {**asdict(worth), "sentence": worth.sentence},
         "axes": [{"name": axis.name, "values": list(axis.values)} for axis in axes],
         "objective": objective,
         "min_trades": min_trades,
@@ -59,6 +64,18 @@ def sweep_document(
         "plateau": None if found.plateau is None else runs[found.plateau]["inputs"],
         "rocks": [runs[index]["inputs"] for index in found.rocks],
     }
+
+
+def _deflated(sweep: Sweep, cells: list[Cell], best: int) -> Deflated | None:
+    """What the best run is worth after so many tries; the spread of their Sharpe ratios is that of the sweep itself."""
+    record = sweep.record(cells[best].inputs)
+    changes = daily_changes(record)
+    if changes is None:
+        return None
+    days = changes.size / ((int(record.days[-1]) - int(record.days[0]) + 1) / 365.25)
+    ratios = [float(found) for cell in cells if cell.figures and (found := cell.figures["sharpe"]) is not None]
+    spread = float(np.std(ratios, ddof=1)) / np.sqrt(days) if len(ratios) > 2 else None
+    return deflated(changes, len(cells), spread)
 
 
 def surface_values(

@@ -139,7 +139,7 @@ export function Workbench({ state, onState, onSweep }: Props) {
     return (
       <PlanBuilder
         setup={setup}
-        title={title}
+        title={live.answer?.title || title}
         scripts={scripts.data}
         catalogue={catalogue.data}
         isSaving={save.isPending}

@@ -9,7 +9,16 @@ from skelb.core.figures.basket import (
     market_figures,
 )
 from skelb.core.figures.definitions import FIGURE_KEYS, FIGURES, Figure
-from skelb.core.figures.figures import Figures, Record, drawdown_of, figures_by_side, figures_of, record_of, side_equity
+from skelb.core.figures.figures import (
+    Figures,
+    Record,
+    daily_changes,
+    drawdown_of,
+    figures_by_side,
+    figures_of,
+    record_of,
+    side_equity,
+)
 from skelb.core.figures.finding import Finding
 from skelb.core.figures.findings import basket_findings, findings_of
 
@@ -25,6 +34,7 @@ __all__ = [
     "basket_findings",
     "basket_order",
     "basket_record",
+    "daily_changes",
     "drawdown_of",
     "figures_by_side",
     "figures_of",

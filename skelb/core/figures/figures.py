@@ -169,8 +169,20 @@ def _equity_figures(record: Record) -> Figures:
     return found
 
 
+def daily_changes(record: Record) -> Floats | None:
+    """Relative change of equity from one trading day's last bar to the next, the first from the initial capital.
+
+    None when equity was ever at or below 0.
+    """
+    return _relative_changes(record.equity[_day_ends(record)], record.capital)
+
+
+def _day_ends(record: Record) -> Ints:
+    return np.flatnonzero(np.append(record.days[1:] != record.days[:-1], True))
+
+
 def _daily_figures(record: Record) -> Figures:
-    ends = np.flatnonzero(np.append(record.days[1:] != record.days[:-1], True))
+    ends = _day_ends(record)
     years = float(record.days[-1] - record.days[0] + 1) / _YEAR_DAYS
     per_year = ends.size / years
     found: Figures = {}

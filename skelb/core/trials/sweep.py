@@ -10,7 +10,7 @@ from threading import local
 
 from skelb.core.engine import Account, Pool, run
 from skelb.core.errors import SettingsError
-from skelb.core.figures import FIGURE_KEYS, Figures, figures_of, record_of
+from skelb.core.figures import FIGURE_KEYS, Figures, Record, figures_of, record_of
 from skelb.core.language import Checked
 from skelb.core.plan import Dataset, InputValue, input_values, make_plan
 
@@ -42,9 +42,13 @@ class Sweep:
 
     def run_one(self, varied: dict[str, InputValue], pool: Pool | None = None) -> Figures:
         """The figures of one combination. Raises SettingsError when these inputs cannot run."""
+        return figures_of(self.record(varied, pool))
+
+    def record(self, varied: dict[str, InputValue], pool: Pool | None = None) -> Record:
+        """The record of one combination; with a pool it holds until the pool's next run."""
         inputs = input_values(self.checked, {**self.fixed, **varied})
         plan = make_plan(self.checked, self.dataset, inputs, self.sides, self.from_date, self.to_date, self.inverted)
-        return figures_of(record_of(run(plan, self.account, pool)))
+        return record_of(run(plan, self.account, pool))
 
 
 @dataclass(frozen=True)

@@ -140,7 +140,7 @@ export class LanguageLink {
     this.socket = socket;
     const handlers = new Set<(value: string) => void>();
     const transport: Transport = {
-      send: (message) => socket.send(message),
+      send: (message) => socket.readyState === WebSocket.OPEN && socket.send(message),
       subscribe: (handler) => void handlers.add(handler),
       unsubscribe: (handler) => void handlers.delete(handler),
     };

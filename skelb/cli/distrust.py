@@ -1,0 +1,123 @@
+"""Commands that doubt a run: stress, resample, challenge, study."""
+
+from typing import Annotated
+
+import typer
+
+from skelb.cli.inputs import CliRun, UsageError
+from skelb.cli.options import (
+    AccountOption,
+    BarsOption,
+    FileArgument,
+    FromOption,
+    JsonOption,
+    MarketOption,
+    SetOption,
+    SidesOption,
+    TimeframeOption,
+    ToOption,
+    print_json,
+)
+from skelb.core.trials import KINDS, Rules
+from skelb.service.backtest import backtest
+from skelb.service.distrust import challenge_document, resample_document, stress_document
+from skelb.service.planning import conditions_between
+
+app = typer.Typer()
+
+
+@app.command()
+def stress(
+    file: FileArgument, bars: BarsOption, market: MarketOption = None, account: AccountOption = None,
+    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
+    from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+    seed: Annotated[int, typer.Option("--seed", help="Of the random entries.")] = 1,
+) -> None:  # fmt: skip
+    """Make a test worse on purpose: costs, later fills, exchanged sides, random entries, the other bars given."""
+    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    document = stress_document(setup.checked, setup.dataset, setup.account, setup.choices, setup.datasets[1:], seed)
+    if json:
+        print_json(document)
+        return
+    for row in document["rows"]:
+        found = row["figures"]
+        cells = "".join(f"{'-' if value is None else f'{value:,.2f}':>16}" for value in found.values())
+        print(f"{row['name']:28}{cells}")
+    for sentence in document["verdict"]:
+        print(sentence)
+
+
+@app.command("resample")
+def resample_command(
+    file: FileArgument, bars: BarsOption, market: MarketOption = None, account: AccountOption = None,
+    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
+    from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+    kind: Annotated[str, typer.Option("--kind", help=f"One of {', '.join(KINDS)}.")] = "bootstrap",
+    samples: Annotated[int, typer.Option("--samples", help="How many.")] = 1_000,
+    seed: Annotated[int, typer.Option("--seed", help="The same seed draws the same.")] = 1,
+    share: Annotated[float, typer.Option("--share", help="Of trades to skip, or of a trade to lose, 0 to 1.")] = 0.1,
+    block: Annotated[int, typer.Option("--block", help="Trades that stay together in blocks.")] = 10,
+) -> None:  # fmt: skip
+    """Draw a test's trades anew: what of the result was luck of the draw."""
+    chosen = next((item for item in KINDS if item == kind), None)
+    if chosen is None:
+        raise UsageError(f"--kind is one of {', '.join(KINDS)}, not `{kind}`")
+    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    outcome = backtest(setup.checked, setup.dataset, setup.account, setup.choices).outcome
+    document = resample_document(outcome, chosen, samples, seed, share, block)
+    if json:
+        print_json(document)
+        return
+    for name, found in document["measures"].items():
+        cells = "".join(f"{'-' if value is None else f'{value:,.2f}':>16}" for value in found.values())
+        print(f"{name:16}{cells}")
+    for name, place in document["places"].items():
+        print(f"{place:.0%} of the samples were {'below' if name != 'drawdown' else 'above'} the run in {name}")
+
+
+@app.command("challenge")
+def challenge_command(
+    file: FileArgument, bars: BarsOption,
+    target: Annotated[float, typer.Option("--target", help="Profit to reach, percent of the capital.")],
+    daily_loss: Annotated[float, typer.Option("--daily-loss", help="Most to lose in a day, percent.")],
+    total_loss: Annotated[float, typer.Option("--total-loss", help="Most to lose in all, percent.")],
+    least_days: Annotated[int, typer.Option("--least-days", help="Trading days before it can be passed.")] = 0,
+    most_days: Annotated[int, typer.Option("--most-days", help="Trading days there are.")] = 60,
+    market: MarketOption = None, account: AccountOption = None, set_: SetOption = None, sides: SidesOption = "both",
+    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+) -> None:  # fmt: skip
+    """Begin a funded account's test on every day of a backtest: how many starts pass."""
+    rules = Rules(target, daily_loss, total_loss, least_days, most_days)
+    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    outcome = backtest(setup.checked, setup.dataset, setup.account, setup.choices).outcome
+    document = challenge_document(outcome, rules)
+    if json:
+        print_json(document)
+        return
+    print(f"{document['starts']:,} starts, {document['decided']:,} decided")
+    for name, share in document["shares"].items():
+        print(f"{name:12}{'-' if share is None else f'{share:.1%}':>8}")
+    if document["days_to_pass"]:
+        print(
+            f"days to pass: {document['days_to_pass']['median']:g} in the middle, at most {document['days_to_pass']['most']}"
+        )
+
+
+@app.command()
+def study(
+    file: FileArgument, bars: BarsOption, market: MarketOption = None, set_: SetOption = None,
+    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+) -> None:  # fmt: skip
+    """How often each condition of a script came, and what price did over the next 20 bars."""
+    setup = CliRun.read(file, bars, market, None, set_, "both", timeframe, from_, to)
+    choices = setup.choices
+    document = conditions_between(setup.checked, setup.dataset, choices.inputs, choices.from_date, choices.to_date)
+    if json:
+        print_json({"conditions": document})
+        return
+    for row in document:
+        last = row["moves"][-1]
+        moved = "too few" if last is None else f"{last:+.4g} [{row['low'][-1]:+.4g}, {row['high'][-1]:+.4g}]"
+        print(
+            f"{row['text']:40} {row['count']:>7,} times {row['per_year']:>8.1f} a year  after 20 bars {moved}, any bar {row['every'][-1] or 0:+.4g}"
+        )

@@ -1,0 +1,29 @@
+"""Options that several commands share, and how a document is printed."""
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import orjson
+import typer
+
+FileArgument = Annotated[Path, typer.Argument(metavar="FILE", help="A .skelb script.")]
+BarsOption = Annotated[
+    list[str], typer.Option("--bars", metavar="[SYMBOL=]CSV", help="Bars: time,open,high,low,close,volume.")
+]
+MarketOption = Annotated[list[Path] | None, typer.Option("--market", metavar="JSON", help="The market's description.")]
+AccountOption = Annotated[Path | None, typer.Option("--account", metavar="JSON", help="The account.")]
+SetOption = Annotated[list[str] | None, typer.Option("--set", metavar="NAME=VALUE", help="A value for an input.")]
+TimeframeOption = Annotated[
+    str | None, typer.Option("--timeframe", metavar="1h", help="Gather the bars into longer ones.")
+]
+SidesOption = Annotated[str, typer.Option("--sides", help="long, short or both.")]
+FromOption = Annotated[str | None, typer.Option("--from", metavar="DATE", help="First trading day.")]
+ToOption = Annotated[str | None, typer.Option("--to", metavar="DATE", help="Last trading day.")]
+JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
+
+
+def print_json(document: object) -> None:
+    """Print one JSON document and nothing else."""
+    sys.stdout.buffer.write(orjson.dumps(document, option=orjson.OPT_SERIALIZE_NUMPY) + b"\n")
+    sys.stdout.buffer.flush()
