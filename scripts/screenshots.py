@@ -73,6 +73,12 @@ def trials(page: Page) -> None:
     page.locator("[data-cell='280']").click()
 
 
+def doubt(page: Page) -> None:
+    page.goto("/trials?doubt=true")
+    for part in ("verdict", "resampled", "challenge"):
+        page.get_by_test_id(part).wait_for()
+
+
 def markets(page: Page) -> None:
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
@@ -201,6 +207,7 @@ VIEWS = {
     "workbench-mistake": (workbench_mistake, "daychart"),
     "trials-day": (trials, "daychart"),
     "trials-night": (trials, "nightchart"),
+    "trials-doubt": (doubt, "daychart"),
     "markets-import": (markets, "daychart"),
     "shelf": (shelf, "daychart"),
 }

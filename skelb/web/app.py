@@ -13,6 +13,7 @@ from fastapi.staticfiles import StaticFiles
 from skelb import __version__
 from skelb.core.errors import ConflictError, NotFoundError, SkelbError
 from skelb.service.application import Application
+from skelb.web.doubt_routes import router as doubt_router
 from skelb.web.guard import Guard
 from skelb.web.live import router as live_router
 from skelb.web.lsp import router as language_router
@@ -51,6 +52,7 @@ def make_app(application: Application, host: str = "127.0.0.1", token: str | Non
     app.add_exception_handler(Exception, _unexpected)
     app.include_router(api_router)
     app.include_router(script_router)
+    app.include_router(doubt_router)
     app.include_router(live_router)
     app.include_router(language_router)
     _serve_front_end(app)

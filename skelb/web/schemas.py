@@ -1,7 +1,7 @@
 """What goes over the REST API; the front end's types are generated from these."""
 
 from datetime import datetime
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
@@ -274,3 +274,76 @@ class TraceOut(BaseModel):
     time: list[int]
     equity: list[float]
     trades: TraceTradesOut
+
+
+class Place(BaseModel):
+    market: str
+    timeframe: str
+
+
+class StressIn(BaseModel):
+    setup: Setup
+    others: list[Place] = Field(default_factory=list, max_length=12)
+
+
+class StressRowOut(BaseModel):
+    name: str
+    figures: Figures
+
+
+class RandomEntriesOut(BaseModel):
+    runs: int
+    beaten: float
+    nets: list[float]
+
+
+class StressOut(BaseModel):
+    rows: list[StressRowOut]
+    random: RandomEntriesOut
+    verdict: list[str]
+
+
+class ResampleIn(BaseModel):
+    setup: Setup
+    kind: Literal["shuffle", "bootstrap", "blocks", "skip", "worsen"] = "bootstrap"
+    samples: int = Field(default=1_000, ge=1, le=20_000)
+    seed: int = 1
+    share: float = Field(default=0.1, ge=0, le=1)
+    block: int = Field(default=10, ge=1)
+
+
+class ResampleOut(BaseModel):
+    kind: str
+    samples: int
+    seed: int
+    bands: dict[str, list[float]]
+    measures: dict[str, dict[str, float | None]]
+    places: dict[str, float]
+
+
+class ChallengeRules(BaseModel):
+    target: float
+    daily_loss: float
+    total_loss: float
+    least_days: int = 0
+    most_days: int = 60
+
+
+class ChallengeIn(BaseModel):
+    setup: Setup
+    rules: ChallengeRules
+
+
+class ChallengeEndOut(BaseModel):
+    day: str
+    end: str
+    days: int
+
+
+class ChallengeOut(BaseModel):
+    rules: ChallengeRules
+    starts: int
+    decided: int
+    shares: dict[str, float | None]
+    days_to_pass: dict[str, float] | None
+    ends: list[ChallengeEndOut]

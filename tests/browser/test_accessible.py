@@ -88,6 +88,12 @@ def trials(page):
     page.get_by_role("heading").first.wait_for()
 
 
+def doubt(page):
+    page.goto("/trials?doubt=true")
+    for part in ("verdict", "resampled", "challenge"):
+        page.get_by_test_id(part).wait_for()
+
+
 def markets(page):
     page.goto("/markets")
     page.get_by_role("heading").first.wait_for()
@@ -114,6 +120,7 @@ PLACES = (
     keyboard_card,
     mistakes,
     trials,
+    doubt,
     markets,
     shelf,
     guide,

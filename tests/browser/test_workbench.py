@@ -484,6 +484,33 @@ def test_every_command_by_name_and_every_key_on_a_card(page):
     expect(page).to_have_url(re.compile("/markets"))
 
 
+# --- doubt -------------------------------------------------------------------------------------------------------
+
+
+def test_a_run_is_doubted_with_the_command_lines_figures(page, world):
+    page.goto("/")
+    settled(page)
+    backtest(page, world, (world / "Harbour swell.skelb").read_text())  # writes the account
+    page.get_by_role("button", name="Doubt").click()
+    verdict = page.get_by_test_id("verdict")
+    verdict.wait_for()
+    options = ("--bars", "kelp.csv", "--market", "market.json", "--account", "account.json", "--timeframe", "15m")
+    found = command_line(world, "stress", "tried.skelb", *options)
+    assert verdict.locator("li").all_inner_texts() == found["verdict"]
+    for row in found["rows"]:
+        expect(page.locator(f"[data-stress='{row['name']} trades']")).to_have_text(f"{row['figures']['trades']}")
+    drawn = command_line(world, "resample", "tried.skelb", *options)["measures"]["drawdown"]
+    expect(page.get_by_test_id("resampled")).to_contain_text(f"{drawn['p95']:,.0f}")
+    page.get_by_label("Another timeframe").select_option("1h")
+    expect(page.get_by_role("rowheader", name="KELP 1h")).to_be_visible()
+    page.get_by_label("reach").fill("2")
+    rules = ("--target", "2", "--daily-loss", "5", "--total-loss", "10")
+    shares = command_line(world, "challenge", "tried.skelb", *options, *rules)["shares"]
+    expect(page.get_by_test_id("challenge")).to_contain_text(f"{shares['passed'] * 100:.1f} %")
+    page.get_by_label("reach").fill("0")
+    expect(page.get_by_role("alert")).to_contain_text("above 0 percent")
+
+
 # --- a million bars ----------------------------------------------------------------------------------------------
 
 

@@ -23,6 +23,9 @@ export type RuleExample = Schemas["ExampleOut"];
 export type Condition = Schemas["ConditionOut"];
 export type Conditions = Schemas["ConditionsOut"];
 export type Trace = Schemas["TraceOut"];
+export type Resampled = Schemas["ResampleOut"];
+export type ResampleKind = NonNullable<Schemas["ResampleIn"]["kind"]>;
+export type ChallengeRules = Required<Schemas["ChallengeRules"]>;
 export type SweepIn = Schemas["SweepIn"];
 
 /** The data of an answer; an error answer becomes an Error with the server's sentence. */

@@ -44,6 +44,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/doubt/challenge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Challenge
+         * @description A funded account's test begun on every day of a run.
+         */
+        post: operations["challenge_api_doubt_challenge_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/doubt/resample": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Resample
+         * @description The trades of a run drawn anew.
+         */
+        post: operations["resample_api_doubt_resample_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/doubt/stress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stress
+         * @description A run beside itself made worse, and elsewhere.
+         */
+        post: operations["stress_api_doubt_stress_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/guide": {
         parameters: {
             query?: never;
@@ -648,6 +708,57 @@ export interface components {
             /** Number */
             number: number;
         };
+        /** ChallengeEndOut */
+        ChallengeEndOut: {
+            /** Day */
+            day: string;
+            /** Days */
+            days: number;
+            /** End */
+            end: string;
+        };
+        /** ChallengeIn */
+        ChallengeIn: {
+            rules: components["schemas"]["ChallengeRules"];
+            setup: components["schemas"]["Setup"];
+        };
+        /** ChallengeOut */
+        ChallengeOut: {
+            /** Days To Pass */
+            days_to_pass: {
+                [key: string]: number;
+            } | null;
+            /** Decided */
+            decided: number;
+            /** Ends */
+            ends: components["schemas"]["ChallengeEndOut"][];
+            rules: components["schemas"]["ChallengeRules"];
+            /** Shares */
+            shares: {
+                [key: string]: number | null;
+            };
+            /** Starts */
+            starts: number;
+        };
+        /** ChallengeRules */
+        ChallengeRules: {
+            /** Daily Loss */
+            daily_loss: number;
+            /**
+             * Least Days
+             * @default 0
+             */
+            least_days: number;
+            /**
+             * Most Days
+             * @default 60
+             */
+            most_days: number;
+            /** Target */
+            target: number;
+            /** Total Loss */
+            total_loss: number;
+        };
         /** ConditionOut */
         ConditionOut: {
             /** Count */
@@ -908,6 +1019,22 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** Place */
+        Place: {
+            /** Market */
+            market: string;
+            /** Timeframe */
+            timeframe: string;
+        };
+        /** RandomEntriesOut */
+        RandomEntriesOut: {
+            /** Beaten */
+            beaten: number;
+            /** Nets */
+            nets: number[];
+            /** Runs */
+            runs: number;
+        };
         /** RefusedOut */
         RefusedOut: {
             /** Line */
@@ -916,6 +1043,59 @@ export interface components {
             reason: string;
             /** Text */
             text: string;
+        };
+        /** ResampleIn */
+        ResampleIn: {
+            /**
+             * Block
+             * @default 10
+             */
+            block: number;
+            /**
+             * Kind
+             * @default bootstrap
+             * @enum {string}
+             */
+            kind: "shuffle" | "bootstrap" | "blocks" | "skip" | "worsen";
+            /**
+             * Samples
+             * @default 1000
+             */
+            samples: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            setup: components["schemas"]["Setup"];
+            /**
+             * Share
+             * @default 0.1
+             */
+            share: number;
+        };
+        /** ResampleOut */
+        ResampleOut: {
+            /** Bands */
+            bands: {
+                [key: string]: number[];
+            };
+            /** Kind */
+            kind: string;
+            /** Measures */
+            measures: {
+                [key: string]: {
+                    [key: string]: number | null;
+                };
+            };
+            /** Places */
+            places: {
+                [key: string]: number;
+            };
+            /** Samples */
+            samples: number;
+            /** Seed */
+            seed: number;
         };
         /** RunIn */
         RunIn: {
@@ -1026,6 +1206,29 @@ export interface components {
             status: string;
             /** Title */
             title: string;
+        };
+        /** StressIn */
+        StressIn: {
+            /** Others */
+            others?: components["schemas"]["Place"][];
+            setup: components["schemas"]["Setup"];
+        };
+        /** StressOut */
+        StressOut: {
+            random: components["schemas"]["RandomEntriesOut"];
+            /** Rows */
+            rows: components["schemas"]["StressRowOut"][];
+            /** Verdict */
+            verdict: string[];
+        };
+        /** StressRowOut */
+        StressRowOut: {
+            /** Figures */
+            figures: {
+                [key: string]: number | null;
+            };
+            /** Name */
+            name: string;
         };
         /** SurfaceOut */
         SurfaceOut: {
@@ -1179,6 +1382,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CatalogueOut"];
+                };
+            };
+        };
+    };
+    challenge_api_doubt_challenge_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChallengeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChallengeOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    resample_api_doubt_resample_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ResampleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResampleOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stress_api_doubt_stress_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StressIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StressOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

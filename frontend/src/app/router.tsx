@@ -54,6 +54,7 @@ const workbench = createRoute({
       <Workbench
         state={state}
         onState={(next) => void navigate({ to: "/", search: next, replace: true })}
+        onDoubt={(next) => void navigate({ to: "/trials", search: { ...next, doubt: true } })}
         onSweep={(next, x) => void navigate({ to: "/trials", search: { ...next, x } })}
       />
     );
@@ -63,7 +64,7 @@ const workbench = createRoute({
 const trials = createRoute({
   getParentRoute: () => root,
   path: "/trials",
-  validateSearch: (search: Record<string, unknown>): TrialsState => ({ ...setupState(search), trial: whole(search.trial), x: text(search.x), y: text(search.y) }),
+  validateSearch: (search: Record<string, unknown>): TrialsState => ({ ...setupState(search), trial: whole(search.trial), x: text(search.x), y: text(search.y), doubt: search.doubt === true ? true : undefined }),
   component: function TrialsPlace() {
     const state = trials.useSearch();
     const navigate = useNavigate();

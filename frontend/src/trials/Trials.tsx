@@ -1,9 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
-import { api, catalogueQuery, scriptsQuery, setupOf, startQuery, unwrap, type Setup, type Trial } from "@/api";
+import { api, catalogueQuery, marketsQuery, scriptsQuery, setupOf, startQuery, unwrap, type Setup, type Trial } from "@/api";
 import { durationText, figureText, Loading, Picker, plain, Trouble } from "@/ui";
 import { AxisEditor } from "./AxisEditor";
 import { DepthChart } from "./DepthChart";
+import { Doubt } from "./doubt/Doubt";
 import { axisLabel, fieldsOf, gridOf, inputsOf, varyText, type AxisFields, type Sweep, type TrialsState } from "./model";
 import { cellQuery, planQuery, surfaceQuery, trialQuery, trialsQuery } from "./queries";
 
@@ -18,6 +19,7 @@ export function Trials({ state, onState, onOpen }: Props) {
   const start = useQuery(startQuery);
   const scripts = useQuery(scriptsQuery);
   const catalogue = useQuery(catalogueQuery);
+  const markets = useQuery(marketsQuery);
   const failed = start.error ?? scripts.error ?? catalogue.error;
   if (failed) return <Trouble error={failed.message} />;
   if (!start.data || !scripts.data || !catalogue.data) return <Loading what="Opening the trials" />;
@@ -26,6 +28,19 @@ export function Trials({ state, onState, onOpen }: Props) {
   const version = script?.versions.find((item) => item.number === state.version) ?? script?.versions.at(-1);
   if (!script || !version) return <p className="p-6 text-soft">There is no script to sweep yet: write one on the shelf.</p>;
   const setup = setupOf(state, { ...start.data, ...script.home }, version.text);
+  if (state.doubt)
+    return (
+      <section className="flex h-full flex-col">
+        <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-[14.5px] text-soft">
+          <h1 className="sr-only">Trials</h1>
+          Doubt
+          <Picker label="Script" value={script.title} options={scripts.data.map((item) => ({ value: item.title, label: item.title }))} onChange={(value) => onState({ script: value, doubt: true })} />
+          <span>v{version.number}</span> on <b className="text-base-content">{setup.market}</b> at <b className="text-base-content">{setup.timeframe}</b>
+          <Faces isDoubt onFace={(doubt) => onState({ ...state, doubt })} />
+        </header>
+        <Doubt setup={setup} figures={catalogue.data.figures} markets={markets.data ?? []} />
+      </section>
+    );
   return (
     <SweepDesk
       key={`${script.title} ${version.number}`}
@@ -38,6 +53,20 @@ export function Trials({ state, onState, onOpen }: Props) {
       onState={onState}
       onOpen={onOpen}
     />
+  );
+}
+
+/** What is done with the script here: swept over its inputs, or one run of it doubted. */
+function Faces({ isDoubt, onFace }: { isDoubt: boolean; onFace: (doubt: true | undefined) => void }) {
+  return (
+    <span role="group" aria-label="What is done" className="ml-auto flex gap-1 text-[13px]">
+      <button type="button" aria-pressed={!isDoubt} className={`bar-button ${isDoubt ? "" : "!text-base-content font-semibold"}`} onClick={() => onFace(undefined)}>
+        Sweep
+      </button>
+      <button type="button" aria-pressed={isDoubt} className={`bar-button ${isDoubt ? "!text-base-content font-semibold" : ""}`} onClick={() => onFace(true)}>
+        Doubt
+      </button>
+    </span>
   );
 }
 
@@ -109,7 +138,8 @@ function SweepDesk({ state, title, titles, version, setup, figures, onState, onO
         with at least
         <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} />
         trades
-        <span className="ml-auto flex gap-2 text-[13px]">
+        <Faces isDoubt={false} onFace={(doubt) => onState({ ...state, doubt })} />
+        <span className="flex gap-2 text-[13px]">
           {running ? (
             <button type="button" className="main-button" onClick={() => act.mutate("stop")}>
               Stop

@@ -5,6 +5,8 @@ export interface TrialsState extends SetupState {
   trial?: number;
   x?: string;
   y?: string;
+  /** Whether the run is doubted, instead of swept. */
+  doubt?: boolean;
 }
 
 export interface AxisFields {

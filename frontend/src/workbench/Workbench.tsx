@@ -28,10 +28,12 @@ interface Props {
   onState: (state: SetupState) => void;
   /** Go to the trials; with one input, to a sweep of it alone. */
   onSweep: (state: SetupState, input?: string) => void;
+  /** Go to where this run is doubted. */
+  onDoubt: (state: SetupState) => void;
 }
 
 /** The place where a script meets a market. */
-export function Workbench({ state, onState, onSweep }: Props) {
+export function Workbench({ state, onState, onSweep, onDoubt }: Props) {
   const start = useQuery(startQuery);
   const scripts = useQuery(scriptsQuery);
   const markets = useQuery(marketsQuery);
@@ -151,6 +153,7 @@ export function Workbench({ state, onState, onSweep }: Props) {
   const sound = live.answer?.sound ?? false;
   const sweep = (input?: string) =>
     isSaved ? onSweep(state, input) : save.mutate(text, { onSuccess: (saved) => onSweep({ ...state, script: saved.title, version: undefined }, input) });
+  const doubt = () => (isSaved ? onDoubt(state) : save.mutate(text, { onSuccess: (saved) => onDoubt({ ...state, script: saved.title, version: undefined }) }));
   const closeTool = () => setTool(null);
   return (
     <section className="flex h-full flex-col">
@@ -170,6 +173,9 @@ export function Workbench({ state, onState, onSweep }: Props) {
         </button>
         <button type="button" className="plain-button" disabled={!sound || !live.answer?.inputs.length} onClick={() => sweep()}>
           Sweep
+        </button>
+        <button type="button" className="plain-button" disabled={!sound || !live.run?.is_strategy} title="Make it worse on purpose: costs, later fills, random entries, its trades drawn anew" onClick={doubt}>
+          Doubt
         </button>
         <button type="button" className="main-button" disabled={!sound || pin.isPending} onClick={() => pin.mutate(setup)} title="Keep this run and show every later figure's difference from it">
           Pin run
