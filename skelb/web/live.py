@@ -35,8 +35,8 @@ class WindowQuestion(BaseModel):
     columns: int
 
 
-class ExplainQuestion(BaseModel):
-    """What a run did on one of its bars."""
+class BarQuestion(BaseModel):
+    """About one bar of a run: what it did there, its figures up to there, or what the bar is made of."""
 
     id: int
     run: str = Field(max_length=64)
@@ -62,27 +62,11 @@ class NextQuestion(BaseModel):
     way: Literal[1, -1]
 
 
-class UntilQuestion(BaseModel):
-    """The figures of a run as if the data ended at one of its bars."""
-
-    id: int
-    run: str = Field(max_length=64)
-    bar: int
-
-
 class FunnelQuestion(BaseModel):
     """How many bars and signals each part of a run's entry rules let through."""
 
     id: int
     run: str = Field(max_length=64)
-
-
-class LensQuestion(BaseModel):
-    """The finer bars that a bar is made of, and the fills inside it."""
-
-    id: int
-    run: str = Field(max_length=64)
-    bar: int
 
 
 class LevelsQuestion(BaseModel):
@@ -156,7 +140,7 @@ def _window(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
 
 
 def _explain(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
-    asked = ExplainQuestion.model_validate(question)
+    asked = BarQuestion.model_validate(question)
     return {"run": asked.run, **workbench.explain(asked.run, asked.bar)}
 
 
@@ -171,7 +155,7 @@ def _next(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
 
 
 def _until(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
-    asked = UntilQuestion.model_validate(question)
+    asked = BarQuestion.model_validate(question)
     return {"run": asked.run, "bar": asked.bar, "figures": workbench.figures_until(asked.run, asked.bar)}
 
 
@@ -181,7 +165,7 @@ def _funnel(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
 
 
 def _lens(workbench: Workbench, question: dict[str, Any]) -> dict[str, Any]:
-    asked = LensQuestion.model_validate(question)
+    asked = BarQuestion.model_validate(question)
     return {"run": asked.run, "bar": asked.bar, **workbench.lens(asked.run, asked.bar)}
 
 
