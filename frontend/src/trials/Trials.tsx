@@ -5,6 +5,7 @@ import { durationText, figureText, Loading, Picker, plain, Trouble } from "@/ui"
 import { AxisEditor } from "./AxisEditor";
 import { DepthChart } from "./DepthChart";
 import { Doubt } from "./doubt/Doubt";
+import { SoundingLine } from "./SoundingLine";
 import { axisLabel, fieldsOf, gridOf, inputsOf, varyText, type AxisFields, type Sweep, type TrialsState } from "./model";
 import { cellQuery, planQuery, surfaceQuery, trialQuery, trialsQuery } from "./queries";
 
@@ -197,7 +198,9 @@ function SweepDesk({ state, title, titles, version, setup, figures, onState, onO
           )}
         </aside>
         <div className="min-w-0 flex-1 p-3">
-          {grid ? (
+          {grid && trial.data?.axes.length === 1 ? (
+            <SoundingLine grid={grid} neighbourhood={surface.data?.neighbourhood ?? []} info={info} plateau={surface.data?.plateau ?? null} rocks={surface.data?.rocks ?? []} chosen={chosen} onChoose={setChosen} onOpen={(cell) => void openCell(cell)} />
+          ) : grid ? (
             <DepthChart grid={grid} info={info} plateau={surface.data?.plateau ?? null} rocks={surface.data?.rocks ?? []} chosen={chosen} onChoose={setChosen} onOpen={(cell) => void openCell(cell)} />
           ) : number !== undefined ? (
             <Loading what="Reading the trial" />

@@ -1,0 +1,90 @@
+import { useEffect, useRef, useState, type KeyboardEvent } from "react";
+import type { FigureInfo } from "@/api";
+import { axisLabel, contourSteps, every, shortValue, type Grid } from "./model";
+
+interface Props {
+  grid: Grid;
+  /** The median of each cell's neighbours, by the cell's number. */
+  neighbourhood: (number | null)[];
+  info: FigureInfo | undefined;
+  plateau: number | null;
+  rocks: number[];
+  chosen: number | null;
+  onChoose: (number: number) => void;
+  onOpen: (number: number) => void;
+}
+
+const LEFT = 64;
+const BOTTOM = 46;
+const TOP = 24;
+
+/** A sweep of one input: its line of soundings, and as a broken line what the neighbours of each say. */
+export function SoundingLine({ grid, neighbourhood, info, plateau, rocks, chosen, onChoose, onOpen }: Props) {
+  const host = useRef<HTMLDivElement>(null);
+  const [{ width, height }, setSize] = useState({ width: 640, height: 480 });
+  useEffect(() => {
+    const watch = new ResizeObserver(([entry]) => entry && setSize({ width: Math.max(320, entry.contentRect.width), height: Math.max(260, entry.contentRect.height) }));
+    watch.observe(host.current!);
+    return () => watch.disconnect();
+  }, []);
+  const [focus, setFocus] = useState(0);
+  const around = grid.numbers.map((number) => neighbourhood[number] ?? null);
+  const steps = contourSteps([...grid.values, 0]);
+  const known = [...grid.values, ...around, 0].filter((value): value is number => value !== null);
+  const [low, high] = [Math.min(...known), Math.max(...known)];
+  const step = (width - LEFT - 16) / Math.max(1, grid.xValues.length);
+  const x = (place: number) => LEFT + (place + 0.5) * step;
+  const y = (value: number) => height - BOTTOM - ((value - low) / (high - low || 1)) * (height - BOTTOM - TOP);
+  const points = (values: (number | null)[]) => values.flatMap((value, place) => (value === null ? [] : [`${x(place).toFixed(1)},${y(value).toFixed(1)}`])).join(" ");
+  const skip = every(grid.xValues.length, 16);
+  const onKey = (event: KeyboardEvent) => {
+    if (event.key === "Enter") return onOpen(grid.numbers[focus]!);
+    const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+    const next = focus + (by ?? 0);
+    if (by === undefined || next < 0 || next >= grid.values.length) return;
+    event.preventDefault();
+    setFocus(next);
+    if (grid.done[next]) onChoose(grid.numbers[next]!);
+  };
+  return (
+    <div ref={host} className="h-full w-full overflow-hidden">
+      <svg width={width} height={height} className="block outline-offset-[-2px]" role="application" tabIndex={0} aria-label={`${info?.name ?? "The objective"} over ${grid.xName}. Left and right choose a run, Enter opens it.`} onKeyDown={onKey}>
+        {steps.map((level) => (
+          <g key={level}>
+            <line x1={LEFT} x2={width - 16} y1={y(level)} y2={y(level)} stroke="var(--line)" strokeWidth={level === 0 ? 2 : 1} />
+            <text x={LEFT - 8} y={y(level) + 4} fontSize="11" textAnchor="end" fill="var(--soft)" className="num">
+              {shortValue(info, level)}
+            </text>
+          </g>
+        ))}
+        <polyline points={points(around)} fill="none" stroke="var(--brass)" strokeWidth="1.5" strokeDasharray="5 4" />
+        <polyline points={points(grid.values)} fill="none" stroke="var(--deep)" strokeWidth="2" />
+        {grid.values.map((value, place) => {
+          const number = grid.numbers[place]!;
+          const isPlateau = number === plateau;
+          const isRock = rocks.includes(number);
+          return (
+            <g key={number} data-cell={number} className="cursor-pointer" onClick={() => onChoose(number)} onDoubleClick={() => onOpen(number)}>
+              <rect x={x(place) - step / 2} width={step} y={TOP - 16} height={height - BOTTOM - TOP + 16} fill="transparent" />
+              {value !== null && <circle cx={x(place)} cy={y(value)} r={number === chosen ? 6 : 3.5} fill={number === chosen ? "var(--ink)" : "var(--deep)"} />}
+              {value !== null && isPlateau && <circle cx={x(place)} cy={y(value)} r="11" fill="none" stroke="var(--short)" strokeWidth="2" />}
+              {value !== null && (isPlateau || isRock) && (
+                <text x={x(place)} y={y(value) - 15} fontSize="12" fontStyle="italic" textAnchor="middle" fill={isPlateau ? "var(--short)" : "var(--loss)"}>
+                  {isPlateau ? "plateau" : "✕ rock"}
+                </text>
+              )}
+              {place % skip === 0 && (
+                <text x={x(place)} y={height - BOTTOM + 18} fontSize="11" textAnchor="middle" fill="var(--soft)" className="num">
+                  {axisLabel(grid.xValues[place]!)}
+                </text>
+              )}
+            </g>
+          );
+        })}
+        <text x={(LEFT + width) / 2} y={height - 6} fontSize="12" fontWeight="600" textAnchor="middle" fill="var(--ink)">
+          {grid.xName} · broken: the median of the neighbours
+        </text>
+      </svg>
+    </div>
+  );
+}
