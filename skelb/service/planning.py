@@ -16,6 +16,7 @@ from skelb.core.language.tools import without_rules, written
 from skelb.core.language.tree import Expression, Logic, Mark, Name, Not
 from skelb.core.language.walk import parts_within
 from skelb.core.plan import Dataset, Expressions, input_values
+from skelb.core.plan.watching import asks_position
 from skelb.core.trials import study_of
 from skelb.service.library import Library
 from skelb.service.setup import Setup
@@ -62,7 +63,8 @@ def conditions_between(
     marks = [("mark", p.statement.when) for p in checked.statements if isinstance(p.statement, Mark)]
     for kind, node in (*parts, *marks):
         text = written(node)
-        if text not in rows and not (isinstance(node, Not) and isinstance(node.x, Name)):
+        is_negated_name = isinstance(node, Not) and isinstance(node.x, Name)
+        if text not in rows and not is_negated_name and not asks_position(node, checked):
             rows[text] = {"kind": kind, "meaning": "", "used": _used(node, checked)}
             rows[text] |= _study(expressions.whole(node), dataset, span)
     return [{"text": text, **row} for text, row in rows.items()]
@@ -76,7 +78,7 @@ def _joined(node: Expression) -> tuple[Expression, ...]:
 def _used(node: Expression, checked: Checked) -> str | None:
     """The expression with the script's names as those of a used script; its inputs cannot be reached from outside."""
     names = {part.name for part in parts_within(node) if isinstance(part, Name)}
-    if names & checked.inputs.keys():
+    if names & checked.inputs.keys() or any("." in name for name in names):  # of an input, or of a script used here
         return None
     text = written(node)
     for name in names & (checked.definitions.keys() | checked.carries.keys()):

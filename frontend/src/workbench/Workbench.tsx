@@ -198,20 +198,20 @@ export function Workbench({ state, onState, onSweep, onDoubt }: Props) {
         <Panel defaultSize="38%" minSize="280px" className="flex flex-col border-r border-line bg-base-100">
           <div className="relative flex h-9 flex-none items-end border-b border-line px-4">
             <div role="tablist" aria-label="Faces of the script" className="flex gap-4">
-            {FACES.map((name) => (
-              <button
-                key={name}
-                type="button"
-                role="tab"
-                id={`tab-${name}`}
-                aria-selected={face === name}
-                aria-controls={`face-${name}`}
-                className={`cursor-pointer border-b-2 pb-1 ${face === name ? "border-base-content font-semibold" : "border-transparent text-soft"}`}
-                onClick={() => setFace(name)}
-              >
-                {name}
-              </button>
-            ))}
+              {FACES.map((name) => (
+                <button
+                  key={name}
+                  type="button"
+                  role="tab"
+                  id={`tab-${name}`}
+                  aria-selected={face === name}
+                  aria-controls={`face-${name}`}
+                  className={`cursor-pointer border-b-2 pb-1 ${face === name ? "border-base-content font-semibold" : "border-transparent text-soft"}`}
+                  onClick={() => setFace(name)}
+                >
+                  {name}
+                </button>
+              ))}
             </div>
             <span className="ml-auto flex items-center gap-1 pb-1 text-[12px] text-soft">
               <StepsMenu steps={steps} />
