@@ -400,6 +400,14 @@ def test_a_pinned_run_is_seen_against_the_one_of_now(page, world):
     against.get_by_role("button").click()
     expect(page.get_by_test_id("trade-count")).to_have_text(f"{added} of {len(after['trades'])}")
     expect(page.locator(".legend", has_text="pinned")).to_be_visible()
+    page.keyboard.press("Control+k")
+    page.keyboard.type("what changed")
+    page.keyboard.press("Enter")
+    every = page.get_by_test_id("every-figure")
+    expect(every.locator("[data-difference]")).to_have_count(len(after["figures"]["all"]))
+    longest = [run["figures"]["all"]["longest_losing_run"] for run in (before, after)]
+    wanted = f"({longest[1] - longest[0]:+,.0f})".replace("-", "−").replace("(+0)", "(0)")
+    expect(every.locator("[data-difference=longest_losing_run]")).to_have_text(wanted)
 
 
 def test_why_so_few_shows_what_each_part_lets_through(page, world):

@@ -286,7 +286,7 @@ export function Workbench({ state, onState, onSweep, onDoubt }: Props) {
       {isFunnelOpen && live.run && <FunnelCard run={live.run.key} ask={live.ask} onClose={() => setFunnelOpen(false)} />}
       {tool === "readback" && <ReadBack setup={setup} onClose={closeTool} />}
       {tool === "versions" && script && <Versions script={script} text={text} onTake={onText} onClose={closeTool} />}
-      {tool === "changed" && <Changed pinned={kept.data ?? null} setup={setup} onTake={onText} onClose={closeTool} />}
+      {tool === "changed" && <Changed pinned={kept.data ?? null} setup={setup} all={live.run?.figures.all ?? null} figures={catalogue.data.figures} onTake={onText} onClose={closeTool} />}
       {tool === "ask" && <AskElsewhere text={text} onTake={onText} onClose={closeTool} />}
       {tool === "conversion" && <CheckConversion setup={setup} onGo={(time) => chart.current?.goToTime(time)} onClose={closeTool} />}
     </section>

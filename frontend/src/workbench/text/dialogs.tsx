@@ -1,7 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, conversionNamesQuery, readBackQuery, unwrap, type KeptRun, type Script, type Setup } from "@/api";
-import { dateText, Dialog, Loading, Picker, Said, Trouble } from "@/ui";
+import { api, conversionNamesQuery, readBackQuery, unwrap, type FigureInfo, type Figures, type KeptRun, type Script, type Setup } from "@/api";
+import { dateText, Dialog, difference, figureText, Loading, Picker, Said, Trouble } from "@/ui";
 import { ConversionChart, type Conversion } from "./ConversionChart";
 import { Differences } from "./Differences";
 
@@ -57,7 +57,7 @@ export function Versions({ script, text, onTake, onClose }: Closing & { script: 
 }
 
 /** The pinned run's text and setup against those of now. */
-export function Changed({ pinned, setup, onTake, onClose }: Closing & { pinned: KeptRun | null; setup: Setup; onTake: (text: string) => void }) {
+export function Changed({ pinned, setup, all, figures, onTake, onClose }: Closing & { pinned: KeptRun | null; setup: Setup; all: Figures | null; figures: FigureInfo[]; onTake: (text: string) => void }) {
   if (!pinned)
     return (
       <Dialog title="What changed since the pinned run" onClose={onClose}>
@@ -74,7 +74,29 @@ export function Changed({ pinned, setup, onTake, onClose }: Closing & { pinned: 
         </button>
       </div>
       <Differences before={pinned.setup.text} after={setup.text} />
+      {all && <EveryFigure before={pinned.figures.all ?? {}} after={all} figures={figures} />}
     </Dialog>
+  );
+}
+
+/** All figures of two runs, each with its difference. */
+function EveryFigure({ before, after, figures }: { before: Figures; after: Figures; figures: FigureInfo[] }) {
+  return (
+    <dl className="columns-2 gap-8 border-t border-line px-4 py-3" aria-label="Every figure, now and pinned" data-testid="every-figure">
+      {figures.map((figure) => {
+        const change = difference(figure, after[figure.key], before[figure.key]);
+        return (
+          <div key={figure.key} className="flex items-baseline gap-2 border-b border-line py-[2px]" title={figure.meaning}>
+            <dt className="flex-1 text-soft">{figure.name}</dt>
+            <dd className="num w-24 text-right font-semibold">{figureText(figure, after[figure.key])}</dd>
+            <dd className="num w-24 text-right text-soft">{figureText(figure, before[figure.key])}</dd>
+            <dd className={`num w-24 text-right text-[12px] ${!change || change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`} data-difference={figure.key}>
+              {change?.text ?? ""}
+            </dd>
+          </div>
+        );
+      })}
+    </dl>
   );
 }
 
