@@ -270,16 +270,16 @@ def trade_columns(outcome: Outcome) -> Document:
         "exit_bar": trades.exit_bar[rows].tolist(),
         "entry_time": outcome.entry_times()[rows].tolist(),
         "exit_time": outcome.exit_times()[rows].tolist(),
-        "entry_price": of[:, kernel.TF_ENTRY_PRICE].tolist(),
-        "exit_price": of[:, kernel.TF_EXIT_PRICE].tolist(),
-        "units": of[:, kernel.TF_UNITS].tolist(),
-        "gross": of[:, kernel.TF_GROSS].tolist(),
-        "net": of[:, kernel.TF_NET].tolist(),
-        "r": _nullable(of[:, kernel.TF_R]),
-        "stop": _nullable(of[:, kernel.TF_STOP]),
-        "target": _nullable(of[:, kernel.TF_TARGET]),
-        "best": of[:, kernel.TF_BEST].tolist(),
-        "worst": of[:, kernel.TF_WORST].tolist(),
+        "entry_price": _shown(of[:, kernel.TF_ENTRY_PRICE]),
+        "exit_price": _shown(of[:, kernel.TF_EXIT_PRICE]),
+        "units": _shown(of[:, kernel.TF_UNITS]),
+        "gross": _shown(of[:, kernel.TF_GROSS]),
+        "net": _shown(of[:, kernel.TF_NET]),
+        "r": _shown(of[:, kernel.TF_R]),
+        "stop": _shown(of[:, kernel.TF_STOP]),
+        "target": _shown(of[:, kernel.TF_TARGET]),
+        "best": _shown(of[:, kernel.TF_BEST]),
+        "worst": _shown(of[:, kernel.TF_WORST]),
         "bars_held": trades.bars_held[rows].tolist(),
         "rule": trades.whole[rows, kernel.TI_ENTRY_RULE].tolist(),
         "rules": [rule.name for rule in outcome.plan.entries],
@@ -288,8 +288,13 @@ def trade_columns(outcome: Outcome) -> Document:
     }
 
 
-def _nullable(values: np.ndarray) -> list[float | None]:
-    return [None if item != item else item for item in values.tolist()]
+def _shown(values: np.ndarray) -> list[float | None]:
+    """Numbers to ten digits of the largest, unknown as None: a screen shows fewer, and a long answer holds up typing."""
+    known = np.abs(values[np.isfinite(values)])
+    largest = float(known.max(initial=0.0))
+    digits = 9 - int(np.floor(np.log10(largest))) if largest > 0 else 0
+    rounded = np.round(values, max(0, digits)).tolist()
+    return [None if item != item else item for item in rounded]
 
 
 def _input_document(found: Input) -> Document:

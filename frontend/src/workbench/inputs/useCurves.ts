@@ -11,6 +11,7 @@ export interface CurvePoint {
 }
 
 const MOST_POINTS = 15;
+const REST_MS = 300; // while a slider is dragged, curves would only hold its runs up
 
 /** The values at which an input's curve is worked out. */
 export function curveValues(input: InputInfo): InputValue[] {
@@ -42,6 +43,8 @@ export function useCurves(setup: Setup | null, inputs: InputInfo[], ask: AskOnce
     if (!setup) return;
     let isWanted = true;
     void (async () => {
+      await new Promise((rest) => window.setTimeout(rest, REST_MS));
+      if (!isWanted) return;
       for (const input of inputs) {
         const key = curveKey(setup, input);
         const points = kept.get(key) ?? [];
