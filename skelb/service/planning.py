@@ -11,6 +11,7 @@ import numpy as np
 
 from skelb.core.catalogue import YES
 from skelb.core.engine import Account
+from skelb.core.export import plain_values
 from skelb.core.language import Checked, check
 from skelb.core.language.tools import without_rules, written
 from skelb.core.language.tree import Expression, Logic, Mark, Name, Not
@@ -89,12 +90,8 @@ def _used(node: Expression, checked: Checked) -> str | None:
 def _study(values: np.ndarray, dataset: Dataset, span: np.ndarray) -> Document:
     yes = (np.broadcast_to(values, len(dataset)) == YES)[span]
     study = study_of(yes, dataset.bars.close[span], dataset.calendar.close_time[span])
-    columns = {name: _nullable(getattr(study, name)) for name in ("moves", "low", "high", "every")}
+    columns = {name: plain_values(getattr(study, name)) for name in ("moves", "low", "high", "every")}
     return {"count": study.count, "share": study.share, "per_year": study.per_year, "horizons": study.horizons.tolist(), **columns}  # fmt: skip
-
-
-def _nullable(values: np.ndarray) -> list[float | None]:
-    return [None if item != item else item for item in values.tolist()]
 
 
 def examples_for(dataset: Dataset, account: Account) -> list[Example]:

@@ -13,7 +13,7 @@ from skelb import __version__
 from skelb.core.bars import Bars
 from skelb.core.catalogue import YES
 from skelb.core.engine import Account, Outcome, Pool, kernel, run
-from skelb.core.errors import NotFoundError, SkelbError
+from skelb.core.errors import NotFoundError, SettingsError, SkelbError
 from skelb.core.explain import Explainer, funnel_of, sieves_of, why_sentences
 from skelb.core.export import (
     Scene,
@@ -27,7 +27,7 @@ from skelb.core.export import (
     spread,
     window_document,
 )
-from skelb.core.figures import figures_of, record_of
+from skelb.core.figures import Figures, figures_of, record_of
 from skelb.core.language import Checked, check, utf16_offset
 from skelb.core.language.tree import Input
 from skelb.core.trials import Sweep
@@ -109,12 +109,18 @@ class Workbench:
             "signals": found.signals,
         }
 
-    def figures_with(self, setup: Setup, name: str, value: float | bool | str) -> dict[str, float | int | None]:
-        """The figures of a setup with one input at another value. Raises SkelbError when it cannot run."""
+    def figures_with(self, setup: Setup, name: str, value: float | bool | str) -> Figures | None:
+        """The figures of a setup with one input at another value, None where it cannot run with that value.
+
+        Raises SkelbError when the setup itself cannot be.
+        """
         key = setup.model_dump_json()
         if self._tried is None or self._tried[0] != key:
             self._tried = (key, setup.sweep(self._library, self._datasets))
-        return self._tried[1].run_one({name: value}, self._pool)
+        try:
+            return self._tried[1].run_one({name: value}, self._pool)
+        except SettingsError:
+            return None
 
     def next_yes(self, key: str, lane: str, bar: int, way: int) -> int | None:
         """The nearest bar after `bar` (before it with `way` -1) on which a lane turns yes; None when there is none.
@@ -131,7 +137,7 @@ class Workbench:
         beyond = turns[turns > bar] if way > 0 else turns[turns < bar]
         return None if beyond.size == 0 else int(beyond[0 if way > 0 else -1])
 
-    def figures_until(self, key: str, bar: int) -> dict[str, float | int | None]:
+    def figures_until(self, key: str, bar: int) -> Figures:
         """A run's figures as if the data ended at `bar`: an open position is closed there, with costs.
 
         Raises NotFoundError when the run is no longer held or the bar is not one of its dates.
@@ -177,8 +183,8 @@ class Workbench:
             {
                 "bar": bar,
                 "side": "long" if side > 0 else "short",
-                "stop": _known(lot.stop),
-                "target": _known(lot.target),
+                "stop": lot.stop,
+                "target": lot.target,
             }
             for bar, side, lots in live.explainer.levels(first, last)
             for lot in lots
@@ -225,10 +231,6 @@ class Workbench:
 def _check_bar(live: LiveRun, bar: int) -> None:
     if not live.outcome.first <= bar <= live.outcome.last:
         raise NotFoundError("this bar is not one of the run's dates")
-
-
-def _known(value: float | None) -> float | None:
-    return None if value is None or value != value else value
 
 
 def keep_run(library: Library, datasets: Datasets, setup: Setup) -> tuple[int, Result]:

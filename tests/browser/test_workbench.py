@@ -210,6 +210,8 @@ def test_rules_from_two_scripts_by_keyboard_alone(page):
     expect(page.get_by_test_id("built-figures")).to_have_attribute("aria-busy", "false")
     assert shown(page, "trades") > 0
     page.keyboard.press("Escape")
+    expect(page.get_by_test_id("built-rules")).to_be_visible()  # a plan that was begun is not thrown away by a key
+    page.get_by_role("button", name="Cancel").press("Enter")
     settled(page)
     expect(page.get_by_label("Script", exact=True)).to_have_value("Harbour swell")
 
@@ -316,6 +318,7 @@ def test_following_hides_the_future_and_ends_at_the_backtest(page, world):
     left = page.get_by_test_id("follow-left")
     expect(left).to_be_visible()
     expect(page.get_by_text("up to this bar")).to_be_visible()
+    expect(page.get_by_role("button", name="why so few?")).to_have_count(0)
     settled(page)
     assert shown(page, "trades") < whole[0]
     bar = int(left.get_attribute("data-bar"))

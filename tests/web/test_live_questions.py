@@ -42,6 +42,7 @@ def run(bench):
 def test_figures_with_another_input_are_those_of_a_run_with_it(bench, run):
     for value in (5, 20):
         assert bench.figures_with(setup(), "fast", value) == bench.run(setup(fast=value))["run"]["figures"]["all"]
+    assert bench.figures_with(setup(), "fast", 0.5) is None  # an average has a whole length
     bench.run(setup())
 
 

@@ -179,7 +179,7 @@ export interface FunnelView {
 
 /** Questions with one answer each; of each kind a newer one takes the place of an older. */
 interface Once {
-  try: { ask: { setup: Setup; input: string; value: number | boolean | string }; answer: { figures: Figures } };
+  try: { ask: { setup: Setup; input: string; value: number | boolean | string }; answer: { figures: Figures | null } };
   next: { ask: { run: string; lane: string; bar: number; way: 1 | -1 }; answer: { bar: number | null } };
   until: { ask: { run: string; bar: number }; answer: { run: string; bar: number; figures: Figures } };
   lens: { ask: { run: string; bar: number }; answer: LensView };

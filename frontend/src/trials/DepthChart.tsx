@@ -1,6 +1,7 @@
 import { contours } from "d3-contour";
-import { useEffect, useMemo, useRef, useState, type KeyboardEvent } from "react";
+import { useMemo, useState, type KeyboardEvent } from "react";
 import type { FigureInfo } from "@/api";
+import { useSize } from "@/ui";
 import { axisLabel, contourSteps, every, shortValue, type Grid } from "./model";
 
 interface Props {
@@ -19,13 +20,7 @@ const FINE = 6;
 
 /** The surface of a sweep as a sea chart: tints and contours of equal result, figures as soundings. */
 export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: Props) {
-  const host = useRef<HTMLDivElement>(null);
-  const [{ width, height }, setSize] = useState({ width: 640, height: 560 });
-  useEffect(() => {
-    const watch = new ResizeObserver(([entry]) => entry && setSize({ width: Math.max(320, entry.contentRect.width), height: Math.max(260, entry.contentRect.height) }));
-    watch.observe(host.current!);
-    return () => watch.disconnect();
-  }, []);
+  const { host, width, height } = useSize<HTMLDivElement>({ width: 320, height: 260 });
   const columns = grid.xValues.length;
   const rows = grid.yValues.length;
   const cellWidth = (width - LEFT - 8) / columns;

@@ -1,5 +1,6 @@
-import { useEffect, useRef, useState, type KeyboardEvent } from "react";
+import { useState, type KeyboardEvent } from "react";
 import type { FigureInfo } from "@/api";
+import { useSize } from "@/ui";
 import { axisLabel, contourSteps, every, shortValue, type Grid } from "./model";
 
 interface Props {
@@ -20,13 +21,7 @@ const TOP = 24;
 
 /** A sweep of one input: its line of soundings, and as a broken line what the neighbours of each say. */
 export function SoundingLine({ grid, neighbourhood, info, plateau, rocks, chosen, onChoose, onOpen }: Props) {
-  const host = useRef<HTMLDivElement>(null);
-  const [{ width, height }, setSize] = useState({ width: 640, height: 480 });
-  useEffect(() => {
-    const watch = new ResizeObserver(([entry]) => entry && setSize({ width: Math.max(320, entry.contentRect.width), height: Math.max(260, entry.contentRect.height) }));
-    watch.observe(host.current!);
-    return () => watch.disconnect();
-  }, []);
+  const { host, width, height } = useSize<HTMLDivElement>({ width: 320, height: 260 });
   const [focus, setFocus] = useState(0);
   const around = grid.numbers.map((number) => neighbourhood[number] ?? null);
   const steps = contourSteps([...grid.values, 0]);

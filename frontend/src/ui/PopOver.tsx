@@ -7,11 +7,12 @@ interface Props {
   title?: string;
   className: string;
   side?: "left" | "right";
+  disabled?: boolean;
   children: (close: () => void) => ReactNode;
 }
 
 /** A small sheet under a button; a press beside it or Escape closes it. */
-export function PopOver({ face, label, title, className, side = "left", children }: Props) {
+export function PopOver({ face, label, title, className, side = "left", disabled, children }: Props) {
   const [isOpen, setOpen] = useState(false);
   const close = () => setOpen(false);
   return (
@@ -23,7 +24,7 @@ export function PopOver({ face, label, title, className, side = "left", children
         close();
       }}
     >
-      <button type="button" className={className} aria-label={label} title={title} aria-expanded={isOpen} onClick={() => setOpen(!isOpen)}>
+      <button type="button" className={className} aria-label={label} title={title} aria-expanded={isOpen} disabled={disabled} onClick={() => setOpen(!isOpen)}>
         {face}
       </button>
       {isOpen && (

@@ -11,3 +11,4 @@ export * from "./commands";
 export * from "./PopOver";
 export * from "./passMarks";
 export * from "./held";
+export * from "./useSize";

@@ -4,7 +4,7 @@ import { plain, signed } from "@/ui";
 import type { useSteps } from "./steps";
 
 /** Undo, redo, and all steps of the strategy with what each earned. */
-export function StepsMenu({ steps }: { steps: ReturnType<typeof useSteps> }) {
+export function StepsMenu({ steps, isCovered }: { steps: ReturnType<typeof useSteps>; isCovered: boolean }) {
   const [isOpen, setOpen] = useState(false);
   const before = steps.steps[steps.at];
   const after = steps.steps[steps.at + 1];
@@ -16,10 +16,10 @@ export function StepsMenu({ steps }: { steps: ReturnType<typeof useSteps> }) {
       <button type="button" className="bar-button" aria-label="Redo a step" title={after ? `Redo: ${after.words} (Alt Shift Z)` : "Nothing to redo"} disabled={!after} onClick={steps.redo}>
         <Redo2 size={14} aria-hidden />
       </button>
-      <button type="button" className="bar-button" aria-expanded={isOpen} title="Every step of the strategy since it was opened" disabled={steps.steps.length < 2} onClick={() => setOpen(!isOpen)}>
+      <button type="button" className="bar-button" aria-expanded={isOpen} title="Every step of the strategy since it was opened, with what each earned" disabled={steps.steps.length < 2 || isCovered} onClick={() => setOpen(!isOpen)}>
         Steps
       </button>
-      {isOpen && (
+      {isOpen && !isCovered && (
         <>
           <span className="fixed inset-0 z-20" aria-hidden onClick={() => setOpen(false)} />
           <ol aria-label="Steps" className="absolute top-9 right-2 left-2 z-30 max-h-96 overflow-auto border border-line bg-base-100 py-1 shadow-sm">

@@ -121,7 +121,7 @@ export function Workbench({ state, onState, onSweep, onDoubt }: Props) {
     pin: () => setup && pin.mutate(setup),
     rules: () => setBuilding(true),
     save: () => text !== null && save.mutate(text),
-    why: () => setFunnelOpen(true),
+    why: () => setFunnelOpen(!isCovered),
     face: setFace,
     tool: setTool,
   });
@@ -214,7 +214,7 @@ export function Workbench({ state, onState, onSweep, onDoubt }: Props) {
               ))}
             </div>
             <span className="ml-auto flex items-center gap-1 pb-1 text-[12px] text-soft">
-              <StepsMenu steps={steps} />
+              <StepsMenu steps={steps} isCovered={isCovered} />
               {isSaved ? (
                 <span className="whitespace-nowrap">saved · v{version.number}</span>
               ) : (
@@ -249,7 +249,7 @@ export function Workbench({ state, onState, onSweep, onDoubt }: Props) {
             <InputsFace
               inputs={live.answer?.inputs ?? []}
               given={state.inputs}
-              setup={face === "Inputs" && sound && live.run?.is_strategy && !live.waiting ? setup : null}
+              setup={face === "Inputs" && sound && live.run?.is_strategy && !live.waiting && !isCovered ? setup : null}
               figures={catalogue.data.figures}
               ask={live.ask}
               onSweep={(input) => sweep(input.name)}
@@ -281,7 +281,7 @@ export function Workbench({ state, onState, onSweep, onDoubt }: Props) {
           )}
         </Panel>
       </Group>
-        {live.run?.is_strategy && <TradesColumn run={live.run} shown={shown} ended={ended} against={isCovered ? null : against} onWhy={() => setFunnelOpen(true)} filter={filter} onFilter={setFilter} chosen={chosen} onChoose={choose} />}
+        {live.run?.is_strategy && <TradesColumn run={live.run} shown={shown} ended={ended} against={isCovered ? null : against} onWhy={isCovered ? null : () => setFunnelOpen(true)} filter={filter} onFilter={setFilter} chosen={chosen} onChoose={choose} />}
       </div>
       {isFunnelOpen && live.run && <FunnelCard run={live.run.key} ask={live.ask} onClose={() => setFunnelOpen(false)} />}
       {tool === "readback" && <ReadBack setup={setup} onClose={closeTool} />}

@@ -16,7 +16,15 @@ from skelb.core.export.documents import (
 )
 from skelb.core.export.lens import lens_document
 from skelb.core.export.preview import preview_document
-from skelb.core.export.scene import Scene, overview_document, scene_document, scene_of, spread, window_document
+from skelb.core.export.scene import (
+    Scene,
+    overview_document,
+    plain_values,
+    scene_document,
+    scene_of,
+    spread,
+    window_document,
+)
 
 __all__ = [
     "Document",
@@ -32,6 +40,7 @@ __all__ = [
     "lens_document",
     "overview_document",
     "plain_number",
+    "plain_values",
     "preview_document",
     "scene_document",
     "scene_of",

@@ -65,6 +65,8 @@ export function PlanBuilder({ setup, title, scripts, catalogue, isSaving, onMake
       </Trouble>
     );
   const press = (slot: Slot, condition: string) => setDraft({ ...draft, chosen: { ...draft.chosen, [slot]: toggled(draft.chosen[slot], condition) } });
+  // Escape leaves an empty plan; one that was begun is only given up by pressing Cancel.
+  const hasPlan = draft.rules.length > 0 || Object.values(draft.chosen).some((chosen) => chosen.length > 0);
   const isEmpty = others.length === 0 && first.data.conditions.length === 0;
   return (
     <section
@@ -72,7 +74,7 @@ export function PlanBuilder({ setup, title, scripts, catalogue, isSaving, onMake
       aria-label="Make rules"
       tabIndex={-1}
       className="flex h-full flex-col outline-none"
-      onKeyDown={(event) => event.key === "Escape" && onClose()}
+      onKeyDown={(event) => event.key === "Escape" && !hasPlan && onClose()}
     >
       <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-[14.5px] text-soft">
         <h1 className="font-normal">

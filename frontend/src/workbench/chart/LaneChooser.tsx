@@ -1,5 +1,6 @@
 import { ChevronDown, ChevronLeft, ChevronRight, ChevronUp } from "lucide-react";
-import { useState, type ReactNode } from "react";
+import type { ReactNode } from "react";
+import { PopOver } from "@/ui";
 import type { LaneRow } from "./useLanes";
 
 interface Props {
@@ -12,44 +13,37 @@ interface Props {
 
 /** Which conditions have a lane, in what order, and the way to the next time each was yes. */
 export function LaneChooser({ rows, onShow, onMove, onJump }: Props) {
-  const [isOpen, setOpen] = useState(false);
   if (rows.length === 0) return null;
   return (
-    <span className="relative inline-flex" onKeyDown={(event) => event.key === "Escape" && (event.stopPropagation(), setOpen(false))}>
-      <button type="button" className="bar-button" aria-expanded={isOpen} title="Choose and order the lanes; jump along them" onClick={() => setOpen(!isOpen)}>
-        Lanes {rows.filter((row) => row.isShown).length} of {rows.length}
-      </button>
-      {isOpen && (
-        <>
-          <span className="fixed inset-0 z-20" aria-hidden onClick={() => setOpen(false)} />
-          <ul aria-label="Lanes" className="absolute top-6 right-0 z-30 max-h-80 w-[26rem] overflow-auto border border-line bg-base-100 py-1 shadow-sm">
-            {rows.map((row, place) => (
-              <li key={row.name} className="flex items-center gap-1 px-2 py-[2px]">
-                <label className="flex min-w-0 flex-1 cursor-pointer items-center gap-2">
-                  <input type="checkbox" className="checkbox checkbox-xs" checked={row.isShown} onChange={(event) => onShow(row.name, event.target.checked)} />
-                  <span className="num truncate text-[12px]" title={row.name}>
-                    {row.name}
-                  </span>
-                  <span className="flex-none text-[11px] text-soft italic">{row.kind === "condition" ? "" : row.kind}</span>
-                </label>
-                <Small label={`${row.name}: the time before`} onPress={() => onJump(row.name, -1)}>
-                  <ChevronLeft size={13} aria-hidden />
-                </Small>
-                <Small label={`${row.name}: the next time`} onPress={() => onJump(row.name, 1)}>
-                  <ChevronRight size={13} aria-hidden />
-                </Small>
-                <Small label={`${row.name}: higher`} disabled={place === 0} onPress={() => onMove(row.name, -1)}>
-                  <ChevronUp size={13} aria-hidden />
-                </Small>
-                <Small label={`${row.name}: lower`} disabled={place === rows.length - 1} onPress={() => onMove(row.name, 1)}>
-                  <ChevronDown size={13} aria-hidden />
-                </Small>
-              </li>
-            ))}
-          </ul>
-        </>
+    <PopOver face={`Lanes ${rows.filter((row) => row.isShown).length} of ${rows.length}`} title="Choose and order the lanes; jump along them" className="bar-button" side="right">
+      {() => (
+        <ul aria-label="Lanes" className="max-h-80 w-[26rem] overflow-auto py-1">
+          {rows.map((row, place) => (
+            <li key={row.name} className="flex items-center gap-1 px-2 py-[2px]">
+              <label className="flex min-w-0 flex-1 cursor-pointer items-center gap-2">
+                <input type="checkbox" className="checkbox checkbox-xs" checked={row.isShown} onChange={(event) => onShow(row.name, event.target.checked)} />
+                <span className="num truncate text-[12px]" title={row.name}>
+                  {row.name}
+                </span>
+                <span className="flex-none text-[11px] text-soft italic">{row.kind === "condition" ? "" : row.kind}</span>
+              </label>
+              <Small label={`${row.name}: the time before`} onPress={() => onJump(row.name, -1)}>
+                <ChevronLeft size={13} aria-hidden />
+              </Small>
+              <Small label={`${row.name}: the next time`} onPress={() => onJump(row.name, 1)}>
+                <ChevronRight size={13} aria-hidden />
+              </Small>
+              <Small label={`${row.name}: higher`} disabled={place === 0} onPress={() => onMove(row.name, -1)}>
+                <ChevronUp size={13} aria-hidden />
+              </Small>
+              <Small label={`${row.name}: lower`} disabled={place === rows.length - 1} onPress={() => onMove(row.name, 1)}>
+                <ChevronDown size={13} aria-hidden />
+              </Small>
+            </li>
+          ))}
+        </ul>
       )}
-    </span>
+    </PopOver>
   );
 }
 

@@ -52,8 +52,8 @@ export function useCurves(setup: Setup | null, inputs: InputInfo[], ask: AskOnce
         if (points.length > 0) show();
         for (const value of curveValues(input).slice(points.length)) {
           const found = await ask("try", { setup, input: input.name, value });
-          if (!isWanted) return;
-          points.push({ value, figures: found?.figures ?? null });
+          if (!isWanted || !found) return; // another setup, or the connection: what is known stays, the rest comes later
+          points.push({ value, figures: found.figures });
           kept.set(key, points);
           show();
         }

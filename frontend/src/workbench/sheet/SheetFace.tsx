@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Copy, FlipVertical2, Plus, Trash2 } from "lucide-react";
 import { useState, type CSSProperties, type ReactNode } from "react";
 import { sheetQuery, type RuleExample, type Setup, type SheetRow } from "@/api";
-import { Loading, Said, Trouble } from "@/ui";
+import { Loading, PopOver, Said, Trouble } from "@/ui";
 import { added, examplesFor, placeFor, replaced, SECTIONS } from "./model";
 
 interface Props {
@@ -109,22 +109,22 @@ function RowButton({ label, disabled, onPress, children }: { label: string; disa
 
 /** Worked examples in the market's own numbers, and a rule in one's own words. */
 function AddRule({ name, examples, onAdd, disabled }: { name: string; examples: RuleExample[]; onAdd: (rule: string) => void; disabled: boolean }) {
-  const [isOpen, setOpen] = useState(false);
   const [own, setOwn] = useState("");
-  const add = (rule: string) => {
-    if (rule.trim()) onAdd(rule.trim());
-    setOwn("");
-    setOpen(false);
-  };
+  const face = (
+    <>
+      <Plus size={13} aria-hidden /> add
+    </>
+  );
   return (
-    <span className="relative inline-flex font-normal">
-      <button type="button" className="flex cursor-pointer items-center gap-1 text-[12px] text-soft hover:text-base-content" aria-expanded={isOpen} aria-label={`Add to ${name}`} disabled={disabled} onClick={() => setOpen(!isOpen)}>
-        <Plus size={13} aria-hidden /> add
-      </button>
-      {isOpen && (
-        <>
-          <span className="fixed inset-0 z-10" onClick={() => setOpen(false)} aria-hidden />
-          <span className="absolute top-6 right-0 z-20 flex w-80 flex-col border border-line bg-base-100 py-1 shadow-sm" onKeyDown={(event) => event.key === "Escape" && setOpen(false)}>
+    <PopOver face={face} label={`Add to ${name}`} className="bar-button font-normal" side="right" disabled={disabled}>
+      {(close) => {
+        const add = (rule: string) => {
+          if (rule.trim()) onAdd(rule.trim());
+          setOwn("");
+          close();
+        };
+        return (
+          <span className="flex w-80 flex-col py-1 font-normal">
             {examples.map((example) => (
               <button key={example.text} type="button" className="cursor-pointer px-3 py-1 text-left hover:bg-shallow focus:bg-shallow" onClick={() => add(example.text)}>
                 <span className="num block text-[12.5px] whitespace-pre-wrap">{example.text}</span>
@@ -141,8 +141,8 @@ function AddRule({ name, examples, onAdd, disabled }: { name: string; examples: 
               onKeyDown={(event) => event.key === "Enter" && add(own)}
             />
           </span>
-        </>
-      )}
-    </span>
+        );
+      }}
+    </PopOver>
   );
 }

@@ -16,8 +16,8 @@ interface Props {
   against: { added: number; gone: number } | null;
   filter: TradeFilter;
   onFilter: (filter: TradeFilter) => void;
-  /** Say why there are so few, or so many. */
-  onWhy: () => void;
+  /** Say why there are so few, or so many; null while that would tell of bars that are covered. */
+  onWhy: (() => void) | null;
   chosen: number | null;
   onChoose: (row: number) => void;
 }
@@ -95,7 +95,7 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
       {filtering && <TradeFilters trades={trades} filter={filter} onFilter={onFilter} />}
       <div className="flex flex-none items-baseline gap-2 border-b border-line px-3 py-1 text-[12px]">
         <Picker label="Order of trades" value={order} options={ORDERS} onChange={setOrder} />
-        {!isFiltered && (
+        {!isFiltered && onWhy && (
           <button type="button" className="ml-auto cursor-pointer text-soft hover:underline" onClick={onWhy}>
             why so few?
           </button>
