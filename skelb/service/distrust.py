@@ -87,7 +87,8 @@ def _verdict(rows: dict[str, Figures], beaten: float) -> list[str]:
         found.append("It loses as it is.")
     if net("as it is") > 0:
         dead = [name for name in rows if name.startswith("costs") and net(name) <= 0]
-        found.append(f"It does not survive {dead[0]}." if dead else "It survives three times the costs.")
+        left = f"At three times the costs {net('costs × 3'):,.0f} of {net('as it is'):,.0f} is left."
+        found.append(f"It does not survive {dead[0]}." if dead else left)
         later = net("one bar later")
         if later <= 0.5 * net("as it is"):
             found.append(

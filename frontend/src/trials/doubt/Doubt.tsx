@@ -157,7 +157,7 @@ function Resampling({ setup }: Props) {
               </tbody>
             </table>
             <p className="mt-2 max-w-md text-soft">
-              {plain((found.data.places.drawdown ?? 0) * 100, 0)} % of the samples had a deeper drawdown than the run. {plain((found.data.measures.ruined?.mean ?? 0) * 100, 1)} % were ruined.
+              {plain((found.data.places.drawdown ?? 0) * 100, 0)} % of the samples had a deeper drawdown than the run. {plain((found.data.measures.ruined?.mean ?? 0) * 100, 1)} % were ruined. Drawdowns are counted at the ends of trades here, so the run&apos;s own is not the figure above.
             </p>
           </div>
         </div>
