@@ -11,7 +11,6 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
@@ -29,9 +28,10 @@ from skelb.core.figures import figures_of, record_of
 from skelb.core.language import check
 from skelb.core.language.assist import Surroundings, completions
 from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
-from skelb.core.trials import Axis, Sweep, grid, run_cells
+from skelb.core.trials import Axis, Sweep, Task, point_at, run_cells
 from skelb.service.memory import keep_freed_memory
 from skelb.service.warm import warm_kernels
+from skelb.service.workers import workers_for
 
 ROOT = Path(__file__).parent.parent
 Row = tuple[str, str, str]
@@ -174,21 +174,21 @@ def sweep_rows() -> list[Row]:
     checked = check(SCRIPT.format(fast=12, slow=48))
     sweep_of = lambda: Sweep(checked, fresh(dataset), ACCOUNT, input_values(checked, {}))  # noqa: E731
     axes = (Axis("fast", tuple(range(5, 25))), Axis("slow", tuple(range(30, 130, 5))))
-    cells = list(enumerate(grid(axes)))
+    tasks = [Task(number, point_at(axes, number)) for number in range(400)]
 
     def alone() -> None:
         sweep = sweep_of()
-        for _, inputs in cells:
-            sweep.run_one(inputs)
+        for task in tasks:
+            sweep.run_one(task.point)
 
     def together() -> None:
-        with ThreadPoolExecutor(2) as threads:
-            for _ in run_cells(sweep_of(), cells, threads, ahead=4):
+        with workers_for(sweep_of(), axes, threads=2) as workers:
+            for _ in run_cells(workers.submit, tasks, workers.ahead):
                 pass
 
     def by_hand() -> None:
-        for _, inputs in cells:
-            hand.run(int(inputs["fast"]), int(inputs["slow"]))
+        for task in tasks:
+            hand.run(int(task.point["fast"]), int(task.point["slow"]))
 
     one, seconds = ratio(alone, by_hand, rounds=5)
     two, _ = ratio(together, by_hand, rounds=5)

@@ -1,4 +1,4 @@
-"""Commands that doubt a run: stress, resample, challenge, study."""
+"""Commands that doubt a run: stress, resample, challenge."""
 
 from typing import Annotated
 
@@ -21,7 +21,6 @@ from skelb.cli.options import (
 from skelb.core.trials import KINDS, Rules
 from skelb.service.backtest import backtest
 from skelb.service.distrust import challenge_document, resample_document, stress_document
-from skelb.service.planning import conditions_between
 
 app = typer.Typer()
 
@@ -100,24 +99,4 @@ def challenge_command(
     if document["days_to_pass"]:
         print(
             f"days to pass: {document['days_to_pass']['median']:g} in the middle, at most {document['days_to_pass']['most']}"
-        )
-
-
-@app.command()
-def study(
-    file: FileArgument, bars: BarsOption, market: MarketOption = None, set_: SetOption = None,
-    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
-) -> None:  # fmt: skip
-    """How often each condition of a script came, and what price did over the next 20 bars."""
-    setup = CliRun.read(file, bars, market, None, set_, "both", timeframe, from_, to)
-    choices = setup.choices
-    document = conditions_between(setup.checked, setup.dataset, choices.inputs, choices.from_date, choices.to_date)
-    if json:
-        print_json({"conditions": document})
-        return
-    for row in document:
-        last = row["moves"][-1]
-        moved = "too few" if last is None else f"{last:+.4g} [{row['low'][-1]:+.4g}, {row['high'][-1]:+.4g}]"
-        print(
-            f"{row['text']:40} {row['count']:>7,} times {row['per_year']:>8.1f} a year  after 20 bars {moved}, any bar {row['every'][-1] or 0:+.4g}"
         )

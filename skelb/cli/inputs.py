@@ -6,7 +6,7 @@ from pathlib import Path
 from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.engine import Account
 from skelb.core.errors import BarsError, SettingsError, SkelbError
-from skelb.core.language import Checked, SavedScript, Scripts, parsed_title
+from skelb.core.language import Checked, SavedScript, Scripts, Setting, parsed_title
 from skelb.core.plan import Dataset, input_values, make_dataset
 from skelb.core.trials import Sweep
 from skelb.service.backtest import Choices, checked_or_error, read_date, setting_for
@@ -100,6 +100,7 @@ class CliRun:
     datasets: list[Dataset]
     account: Account
     choices: Choices
+    setting: Setting
 
     @property
     def dataset(self) -> Dataset:
@@ -114,13 +115,14 @@ class CliRun:
         """Read all of it. Raises SkelbError on whatever cannot be read."""
         datasets = read_datasets(bars, market, timeframe)
         dataset = datasets[0]
-        checked = checked_or_error(read_script(file), setting_for(dataset.bars, dataset.market, scripts_beside(file)))
+        setting = setting_for(dataset.bars, dataset.market, scripts_beside(file))
+        checked = checked_or_error(read_script(file), setting)
         conditions = account_settings(read_settings_file(account) if account else {}).account()
         if sides not in ("both", "long", "short"):
             raise SettingsError(f"--sides is long, short or both, not `{sides}`")
         choices = Choices(settings_of(set_), sides, read_date(from_, "--from"), read_date(to, "--to"), inverted)
         input_values(checked, choices.inputs)
-        return cls(checked, datasets, conditions, choices)
+        return cls(checked, datasets, conditions, choices, setting)
 
     def sweep(self) -> Sweep:
         """The same setup for many runs."""

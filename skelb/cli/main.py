@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 from rich.console import Console
-from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
+from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn
 
 from skelb.cli.distrust import app as distrust_commands
 from skelb.cli.inputs import CliRun, UsageError, read_dataset, read_script, scripts_beside, settings_of
@@ -24,6 +24,7 @@ from skelb.cli.options import (
     ToOption,
     print_json,
 )
+from skelb.cli.trials import app as trial_commands
 from skelb.core.errors import SkelbError
 from skelb.core.explain import Explainer, Part
 from skelb.core.export import (
@@ -43,11 +44,11 @@ from skelb.service import backtest as backtests
 from skelb.service.application import Application, data_folder
 from skelb.service.bars_csv import read_bars_csv
 from skelb.service.settings import read_settings_file
-from skelb.service.sweeps import sweep_document
 from skelb.service.warm import warm_kernels
 
 app = typer.Typer(add_completion=False, no_args_is_help=True, pretty_exceptions_enable=False, help=__doc__)
 app.add_typer(distrust_commands)
+app.add_typer(trial_commands)
 _err = Console(stderr=True)
 
 
@@ -216,43 +217,6 @@ def _print_part(part: Part, depth: int) -> None:
     print(f"{'  ' * depth}{worth:>8}  {part.text}")
     for inner in part.parts:
         _print_part(inner, depth + 1)
-
-
-@app.command()
-def sweep(
-    file: FileArgument, bars: BarsOption,
-    vary: Annotated[list[str], typer.Option("--vary", metavar="NAME=5..50:5", help="An input and its values.")],
-    market: MarketOption = None, account: AccountOption = None, set_: SetOption = None, sides: SidesOption = "both",
-    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None,
-    objective: Annotated[str, typer.Option("--objective", help="The figure to look for.")] = "return_over_drawdown",
-    min_trades: Annotated[int, typer.Option("--min-trades", help="Runs with fewer are not ranked.")] = 30,
-    jobs: Annotated[int, typer.Option("--jobs", min=1, max=64, help="Threads.")] = 2,
-    json: JsonOption = False,
-) -> None:  # fmt: skip
-    """Run every combination of some inputs' values."""
-    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
-    columns = (TextColumn("sweeping"), BarColumn(), TaskProgressColumn(), TimeRemainingColumn())
-    with Progress(*columns, console=_err, transient=True, disable=not sys.stderr.isatty()) as progress:
-        task = progress.add_task("sweep", total=None)
-        document = sweep_document(
-            setup.sweep(), vary, objective, min_trades, jobs,
-            lambda done, total: progress.update(task, completed=done, total=total),
-        )  # fmt: skip
-    if json:
-        print_json(document)
-        return
-    runs = document["runs"]
-    assert isinstance(runs, list)
-    ranked = sorted((item for item in runs if item["ranked"]), key=lambda item: -(item["figures"][objective] or 0))
-    print(f"{len(runs):,} runs, {len(ranked):,} with at least {min_trades} trades")
-    if document["deflation"]:
-        print(document["deflation"]["sentence"])
-    for item in ranked[:20]:
-        inputs = "  ".join(f"{name}={value}" for name, value in item["inputs"].items())
-        around = item["neighbourhood"]
-        print(
-            f"{item['figures'][objective]:>12.4f}  neighbours {'-' if around is None else f'{around:.4f}':>10}  {inputs}"
-        )
 
 
 @app.command("import")

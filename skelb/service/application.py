@@ -13,6 +13,7 @@ from skelb.demo import DEMO_ACCOUNTS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.datasets import Datasets
 from skelb.service.imports import Imports
 from skelb.service.library import Library
+from skelb.service.trial_desk import TrialDesk
 from skelb.service.trials import Trials
 from skelb.service.warm import warm_kernels
 from skelb.store import Database
@@ -35,6 +36,7 @@ class Application:
         self.datasets = Datasets(self.library)
         self.imports = Imports(self.library)
         self.trials = Trials(self.database, self.library, self.datasets)
+        self.desk = TrialDesk(self.trials)
 
     def install_demo(self, on_progress: Progress = lambda what, done, total: None) -> bool:
         """Store whatever of the demo world is not there yet; whether anything was missing."""

@@ -16,6 +16,7 @@ from skelb.store import (
     BarsRecord,
     Database,
     MarketRecord,
+    PreferenceRecord,
     RunRecord,
     ScriptRecord,
     VersionRecord,
@@ -219,6 +220,17 @@ class Library:
             session.add(record)
             session.flush()
             return record.id
+
+    def preference(self, name: str) -> str:
+        """What was chosen under a name; empty when nothing was."""
+        with self._database.session() as session:
+            record = session.get(PreferenceRecord, name)
+            return record.value if record else ""
+
+    def set_preference(self, name: str, value: str) -> None:
+        """Choose something for all of the application."""
+        with self._database.session() as session:
+            session.merge(PreferenceRecord(name=name, value=value))
 
     def run(self, number: int) -> RunRecord:
         """One kept run. Raises NotFoundError when there is none of that number."""

@@ -5,7 +5,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from sqlalchemy import create_engine, event, inspect, text
-from sqlalchemy.exc import DatabaseError
+from sqlalchemy.exc import DatabaseError, OperationalError
 from sqlalchemy.orm import Session
 
 from skelb.core.errors import SkelbError
@@ -51,9 +51,18 @@ class Database:
 
     @contextmanager
     def session(self) -> Iterator[Session]:
-        """A session whose work is committed when the block ends well, else undone."""
-        with Session(self.engine, expire_on_commit=False) as session, session.begin():
-            yield session
+        """A session whose work is committed when the block ends well, else undone.
+
+        Raises StoreError when the file cannot be read or written, as on a full disk.
+        """
+        try:
+            with Session(self.engine, expire_on_commit=False) as session, session.begin():
+                yield session
+        except OperationalError as exc:
+            raise StoreError(
+                f"the data file {self.path} could not be used ({exc.orig}): nothing stored before was lost; check the"
+                " room on the disk and that the folder is writable, then try again"
+            ) from exc
 
     def close(self) -> None:
         """Let go of the file."""

@@ -1,6 +1,6 @@
 """The records: markets and their bars, scripts and versions, accounts, kept runs, trials."""
 
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from typing import Any
 
 from sqlalchemy import JSON, DateTime, ForeignKey, LargeBinary, String, UniqueConstraint
@@ -116,30 +116,64 @@ class RunRecord(Base):
 
 
 class TrialRecord(Base):
-    """A sweep: its setup and axes, and how far it is. `state` is running, stopped, done or failed."""
+    """A trial: its order as it was given, what that comes to, and how far it is.
+
+    `state` is running, stopped, done or failed. `title` is the script's, so that the tries of a script can be counted.
+    `axes` and `parts` (the spans every point runs on) are what the order came to on the bars of `data_version`;
+    `numbers` are the points to run, int64, None for the whole grid. `figure_keys` name the columns of the chunks.
+    """
 
     __tablename__ = "trial"
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    setup: Mapped[dict[str, Any]]
+    kind: Mapped[str] = mapped_column(String(16), default="sweep")
+    title: Mapped[str] = mapped_column(String(200), default="", index=True)
+    order: Mapped[dict[str, Any]]
     axes: Mapped[list[Any]]
-    objective: Mapped[str] = mapped_column(String(40))
-    min_trades: Mapped[int]
+    parts: Mapped[list[Any]]
+    numbers: Mapped[bytes | None] = mapped_column(LargeBinary)
+    figure_keys: Mapped[list[Any]]
+    data_version: Mapped[int] = mapped_column(default=0)
     total: Mapped[int]
     state: Mapped[str] = mapped_column(String(16))
     message: Mapped[str] = mapped_column(String(500), default="")
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class CellRecord(Base):
-    """One finished run of a trial, by its number in the grid."""
+class TrialChunk(Base):
+    """Finished runs of a trial, committed together: columns as bytes, in the order they finished.
 
-    __tablename__ = "trial_cell"
-    __table_args__ = (UniqueConstraint("trial_id", "number"),)
+    numbers : int64, the points; parts : int64; figures : float64, a row a run, NaN unknown; errors : by row
+    """
+
+    __tablename__ = "trial_chunk"
 
     id: Mapped[int] = mapped_column(primary_key=True)
     trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
-    number: Mapped[int]
-    inputs: Mapped[dict[str, Any]]
-    figures: Mapped[dict[str, Any] | None] = mapped_column(JSON)
-    error: Mapped[str] = mapped_column(String(500), default="")
+    count: Mapped[int]
+    numbers: Mapped[bytes] = mapped_column(LargeBinary)
+    parts: Mapped[bytes] = mapped_column(LargeBinary)
+    figures: Mapped[bytes] = mapped_column(LargeBinary)
+    errors: Mapped[dict[str, Any]]
+
+
+class LookRecord(Base):
+    """A look at the held-back part of a script's data; there is no way to take it back."""
+
+    __tablename__ = "look"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    title: Mapped[str] = mapped_column(String(200), index=True)
+    market: Mapped[str] = mapped_column(String(64))
+    first: Mapped[date]
+    last: Mapped[date]
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class PreferenceRecord(Base):
+    """Something the user chose for all of the application, by name."""
+
+    __tablename__ = "preference"
+
+    name: Mapped[str] = mapped_column(String(40), primary_key=True)
+    value: Mapped[str] = mapped_column(String(200))

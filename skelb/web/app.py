@@ -19,6 +19,7 @@ from skelb.web.live import router as live_router
 from skelb.web.lsp import router as language_router
 from skelb.web.routes import router as api_router
 from skelb.web.script_routes import router as script_router
+from skelb.web.trial_routes import router as trial_router
 
 STATIC = Path(__file__).parent / "static"
 _POLICY = (
@@ -53,6 +54,7 @@ def make_app(application: Application, host: str = "127.0.0.1", token: str | Non
     app.include_router(api_router)
     app.include_router(script_router)
     app.include_router(doubt_router)
+    app.include_router(trial_router)
     app.include_router(live_router)
     app.include_router(language_router)
     _serve_front_end(app)

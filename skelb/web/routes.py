@@ -1,9 +1,8 @@
 """The REST API under /api. Handlers translate; what is done stands in the service."""
 
 from datetime import UTC, datetime
-from typing import Annotated
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Request
 from starlette.concurrency import run_in_threadpool
 
 from skelb.core.bars import Timeframe
@@ -13,13 +12,10 @@ from skelb.core.figures import FIGURES
 from skelb.service.application import Application, first_setup, home_of
 from skelb.service.bars_csv import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
-from skelb.service.trials import Surface, TrialState
 from skelb.service.workbench import keep_run, kept_trace, market_preview
 from skelb.web.schemas import (
     AccountOut,
-    AxisOut,
     CatalogueOut,
-    CellOut,
     EntryOut,
     FigureOut,
     HomeOut,
@@ -36,11 +32,7 @@ from skelb.web.schemas import (
     ScriptVersionOut,
     StartOut,
     StatusIn,
-    SurfaceOut,
-    SweepIn,
-    SweepPlanOut,
     TraceOut,
-    TrialOut,
 )
 from skelb.web.served import App
 
@@ -185,7 +177,7 @@ def _iso(moment: int) -> datetime:
     return datetime.fromtimestamp(moment, UTC)
 
 
-# --- runs and trials -------------------------------------------------------------------------------------------
+# --- runs -------------------------------------------------------------------------------------------
 
 
 @router.post("/runs")
@@ -206,74 +198,3 @@ def kept(number: int, app: App) -> KeptRunOut:
 def trace(number: int, app: App) -> TraceOut:
     """The equity and the trades of a kept run, to see another against."""
     return TraceOut.model_validate(kept_trace(app.library, app.datasets, number))
-
-
-@router.post("/trials/plan")
-def plan_trial(body: SweepIn, app: App) -> SweepPlanOut:
-    """How many runs a sweep would make, and how long they would take."""
-    axes, total = app.trials.plan(body.setup, body.vary)
-    seconds = app.trials.measure(body.setup, body.vary)
-    return SweepPlanOut(
-        total=total, seconds=seconds, axes=[AxisOut(name=axis.name, values=list(axis.values)) for axis in axes]
-    )
-
-
-@router.post("/trials")
-def start_trial(body: SweepIn, app: App) -> TrialOut:
-    """Begin a sweep."""
-    return _trial(app.trials.state(app.trials.start(body.setup, body.vary, body.objective, body.min_trades)))
-
-
-@router.get("/trials")
-def trials(app: App) -> list[TrialOut]:
-    """All trials, newest first."""
-    return [_trial(item) for item in app.trials.states()]
-
-
-@router.get("/trials/{number}")
-def trial(number: int, app: App) -> TrialOut:
-    """How far a trial is."""
-    return _trial(app.trials.state(number))
-
-
-@router.get("/trials/{number}/surface")
-def surface(
-    number: int, app: App, objective: str | None = None, min_trades: Annotated[int | None, Query(ge=0)] = None
-) -> SurfaceOut:
-    """A trial's cells as a surface."""
-    found: Surface = app.trials.surface(app.trials.state(number), objective, min_trades)
-    return SurfaceOut(
-        values=found.values,
-        neighbourhood=found.neighbourhood,
-        trades=found.trades,
-        plateau=found.plateau,
-        rocks=found.rocks,
-    )
-
-
-@router.get("/trials/{number}/cells/{cell}")
-def trial_cell(number: int, cell: int, app: App) -> CellOut:
-    """One run of a trial."""
-    return CellOut(**app.trials.cell(number, cell))
-
-
-@router.post("/trials/{number}/stop")
-def stop_trial(number: int, app: App) -> TrialOut:
-    """Stop a trial; what is finished stays."""
-    app.trials.stop(number)
-    return _trial(app.trials.state(number))
-
-
-@router.post("/trials/{number}/go_on")
-def go_on(number: int, app: App) -> TrialOut:
-    """Run what is missing of a trial."""
-    app.trials.go_on(number)
-    return _trial(app.trials.state(number))
-
-
-def _trial(item: TrialState) -> TrialOut:
-    return TrialOut(
-        id=item.id, state=item.state, done=item.done, total=item.total, rate=item.rate, message=item.message,
-        created=item.created, setup=item.setup, objective=item.objective, min_trades=item.min_trades,
-        axes=[AxisOut(name=axis.name, values=list(axis.values)) for axis in item.axes],
-    )  # fmt: skip

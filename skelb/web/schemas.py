@@ -136,53 +136,6 @@ class KeptRunOut(BaseModel):
     figures: dict[str, Figures]
 
 
-class SweepIn(BaseModel):
-    setup: Setup
-    vary: list[str] = Field(max_length=6)
-    objective: str = "return_over_drawdown"
-    min_trades: int = Field(default=30, ge=0)
-
-
-class AxisOut(BaseModel):
-    name: str
-    values: list[Value]
-
-
-class SweepPlanOut(BaseModel):
-    total: int
-    seconds: float
-    axes: list[AxisOut]
-
-
-class TrialOut(BaseModel):
-    id: int
-    state: str
-    done: int
-    total: int
-    rate: float | None
-    message: str
-    created: datetime
-    setup: Setup
-    axes: list[AxisOut]
-    objective: str
-    min_trades: int
-
-
-class SurfaceOut(BaseModel):
-    values: list[float | None]
-    neighbourhood: list[float | None]
-    trades: list[int | None]
-    plateau: int | None
-    rocks: list[int]
-
-
-class CellOut(BaseModel):
-    number: int
-    inputs: dict[str, Value]
-    figures: Figures | None
-    error: str
-
-
 class GuideRowOut(BaseModel):
     id: str
     group: str

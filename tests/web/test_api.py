@@ -135,12 +135,17 @@ def test_a_trial_from_plan_to_open_cell(client):
             break
         time.sleep(0.02)
     surface = client.get(f"/api/trials/{number}/surface", params={"objective": "net_profit"}).json()
-    cell = client.get(f"/api/trials/{number}/cells/2").json()
+    cell = client.get(f"/api/trials/{number}/runs/2").json()
     assert cell["inputs"] == {"n": 7.0} and surface["values"][2] == cell["figures"]["net_profit"]
     with client.websocket_connect("/live", headers=LOCAL) as socket:
         run = ask(socket, id=1, ask="run", setup={**SETUP, "inputs": cell["inputs"]})["run"]
     assert run["figures"]["all"] == cell["figures"]
     assert client.get("/api/trials/99").status_code == 404
+    assert client.get(f"/api/trials/{number}/runs/77").status_code == 404
+    assert client.get(f"/api/trials/{number}/against").status_code == 404
+    assert client.post(f"/api/trials/{number}/looks", json={"point": 1}).status_code == 409
+    assert client.get(f"/api/trials/{number}/table", params={"least": ["trades"]}).status_code == 422
+    assert client.get(f"/api/trials/{number}/surface", params={"x": "zz"}).status_code == 422
     assert client.post("/api/trials", json={**body, "vary": ["zz"]}).status_code == 422
 
 

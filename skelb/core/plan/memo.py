@@ -27,8 +27,8 @@ class Memo:
         self.keys: list[Key] = []
         self._values: OrderedDict[int, Value] = OrderedDict()
         self._pending: dict[int, Future[Value]] = {}
-        self._budget = budget_bytes
-        self._held = 0
+        self.budget_bytes = budget_bytes
+        self.held_bytes = 0
 
     def number(self, key: Key) -> int:
         """The number of an expression; `key` is its operation and the numbers of its parts."""
@@ -71,10 +71,10 @@ class Memo:
         with self._lock:
             del self._pending[number]
             self._values[number] = computed
-            self._held += _size(computed)
-            while self._held > self._budget and len(self._values) > 1:
+            self.held_bytes += _size(computed)
+            while self.held_bytes > self.budget_bytes and len(self._values) > 1:
                 _, forgotten = self._values.popitem(last=False)
-                self._held -= _size(forgotten)
+                self.held_bytes -= _size(forgotten)
         mine.set_result(computed)
         return computed
 

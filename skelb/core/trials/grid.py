@@ -1,36 +1,47 @@
-"""What a sweep varies, and the combinations that makes."""
+"""What a sweep varies, and the points that makes: each a value on every axis, numbered with the last axis fastest."""
 
-from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import product
 from math import floor, prod
 
+from skelb.core.bars import Timeframe
 from skelb.core.errors import SettingsError
 from skelb.core.language import Checked
 from skelb.core.plan import InputValue, read_value
 
 MOST_RUNS = 200_000
 _MOST_VALUES = 2_000
+_MOST_POINTS = 2**53  # a number up to here is exact in JSON
+_SIDES = ("both", "long", "short")
+PLACE_AXES = ("timeframe", "market", "sides")
+
+Point = dict[str, InputValue]
 
 
 @dataclass(frozen=True)
 class Axis:
-    """One input and the values it takes, in order."""
+    """One input, or the timeframe, the market or the sides, and the values it takes, in order.
+
+    On an `ordered` axis the values beside one another are alike; words are not.
+    """
 
     name: str
     values: tuple[InputValue, ...]
+    ordered: bool = True
 
 
 def read_axis(text: str, checked: Checked) -> Axis:
     """The axis written as `fast=5..50:5`, `kind=sma,ema` or just `fast` (the input's own range).
 
-    Raises SettingsError when the input does not exist or cannot hold a value.
+    Besides inputs, `timeframe=15m,1h`, `market=KELP,BRIN` and `sides=long,short` can vary; an input of that name goes
+    first. Raises SettingsError when there is no such input or it cannot hold a value.
     """
     name, _, written = text.partition("=")
     name = name.strip()
     if name not in checked.inputs:
-        known = ", ".join(checked.inputs) or "none"
-        raise SettingsError(f"the script has no input `{name}` to vary; its inputs are: {known}")
+        if name in PLACE_AXES:
+            return _place_axis(name, [part.strip() for part in written.split(",") if part.strip()])
+        known = ", ".join((*checked.inputs, *PLACE_AXES))
+        raise SettingsError(f"the script has no input `{name}` to vary; what can vary: {known}")
     if not written:
         return default_axis(name, checked)
     if ".." in written:
@@ -42,17 +53,30 @@ def read_axis(text: str, checked: Checked) -> Axis:
             raise SettingsError(f"`{text}` is not a range: write name=5..50:5") from None
         values: tuple[InputValue, ...] = steps_between(*numbers, name)
     else:
-        values = tuple(read_value(checked.inputs[name], part) for part in written.split(","))
-    return Axis(name, values)
+        values = tuple(dict.fromkeys(read_value(checked.inputs[name], part) for part in written.split(",")))
+    return Axis(name, values, checked.inputs[name].kind in _ORDERED)
+
+
+_ORDERED = ("number", "time")
+
+
+def _place_axis(name: str, written: list[str]) -> Axis:
+    if not written:
+        raise SettingsError(f"say which values `{name}` takes: {name}={'15m,1h' if name == 'timeframe' else 'A,B'}")
+    if name == "timeframe":
+        return Axis(name, tuple(str(item) for item in sorted({Timeframe.parse(part) for part in written})))
+    if name == "sides" and (wrong := [part for part in written if part not in _SIDES]):
+        raise SettingsError(f"sides are one of {', '.join(_SIDES)}, not `{wrong[0]}`")
+    return Axis(name, tuple(dict.fromkeys(written)), ordered=False)
 
 
 def default_axis(name: str, checked: Checked) -> Axis:
     """The values an input offers by itself: its range by its step, both switch positions, every choice."""
     found = checked.inputs[name]
     if found.kind == "switch":
-        return Axis(name, (False, True))
+        return Axis(name, (False, True), ordered=False)
     if found.kind == "choice":
-        return Axis(name, found.options)
+        return Axis(name, found.options, ordered=False)
     if found.low is None or found.high is None:
         raise SettingsError(f"the input `{name}` states no range: write {name}=5..50:5, or `from … to …` in the script")
     step = found.step or max((found.high - found.low) / 10.0, 1e-12)
@@ -74,18 +98,22 @@ def steps_between(low: float, high: float, step: float, name: str) -> tuple[floa
 
 
 def grid_size(axes: tuple[Axis, ...]) -> int:
-    """How many runs a full grid makes. Raises SettingsError on an axis named twice or too many runs."""
+    """How many points the full grid has. Raises SettingsError without axes, on an axis named twice, or beyond 2⁵³."""
     names = [axis.name for axis in axes]
     if len(set(names)) < len(names):
         raise SettingsError("an input can vary on one axis only")
+    if not axes:
+        raise SettingsError("nothing varies yet: choose at least one input")
     count = prod(len(axis.values) for axis in axes)
-    if not axes or count > MOST_RUNS:
-        raise SettingsError(f"a sweep makes from 1 to {MOST_RUNS:,} runs; this one would make {count:,}")
+    if count > _MOST_POINTS:
+        raise SettingsError(f"the grid has {count:,} points; at most {_MOST_POINTS:,}: use coarser steps or fewer axes")
     return count
 
 
-def grid(axes: tuple[Axis, ...]) -> Iterator[dict[str, InputValue]]:
-    """Every combination, the last axis fastest."""
-    names = [axis.name for axis in axes]
-    for values in product(*(axis.values for axis in axes)):
-        yield dict(zip(names, values, strict=True))
+def point_at(axes: tuple[Axis, ...], number: int) -> Point:
+    """The point of a number."""
+    found: Point = {}
+    for axis in reversed(axes):
+        number, place = divmod(number, len(axis.values))
+        found[axis.name] = axis.values[place]
+    return dict(reversed(found.items()))

@@ -1,6 +1,8 @@
 """What happened after a condition turned yes: how often, and where the price went."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -37,19 +39,73 @@ def study_of(condition: Bools, closes: Floats, close_times: Ints, most: int = 20
     condition is yes and was not on the bar before; moves beyond the last bar do not count. The band is that of a mean
     of independent events: mean ± 1.96 sample deviations over the root of their number.
     """
-    begins = condition & ~np.concatenate(([False], condition[:-1]))
-    events = np.flatnonzero(begins)
+    return _study_at(_begins(condition), float(condition.mean()), closes, close_times, most)
+
+
+def _study_at(events: Ints, share: float, closes: Floats, close_times: Ints, most: int) -> Study:
     years = max(float(close_times[-1] - close_times[0]) / _YEAR_S, 1e-9) if closes.size > 1 else 1.0
-    horizons = np.arange(1, most + 1)
-    moves, low, high, every = (np.full(most, np.nan) for _ in range(4))
-    for place, ahead in enumerate(horizons):
-        if closes.size > ahead:
-            every[place] = closes[ahead:].mean() - closes[:-ahead].mean()
-        starts = events[events + ahead < closes.size]
-        if starts.size < 2:
-            continue
-        found = closes[starts + ahead] - closes[starts]
-        reach = _BAND * float(found.std(ddof=1)) / np.sqrt(starts.size)
-        moves[place] = found.mean()
-        low[place], high[place] = moves[place] - reach, moves[place] + reach
-    return Study(events.size, float(condition.mean()), events.size / years, horizons, moves, low, high, every)
+    every = np.full(most, np.nan)
+    for ahead in range(1, min(most + 1, closes.size)):
+        every[ahead - 1] = closes[ahead:].mean() - closes[:-ahead].mean()
+    moves, low, high = np.array([_band(_moves_after(events, closes, ahead)) for ahead in range(1, most + 1)]).T
+    return Study(events.size, share, events.size / years, np.arange(1, most + 1), moves, low, high, every)
+
+
+def _begins(condition: Bools) -> Ints:
+    return np.flatnonzero(condition & ~np.concatenate(([False], condition[:-1])))
+
+
+def _moves_after(events: Ints, closes: Floats, ahead: int) -> Floats:
+    starts = events[events + ahead < closes.size]
+    return closes[starts + ahead] - closes[starts]
+
+
+def _band(moves: Floats) -> tuple[float, float, float]:
+    """The mean of moves and its 95 % band; unknown with fewer than 2."""
+    if moves.size < 2:
+        return float("nan"), float("nan"), float("nan")
+    middle = float(moves.mean())
+    reach = _BAND * float(moves.std(ddof=1)) / float(np.sqrt(moves.size))
+    return middle, middle - reach, middle + reach
+
+
+Group = Literal["weekday", "month", "hour"]
+
+
+@dataclass(frozen=True, eq=False)
+class CalendarRow:
+    """One weekday (0 is Monday), month (1 to 12) or hour (0 to 23) of a calendar study.
+
+    stretches : how often it came; within, within_low, within_high : mean move from the open of its first bar to the
+    close of its last, price units, and its 95 % band; study : of the condition's events inside it
+    """
+
+    group: Group
+    number: int
+    stretches: int
+    within: float
+    within_low: float
+    within_high: float
+    study: Study
+
+
+def calendar_of(
+    groups: Mapping[Group, Ints], condition: Bools | None, opens: Floats, closes: Floats, close_times: Ints, most: int = 20
+) -> list[CalendarRow]:  # fmt: skip
+    """The study of a condition on every weekday, month and hour at once; groups that never come are left out.
+
+    `groups` number every bar, shape (n,). A stretch is a run of bars of the same number. Events are the bars inside a
+    group on which the condition turned yes; without a condition they are the first bars of the group's stretches.
+    """
+    turned = None if condition is None else _begins(condition)
+    rows = []
+    for group, numbers in groups.items():
+        edges = np.flatnonzero(np.append(True, numbers[1:] != numbers[:-1]))
+        ends = np.append(edges[1:], numbers.size) - 1
+        for number in np.unique(numbers):
+            own = numbers[edges] == number
+            moves = closes[ends[own]] - opens[edges[own]]
+            events = edges[own] if turned is None else turned[numbers[turned] == number]
+            study = _study_at(events, float((numbers == number).mean()), closes, close_times, most)
+            rows.append(CalendarRow(group, int(number), int(own.sum()), *_band(moves), study))
+    return rows

@@ -1,18 +1,21 @@
 """Running many combinations of inputs on one dataset, sharing what they have in common."""
 
 from collections import deque
-from collections.abc import Generator, Sequence
-from concurrent.futures import Executor, Future
-from dataclasses import dataclass
+from collections.abc import Callable, Generator, Iterable
+from concurrent.futures import Future
+from dataclasses import dataclass, field
 from datetime import date
 from itertools import islice
-from threading import local
+from threading import Lock, local
 
-from skelb.core.engine import Account, Pool, run
+from skelb.core.bars import Timeframe
+from skelb.core.engine import Account, Outcome, Pool, run
 from skelb.core.errors import SettingsError
 from skelb.core.figures import FIGURE_KEYS, Figures, Record, figures_of, record_of
 from skelb.core.language import Checked
 from skelb.core.plan import Dataset, InputValue, input_values, make_plan
+from skelb.core.trials.grid import PLACE_AXES, Point
+from skelb.core.trials.spans import Span
 
 CHUNK = 8
 
@@ -39,41 +42,77 @@ class Sweep:
     from_date: date | None = None
     to_date: date | None = None
     inverted: bool = False
+    _datasets: dict[tuple[str, Timeframe], Dataset] = field(default_factory=dict)
+    _lock: Lock = field(default_factory=Lock)
 
-    def run_one(self, varied: dict[str, InputValue], pool: Pool | None = None) -> Figures:
-        """The figures of one combination. Raises SettingsError when these inputs cannot run."""
-        return figures_of(self.record(varied, pool))
+    def run_one(self, point: Point, pool: Pool | None = None, span: Span | None = None) -> Figures:
+        """The figures of one point, over a span instead of all dates. Raises SettingsError when it cannot run."""
+        return figures_of(self.record(point, pool, span))
 
-    def record(self, varied: dict[str, InputValue], pool: Pool | None = None) -> Record:
-        """The record of one combination; with a pool it holds until the pool's next run."""
+    def record(self, point: Point, pool: Pool | None = None, span: Span | None = None) -> Record:
+        """The record of one point; with a pool it holds until the pool's next run."""
+        return record_of(self.outcome(point, pool, span))
+
+    def outcome(
+        self, point: Point, pool: Pool | None = None, span: Span | None = None, account: Account | None = None
+    ) -> Outcome:
+        """The run of one point, on another account when one is given. Raises SettingsError when it cannot run."""
+        places = {name: str(point[name]) for name in PLACE_AXES if name in point and name not in self.checked.inputs}
+        varied = {name: value for name, value in point.items() if name not in places}
+        dataset = self.dataset_at(places.get("market"), places.get("timeframe"))
+        first, last = (span.first, span.last) if span else (self.from_date, self.to_date)
         inputs = input_values(self.checked, {**self.fixed, **varied})
-        plan = make_plan(self.checked, self.dataset, inputs, self.sides, self.from_date, self.to_date, self.inverted)
-        return record_of(run(plan, self.account, pool))
+        plan = make_plan(self.checked, dataset, inputs, places.get("sides", self.sides), first, last, self.inverted)
+        return run(plan, account or self.account, pool)
+
+    def dataset_at(self, symbol: str | None = None, timeframe: str | None = None) -> Dataset:
+        """The dataset of another market or timeframe, made once. Raises SettingsError when there is none."""
+        here = self.dataset
+        wanted = symbol or here.market.symbol, Timeframe.parse(timeframe) if timeframe else here.bars.timeframe
+        if wanted == (here.market.symbol, here.bars.timeframe):
+            return here
+        with self._lock:
+            if wanted not in self._datasets:
+                if here.others is None:
+                    raise SettingsError(f"the bars of {wanted[0]} on {wanted[1]} are not at hand")
+                self._datasets[wanted] = here.others(*wanted)
+            return self._datasets[wanted]
+
+
+@dataclass(frozen=True)
+class Task:
+    """One run to make: a point by its number, on one of the trial's spans (0 when it has none)."""
+
+    number: int
+    point: Point
+    part: int = 0
+    span: Span | None = None
 
 
 @dataclass(frozen=True)
 class Cell:
-    """One run of a sweep: its number in the grid, its inputs, its figures, or why it could not run."""
+    """A finished task: its figures, or why it could not run."""
 
     number: int
-    inputs: dict[str, InputValue]
+    part: int
     figures: Figures | None
     error: str = ""
 
 
 def run_cells(
-    sweep: Sweep, cells: Sequence[tuple[int, dict[str, InputValue]]], executor: Executor, ahead: int
+    run_chunk: Callable[[list[Task]], "Future[list[Cell]]"], tasks: Iterable[Task], ahead: int
 ) -> Generator[list[Cell], None, None]:
     """The finished cells in small groups, in order, while `ahead` groups are being computed.
 
-    Closing the iterator stops after the groups under way; the same cells give the same figures in any executor.
+    `run_chunk` hands a group of tasks to whoever computes it. Closing the iterator stops after the groups under way;
+    the same tasks give the same figures wherever they are computed.
     """
     waiting: deque[Future[list[Cell]]] = deque()
-    source = iter(cells)
+    source = iter(tasks)
     try:
         while True:
             while len(waiting) < ahead and (chunk := list(islice(source, CHUNK))):
-                waiting.append(executor.submit(_run_chunk, sweep, chunk))
+                waiting.append(run_chunk(chunk))
             if not waiting:
                 return
             yield waiting.popleft().result()
@@ -82,13 +121,14 @@ def run_cells(
             future.cancel()
 
 
-def _run_chunk(sweep: Sweep, chunk: list[tuple[int, dict[str, InputValue]]]) -> list[Cell]:
+def run_tasks(sweep: Sweep, tasks: list[Task]) -> list[Cell]:
+    """The finished cells of tasks, one after the other in this thread."""
     found: list[Cell] = []
-    for number, inputs in chunk:
+    for task in tasks:
         try:
-            found.append(Cell(number, inputs, sweep.run_one(inputs, _own.pool)))
+            found.append(Cell(task.number, task.part, sweep.run_one(task.point, _own.pool, task.span)))
         except SettingsError as exc:
-            found.append(Cell(number, inputs, None, str(exc)))
+            found.append(Cell(task.number, task.part, None, str(exc)))
     return found
 
 

@@ -74,10 +74,13 @@ def sheet_of(checked: Checked) -> list[Row]:
     return sorted(found, key=lambda row: row.span)
 
 
-def without_rules(checked: Checked) -> str:
-    """The indicator in a script: its text without its rules, at most one empty line between the lines left."""
+def without_rules(checked: Checked, sections: tuple[Section, ...] = SECTIONS) -> str:
+    """A script's text without its rules of some sections, at most one empty line between the lines left.
+
+    Without any rules it is the indicator in a script.
+    """
     source = checked.source
-    for row in reversed(sheet_of(checked)):
+    for row in reversed([row for row in sheet_of(checked) if row.section in sections]):
         begins = source.rfind("\n", 0, row.span[0]) + 1
         ends = source.find("\n", row.span[1])
         source = source[:begins] + ("" if ends < 0 else source[ends + 1 :])

@@ -1,0 +1,228 @@
+"""Commands that make many runs or look at many conditions: sweep, walk, search, study, calendar."""
+
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from pydantic import ValidationError
+from rich.console import Console
+from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
+
+from skelb.cli.inputs import CliRun, UsageError
+from skelb.cli.options import (
+    AccountOption,
+    BarsOption,
+    FileArgument,
+    FromOption,
+    JsonOption,
+    MarketOption,
+    SetOption,
+    SidesOption,
+    TimeframeOption,
+    ToOption,
+    print_json,
+)
+from skelb.core.trials import DESIGNS, Results
+from skelb.service.orders import Layout, SearchOrder, TrialSettings, WindowsOrder, layout_of
+from skelb.service.planning import calendar_between, conditions_between
+from skelb.service.readings import Reading, exported
+from skelb.service.trial_documents import Document, run_layout, sweep_document, walk_document
+from skelb.service.workers import THREADS
+
+app = typer.Typer()
+_err = Console(stderr=True)
+
+VaryOption = Annotated[list[str], typer.Option("--vary", metavar="NAME=5..50:5", help="An input, timeframe, market or sides, and the values.")]  # fmt: skip
+ObjectiveOption = Annotated[str, typer.Option("--objective", help="The figure to look for; several with commas make a front.")]  # fmt: skip
+MinTradesOption = Annotated[int, typer.Option("--min-trades", min=0, help="Runs with fewer are not ranked.")]
+JobsOption = Annotated[int, typer.Option("--jobs", min=1, max=64, help="Threads.")]
+DaskOption = Annotated[str | None, typer.Option("--dask", metavar="ADDRESS", help="Run on the cluster whose scheduler is there.")]  # fmt: skip
+DrawOption = Annotated[str, typer.Option("--draw", help=f"Which points to run: {', '.join(DESIGNS)}.")]
+RunsOption = Annotated[int, typer.Option("--runs", min=0, help="How many points to draw.")]
+SeedOption = Annotated[int, typer.Option("--seed", min=0, help="Of the drawing.")]
+SplitOption = Annotated[str, typer.Option("--split", metavar="60,25,15", help="In sample, out of sample, held back: shares or dates.")]  # fmt: skip
+CsvOption = Annotated[Path | None, typer.Option("--csv", metavar="FILE", help="Write all runs there too.")]
+ParquetOption = Annotated[Path | None, typer.Option("--parquet", metavar="FILE", help="Write all runs there too.")]
+
+
+@app.command()
+def sweep(
+    file: FileArgument, bars: BarsOption, vary: VaryOption, market: MarketOption = None, account: AccountOption = None,
+    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None, from_: FromOption = None,
+    to: ToOption = None, objective: ObjectiveOption = "return_over_drawdown", min_trades: MinTradesOption = 30,
+    draw: DrawOption = "grid", runs: RunsOption = 0, seed: SeedOption = 1, split: SplitOption = "",
+    jobs: JobsOption = THREADS, dask: DaskOption = None, csv: CsvOption = None, parquet: ParquetOption = None,
+    json: JsonOption = False,
+) -> None:  # fmt: skip
+    """Run every combination of some inputs' values, or some of them."""
+    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    settings = _settings(vary=vary, objective=_first(objective), min_trades=min_trades, design=draw, runs=runs, seed=seed, split=split)  # fmt: skip
+    layout = layout_of(settings, setup.sweep(), setup.setting)
+    results = _run(layout, jobs, dask, "sweeping")
+    _write(layout, results, csv, parquet)
+    document = sweep_document(settings, layout, results, objective.split(","))
+    if json:
+        print_json(document)
+        return
+    _print_runs(document)
+    if document.get("rank_correlation") is not None:
+        print(f"in sample against out of sample: rank correlation {document['rank_correlation']:.2f}")
+    for inputs in document.get("front", []):
+        print(f"front: {_inputs_text(inputs)}")
+
+
+@app.command()
+def search(
+    file: FileArgument, bars: BarsOption,
+    condition: Annotated[list[str] | None, typer.Option("--condition", help="A condition to combine; without any, the ready-made ones.")] = None,
+    parts: Annotated[int, typer.Option("--parts", min=1, max=3, help="Most conditions joined with `and`.")] = 2,
+    hold: Annotated[int, typer.Option("--hold", min=1, help="Bars to hold when the script has no exits.")] = 20,
+    markets: Annotated[str, typer.Option("--markets", help="Further symbols of --bars to search on, with commas.")] = "",
+    market: MarketOption = None, account: AccountOption = None, set_: SetOption = None,
+    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None,
+    objective: ObjectiveOption = "sharpe", min_trades: MinTradesOption = 30, split: SplitOption = "",
+    jobs: JobsOption = THREADS, dask: DaskOption = None, csv: CsvOption = None, parquet: ParquetOption = None,
+    json: JsonOption = False,
+) -> None:  # fmt: skip
+    """Try every small combination of conditions as the entry of a script, both ways."""
+    setup = CliRun.read(file, bars, market, account, set_, "both", timeframe, from_, to)
+    wanted = [f"market={setup.dataset.market.symbol},{markets}"] if markets else []
+    asked = SearchOrder(conditions=condition or [], most_parts=parts, hold=hold)
+    settings = _settings(kind="search", vary=wanted, objective=_first(objective), min_trades=min_trades, split=split, search=asked)  # fmt: skip
+    layout = layout_of(settings, setup.sweep(), setup.setting)
+    results = _run(layout, jobs, dask, "searching")
+    _write(layout, results, csv, parquet)
+    document = sweep_document(settings, layout, results, objective.split(","))
+    print_json(document) if json else _print_runs(document)
+
+
+@app.command()
+def walk(
+    file: FileArgument, bars: BarsOption, vary: VaryOption, market: MarketOption = None, account: AccountOption = None,
+    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None, from_: FromOption = None,
+    to: ToOption = None, objective: ObjectiveOption = "return_over_drawdown", min_trades: MinTradesOption = 10,
+    windows: Annotated[int, typer.Option("--windows", min=1, help="How many windows.")] = 6,
+    ratio: Annotated[float, typer.Option("--ratio", help="Days inside for each day outside.")] = 4.0,
+    inside: Annotated[int, typer.Option("--inside", min=0, help="Trading days inside, instead of a number of windows.")] = 0,
+    outside: Annotated[int, typer.Option("--outside", min=0, help="Trading days outside.")] = 0,
+    anchored: Annotated[bool, typer.Option("--anchored", help="All windows begin on the first day.")] = False,
+    choose: Annotated[str, typer.Option("--choose", help="By the best value or by the best neighbours.")] = "value",
+    jobs: JobsOption = THREADS, dask: DaskOption = None, json: JsonOption = False,
+) -> None:  # fmt: skip
+    """Choose inputs anew on every window and trade the days after it with them."""
+    if choose not in ("value", "neighbours"):
+        raise UsageError(f"--choose is value or neighbours, not `{choose}`")
+    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    order = WindowsOrder(count=windows, ratio=ratio, inside=inside, outside=outside, anchored=anchored)
+    settings = _settings(kind="walk", vary=vary, objective=_first(objective), min_trades=min_trades, windows=order)
+    layout = layout_of(settings, setup.sweep(), setup.setting)
+    results = _run(layout, jobs, dask, "walking")
+    readings = [Reading.of(layout.axes, False, results.part(part), settings.objective, min_trades) for part in range(len(layout.parts))]  # fmt: skip
+    document = walk_document(layout.sweep, layout.parts, readings, "value" if choose == "value" else "neighbours")
+    if json:
+        print_json(document)
+        return
+    for window in document["windows"]:
+        found = window["outside_figures"]
+        net = "nothing" if found is None else f"{found['net_profit']:,.2f}"
+        chosen = _inputs_text(window["chosen"]) if window["chosen"] else "no run counts"
+        print(f"{window['outside']['first']} to {window['outside']['last']}  net {net:>14}  {chosen}")
+    print(document["sentence"])
+
+
+@app.command()
+def study(
+    file: FileArgument,
+    bars: BarsOption,
+    market: MarketOption = None,
+    set_: SetOption = None,
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    json: JsonOption = False,
+) -> None:
+    """How often each condition of a script came, and what price did over the next 20 bars."""
+    setup = CliRun.read(file, bars, market, None, set_, "both", timeframe, from_, to)
+    choices = setup.choices
+    document = conditions_between(setup.checked, setup.dataset, choices.inputs, choices.from_date, choices.to_date)
+    if json:
+        print_json({"conditions": document})
+        return
+    for row in document:
+        print(f"{row['text']:40} {row['per_year']:>8.1f} a year  {_moved(row)}")
+
+
+@app.command()
+def calendar(
+    file: FileArgument, bars: BarsOption,
+    condition: Annotated[str, typer.Option("--condition", help="Count where this turned yes, instead of every day, month and hour.")] = "",
+    market: MarketOption = None, set_: SetOption = None, timeframe: TimeframeOption = None, from_: FromOption = None,
+    to: ToOption = None, json: JsonOption = False,
+) -> None:  # fmt: skip
+    """What price did on every weekday, in every month and every hour."""
+    setup = CliRun.read(file, bars, market, None, set_, "both", timeframe, from_, to)
+    choices = setup.choices
+    rows = calendar_between(setup.checked, setup.dataset, choices.inputs, choices.from_date, choices.to_date, condition)
+    if json:
+        print_json({"condition": condition, "rows": rows})
+        return
+    for row in rows:
+        print(f"{row['group']:8}{row['name']:12} within {_band(row['within'], row['within_low'], row['within_high']):32}  {_moved(row)}")  # fmt: skip
+
+
+def _moved(row: Document) -> str:
+    band = _band(row["moves"][-1], row["low"][-1], row["high"][-1])
+    return f"{row['count']:>7,} times  after 20 bars {band}, any bar {row['every'][-1] or 0:+.4g}"
+
+
+def _band(middle: float | None, low: float | None, high: float | None) -> str:
+    return "too few" if middle is None else f"{middle:+.4g} [{low:+.4g}, {high:+.4g}]"
+
+
+def _settings(**given: Any) -> TrialSettings:
+    try:
+        return TrialSettings(**given)
+    except ValidationError as exc:
+        first = exc.errors()[0]
+        raise UsageError(f"--{'-'.join(str(part) for part in first['loc'])}: {first['msg'].lower()}") from None
+
+
+def _first(objective: str) -> str:
+    return objective.split(",")[0].strip()
+
+
+def _run(layout: Layout, jobs: int, dask: str | None, what: str) -> Results:
+    columns = (TextColumn(what), BarColumn(), TaskProgressColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=_err, transient=True, disable=not sys.stderr.isatty()) as progress:
+        task = progress.add_task(what, total=None)
+        return run_layout(layout, jobs, dask, lambda done, total: progress.update(task, completed=done, total=total))
+
+
+def _write(layout: Layout, results: Results, csv: Path | None, parquet: Path | None) -> None:
+    names = [part.span.name for part in layout.parts] or [""]
+    parts = [(name, results.part(number)) for number, name in enumerate(names)]
+    for path, form in ((csv, "csv"), (parquet, "parquet")):
+        if path is not None:
+            data = exported(layout.axes, parts, layout.labels, "csv" if form == "csv" else "parquet")
+            try:
+                path.write_bytes(data)
+            except OSError as exc:
+                raise UsageError(f"{path} cannot be written: {exc.strerror}") from exc
+
+
+def _print_runs(document: Document) -> None:
+    objective, runs = document["objective"], document["runs"]
+    ranked = sorted((item for item in runs if item["ranked"]), key=lambda item: -(item["figures"][objective] or 0))
+    print(f"{len(runs):,} runs, {len(ranked):,} with at least {document['min_trades']} trades")
+    if document["deflation"]:
+        print(document["deflation"]["sentence"])
+    for item in ranked[:20]:
+        around = item["neighbourhood"]
+        beside = f"  out of sample {item['outside'][objective] or 0:>10.4f}" if item["outside"] else ""
+        label = f"  {item['label']}" if item["label"] else ""
+        print(f"{item['figures'][objective]:>12.4f}  neighbours {'-' if around is None else f'{around:.4f}':>10}{beside}  {_inputs_text(item['inputs'])}{label}")  # fmt: skip
+
+
+def _inputs_text(inputs: dict[str, Any]) -> str:
+    return "  ".join(f"{name}={value}" for name, value in inputs.items())

@@ -1,0 +1,180 @@
+"""What a trial is asked to do, and what that comes to on the bars at hand."""
+
+from dataclasses import dataclass, replace
+from datetime import date
+from typing import Annotated, Any, Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+
+from skelb.core.bars import Ints
+from skelb.core.errors import SettingsError
+from skelb.core.language import Setting
+from skelb.core.plan import input_values
+from skelb.core.trials import (
+    MOST_RUNS,
+    READY_CONDITIONS,
+    Axis,
+    Search,
+    Span,
+    Sweep,
+    Window,
+    check_objective,
+    design,
+    read_axis,
+    read_split,
+    search_script,
+    trading_days,
+    windows_by_count,
+    windows_by_length,
+)
+from skelb.service.backtest import checked_or_error, setting_for
+from skelb.service.datasets import Datasets
+from skelb.service.library import Library
+from skelb.service.setup import Setup
+
+HELD_BACK = "held back"
+
+
+class WindowsOrder(BaseModel):
+    """The windows of a walk-forward: so many, or of so many trading days inside and outside."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    count: int = Field(default=6, ge=1, le=200)
+    ratio: float = Field(default=4.0, gt=0, le=100)
+    inside: int = Field(default=0, ge=0)
+    outside: int = Field(default=0, ge=0)
+    anchored: bool = False
+
+    def windows(self, days: Ints) -> tuple[Window, ...]:
+        """The windows on trading days. Raises SettingsError when they do not fit."""
+        if self.inside or self.outside:
+            return windows_by_length(days, self.inside, self.outside, self.anchored)
+        return windows_by_count(days, self.count, self.ratio, self.anchored)
+
+
+class SearchOrder(BaseModel):
+    """The conditions of a signal search; none means the ready-made ones."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    conditions: list[Annotated[str, Field(max_length=500)]] = Field(default_factory=list, max_length=60)
+    most_parts: int = Field(default=2, ge=1, le=3)
+    hold: int = Field(default=20, ge=1, le=100_000)
+
+
+class TrialSettings(BaseModel):
+    """What a sweep, a walk-forward or a signal search varies, keeps apart and looks for."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    kind: Literal["sweep", "walk", "search"] = "sweep"
+    vary: list[Annotated[str, Field(max_length=60_000)]] = Field(default_factory=list, max_length=12)
+    objective: str = "return_over_drawdown"
+    min_trades: int = Field(default=30, ge=0)
+    design: Literal["grid", "random", "latin"] = "grid"
+    runs: int = Field(default=0, ge=0)
+    seed: int = Field(default=1, ge=0)
+    split: str = Field(default="", max_length=60)
+    windows: WindowsOrder = WindowsOrder()
+    search: SearchOrder = SearchOrder()
+
+
+class TrialOrder(TrialSettings):
+    """A trial of a setup, as it is asked for and stored."""
+
+    setup: Setup
+
+
+@dataclass(frozen=True)
+class Part:
+    """A span that every point runs on; `outside` is what follows it in a walk-forward."""
+
+    span: Span
+    outside: Span | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Layout:
+    """What an order comes to: the sweep to run, its axes, the points (None for all), the parts, what is held back.
+
+    Without parts every point runs once, on the setup's dates.
+    """
+
+    sweep: Sweep
+    title: str
+    axes: tuple[Axis, ...]
+    numbers: Ints | None
+    parts: tuple[Part, ...]
+    held_back: Span | None
+    search: Search | None
+
+    @property
+    def labels(self) -> dict[str, str]:
+        """The conditions that a search's words stand for."""
+        return self.search.labels if self.search else {}
+
+    @property
+    def total(self) -> int:
+        """How many runs that is."""
+        points = int(np.prod([len(axis.values) for axis in self.axes])) if self.numbers is None else self.numbers.size
+        return points * max(1, len(self.parts))
+
+
+def laid_out(order: TrialOrder, library: Library, datasets: Datasets) -> Layout:
+    """The layout of an order. Raises SkelbError on whatever cannot be run."""
+    dataset = order.setup.dataset(datasets)
+    setting = setting_for(dataset.bars, dataset.market, library.saved_script)
+    return layout_of(order, order.setup.sweep(library, datasets), setting)
+
+
+def layout_of(settings: TrialSettings, sweep: Sweep, setting: Setting) -> Layout:
+    """The layout of settings on a sweep that is at hand. Raises SkelbError on whatever cannot be run."""
+    check_objective(settings.objective)
+    vary, found = list(settings.vary), None
+    if settings.kind == "search":
+        asked = settings.search
+        conditions = asked.conditions or READY_CONDITIONS
+        found = search_script(sweep.checked, conditions, setting, asked.most_parts, asked.hold)
+        checked = checked_or_error(found.text, setting)
+        kept = {name: value for name, value in sweep.fixed.items() if name in checked.inputs}
+        sweep = replace(sweep, checked=checked, fixed=input_values(checked, kept))
+        vary = [found.vary, *vary, "sides=long,short"]
+    axes = tuple(read_axis(item, sweep.checked) for item in vary)
+    numbers = design(axes, settings.design, settings.runs, settings.seed)
+    days = trading_days(sweep.dataset.calendar.day, sweep.from_date, sweep.to_date)
+    parts: tuple[Part, ...] = ()
+    held_back = None
+    if settings.kind == "walk":
+        parts = tuple(Part(window.inside, window.outside) for window in settings.windows.windows(days))
+    elif settings.split:
+        spans = read_split(settings.split, days)
+        parts, held_back = tuple(Part(span) for span in spans[:2]), spans[2] if len(spans) > 2 else None
+    found_layout = Layout(
+        sweep, sweep.checked.title, axes, None if settings.design == "grid" else numbers, parts, held_back, found
+    )
+    if found_layout.total > MOST_RUNS:
+        raise SettingsError(f"{found_layout.total:,} runs in all parts together; at most {MOST_RUNS:,}: vary less")
+    return found_layout
+
+
+def part_document(part: Part) -> dict[str, Any]:
+    """A part as it is stored."""
+    return {**span_document(part.span), "outside": span_document(part.outside) if part.outside else None}
+
+
+def read_part(stored: dict[str, Any]) -> Part:
+    """A part from what is stored."""
+    outside = stored.get("outside")
+    return Part(read_span(stored), read_span(outside) if outside else None)
+
+
+def span_document(span: Span) -> dict[str, Any]:
+    """A span as it is stored and shown."""
+    return {"name": span.name, "first": span.first.isoformat(), "last": span.last.isoformat(), "days": span.days}
+
+
+def read_span(stored: dict[str, Any]) -> Span:
+    """A span from what is stored."""
+    return Span(stored["name"], date.fromisoformat(stored["first"]), date.fromisoformat(stored["last"]), stored["days"])

@@ -1,0 +1,172 @@
+"""What a page asks of stored trials: their results read, the best weighed, held-back data looked at."""
+
+from collections import OrderedDict
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from threading import Lock
+from typing import Any, Literal
+
+from skelb.core.errors import ConflictError, NotFoundError
+from skelb.core.figures import Figures
+from skelb.core.trials import CHOICE, Fold, point_at
+from skelb.service.orders import span_document
+from skelb.service.readings import Document, Reading, against, deflation_document, exported, run_document
+from skelb.service.trial_documents import Choice, walk_document
+from skelb.service.trial_store import StoredTrial
+from skelb.service.trials import Trials
+
+_MOST_READINGS = 8
+
+
+@dataclass(frozen=True)
+class View:
+    """How a trial is seen: by which objective, from how many trades on; by default as it was ordered."""
+
+    objective: str | None = None
+    min_trades: int | None = None
+
+
+class TrialDesk:
+    """Questions about the trials of a data folder. Safe to share among threads."""
+
+    def __init__(self, trials: Trials) -> None:
+        self._trials = trials
+        self._read: OrderedDict[tuple[Any, ...], Reading] = OrderedDict()
+        self._lock = Lock()
+
+    def trial(self, number: int) -> StoredTrial:
+        """One trial. Raises NotFoundError when there is none of that number."""
+        return self._trials.store.trial(number)
+
+    def reading(self, trial: StoredTrial, view: View, part: int = 0) -> Reading:
+        """The finished runs of one part, seen so."""
+        results = self._trials.store.results(trial.id)
+        objective = view.objective or trial.order.objective
+        least = trial.order.min_trades if view.min_trades is None else view.min_trades
+        key = (trial.id, part, len(results), objective, least)
+        with self._lock:
+            found = self._read.get(key)
+            if found is None:
+                found = Reading.of(trial.axes, trial.numbers is not None, results.part(part), objective, least)
+                self._read[key] = found
+                while len(self._read) > _MOST_READINGS:
+                    self._read.popitem(last=False)
+            self._read.move_to_end(key)
+            return found
+
+    def surface(self, number: int, view: View, x: str | None, y: str | None, held: Mapping[str, int], fold: Fold, part: int) -> Document:  # fmt: skip
+        """Two axes of a trial, its first ones unless others are named."""
+        trial = self.trial(number)
+        names = [axis.name for axis in trial.axes]
+        across = x or names[0]
+        upwards = y or next((name for name in names if name != across and name not in held), None)
+        return self.reading(trial, view, part).surface(across, None if upwards == across else upwards, held, fold)
+
+    def table(
+        self, number: int, view: View, sort: str, descending: bool, least: Mapping[str, float], most: Mapping[str, float],
+        offset: int, limit: int,
+    ) -> Document:  # fmt: skip
+        """A page of a trial's runs, filtered and sorted."""
+        trial = self.trial(number)
+        reading, outside = self._sides(trial, view)
+        rows = reading.table(sort, descending, least, most)
+        labels = self._labels(trial)
+        shown = [run_document(reading, int(row), outside, labels) for row in rows[offset : offset + limit]]
+        return {"total": len(reading.results), "matching": int(rows.size), "rows": shown}
+
+    def run(self, number: int, point: int, view: View) -> Document:
+        """One run of a trial with every part of it. Raises NotFoundError when it has not been made."""
+        trial = self.trial(number)
+        reading, outside = self._sides(trial, view)
+        return run_document(reading, reading.row(point), outside, self._labels(trial))
+
+    def curves(self, number: int, point: int, view: View) -> list[Document]:
+        """The axes of a trial through one of its points."""
+        return self.reading(self.trial(number), view).curves(point)
+
+    def front(self, number: int, view: View, objectives: list[str]) -> Document:
+        """The runs no other beats in every objective, and a scatter of the first two."""
+        trial = self.trial(number)
+        reading, outside = self._sides(trial, view)
+        rows, labels = reading.front(objectives), self._labels(trial)
+        return {
+            "dots": reading.dots((objectives[0], objectives[1])),
+            "rows": [run_document(reading, int(row), outside, labels) for row in rows[:200]],
+        }
+
+    def in_against_out(self, number: int, view: View) -> Document:
+        """In sample against out of sample. Raises NotFoundError when the trial was not split."""
+        trial = self.trial(number)
+        reading, outside = self._sides(trial, view)
+        if outside is None:
+            raise NotFoundError(f"trial {number} has no out-of-sample part: start one with a split")
+        return {**against(reading, outside), "parts": [span_document(part.span) for part in trial.parts]}
+
+    def deflation(self, number: int, view: View) -> Document:
+        """What the best run is worth, for the runs of this trial and for all that the script ever had."""
+        trial = self.trial(number)
+        layout = self._trials.layout(trial.order)
+        sweep = layout.sweep
+        if trial.parts:
+            span = trial.parts[0].span
+            sweep = replace(sweep, from_date=span.first, to_date=span.last)
+        tries = self._trials.store.tries_of(trial.title)
+        worth = self.reading(trial, view).deflation(sweep, tries)
+        return {"tries_of_script": tries, "title": trial.title, "deflation": deflation_document(worth)}
+
+    def walk(self, number: int, view: View, choose: Choice) -> Document:
+        """A walk-forward as far as its windows are finished. Raises NotFoundError when it is another kind of trial."""
+        trial = self.trial(number)
+        if trial.order.kind != "walk":
+            raise NotFoundError(f"trial {number} is no walk-forward")
+        readings = [self.reading(trial, view, part) for part in range(len(trial.parts))]
+        points = trial.total // len(trial.parts)
+        finished = [place for place, reading in enumerate(readings) if len(reading.results) == points]
+        layout = self._trials.layout(trial.order)
+        document = walk_document(layout.sweep, [trial.parts[k] for k in finished], [readings[k] for k in finished], choose)  # fmt: skip
+        return {**document, "windows_in_all": len(trial.parts)}
+
+    def export(self, number: int, form: Literal["csv", "parquet"]) -> bytes:
+        """All runs of a trial as a file."""
+        trial = self.trial(number)
+        results = self._trials.store.results(number)
+        names = [part.span.name for part in trial.parts] or [""]
+        return exported(trial.axes, [(name, results.part(at)) for at, name in enumerate(names)], self._labels(trial), form)  # fmt: skip
+
+    def looks(self, trial: StoredTrial) -> int:
+        """How often the held-back part of a trial was looked at with its script; 0 without one."""
+        if trial.held_back is None:
+            return 0
+        return self._trials.store.looks(trial.title, trial.order.setup.market, trial.held_back)
+
+    def look(self, number: int, point: int) -> tuple[Figures, int]:
+        """A point's figures on the held-back part, and how often it was looked at by now: the look is counted first.
+
+        Raises ConflictError when nothing is held back.
+        """
+        trial = self.trial(number)
+        if trial.held_back is None:
+            raise ConflictError(f"trial {number} holds nothing back: start one with a third part in its split")
+        self._trials.store.look(trial.title, trial.order.setup.market, trial.held_back)
+        layout = self._trials.layout(trial.order)
+        figures = layout.sweep.run_one(point_at(trial.axes, point), span=trial.held_back)
+        return figures, self.looks(trial)
+
+    def script_of(self, number: int, point: int) -> str:
+        """The strategy that a point of a signal search is, as a script of its own.
+
+        Raises ConflictError for other kinds of trials.
+        """
+        trial = self.trial(number)
+        if trial.order.kind != "search":
+            raise ConflictError(f"trial {number} is no signal search: its runs are the script with other inputs")
+        found, chosen = self._trials.layout(trial.order).search, point_at(trial.axes, point)
+        assert found is not None
+        return found.strategy(str(chosen[CHOICE]), str(chosen["sides"]))
+
+    def _sides(self, trial: StoredTrial, view: View) -> tuple[Reading, Reading | None]:
+        is_split = len(trial.parts) > 1 and trial.order.kind != "walk"
+        return self.reading(trial, view), self.reading(trial, view, 1) if is_split else None
+
+    def _labels(self, trial: StoredTrial) -> dict[str, str]:
+        return self._trials.layout(trial.order).labels if trial.order.kind == "search" else {}

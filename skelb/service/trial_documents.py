@@ -1,0 +1,124 @@
+"""Whole trials as documents: sweeps and searches run here for the command line, walk-forwards wherever they ran."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from typing import Any, Literal
+
+import numpy as np
+
+from skelb.core.errors import SkelbError
+from skelb.core.trials import Cell, Point, Results, Span, Stitched, Sweep, Window, efficiency, run_cells, stitched
+from skelb.service.orders import Layout, Part, TrialSettings, span_document
+from skelb.service.readings import Reading, against, deflation_document, run_document
+from skelb.service.trials import missing_tasks
+from skelb.service.workers import workers_for
+
+Document = dict[str, Any]
+Choice = Literal["value", "neighbours"]
+_MOST_POINTS = 600
+
+
+def run_layout(layout: Layout, jobs: int, cluster: str | None, on_progress: Callable[[int, int], None]) -> Results:
+    """All runs of a layout, in threads or on a cluster."""
+    cells: list[Cell] = []
+    with workers_for(layout.sweep, layout.axes, jobs, cluster) as workers:
+        tasks = missing_tasks(layout.axes, layout.numbers, layout.parts, Results.of([]))
+        for group in run_cells(workers.submit, tasks, workers.ahead):
+            cells.extend(group)
+            on_progress(len(cells), layout.total)
+    return Results.of(cells)
+
+
+def sweep_document(settings: TrialSettings, layout: Layout, results: Results, objectives: Sequence[str]) -> Document:
+    """A sweep or search as one document: runs in order of their points, each with its neighbourhood score; landmarks."""
+    readings = [
+        Reading.of(layout.axes, layout.numbers is not None, results.part(part), settings.objective, settings.min_trades)
+        for part in range(max(1, len(layout.parts)))
+    ]
+    reading, outside = readings[0], readings[1] if len(readings) > 1 else None
+    sweep = replace(layout.sweep, from_date=layout.parts[0].span.first, to_date=layout.parts[0].span.last) if layout.parts else layout.sweep  # fmt: skip
+    runs = [run_document(reading, row, outside, layout.labels) for row in range(len(reading.results))]
+    marks = reading.landmarks
+    document: Document = {
+        "deflation": deflation_document(reading.deflation(sweep, len(reading.results))),
+        "axes": [{"name": axis.name, "values": list(axis.values)} for axis in layout.axes],
+        "objective": settings.objective,
+        "min_trades": settings.min_trades,
+        "runs": runs,
+        "best": None if reading.best is None else runs[reading.best]["inputs"],
+        "plateau": None if marks.plateau is None else runs[marks.plateau]["inputs"],
+        "rocks": [runs[row]["inputs"] for row in marks.rocks],
+    }
+    if outside is not None:
+        document["parts"] = [span_document(part.span) for part in layout.parts]
+        document["held_back"] = span_document(layout.held_back) if layout.held_back else None
+        document["rank_correlation"] = against(reading, outside)["rank_correlation"]
+    if len(objectives) > 1:
+        document["front"] = [runs[row]["inputs"] for row in reading.front(objectives)]
+    return document
+
+
+def walk_document(
+    sweep: Sweep, parts: Sequence[Part], readings: Sequence[Reading], choose: Choice = "value"
+) -> Document:
+    """A walk-forward: the inputs each window chose, what they earned after it, stitched, beside the fixed setting.
+
+    `readings` are of the windows' inside parts; windows that chose nothing (no run counts) trade nothing. Chosen by
+    the best value, or by the best neighbourhood. Efficiency is of the windows that chose.
+    """
+    windows: list[Document] = []
+    steps: list[tuple[Span, Point]] = []
+    nets: list[tuple[Window, float]] = []
+    for part, reading in zip(parts, readings, strict=True):
+        assert part.outside is not None
+        row = reading.best if choose == "value" else reading.landmarks.plateau
+        found: Document = {"inside": span_document(part.span), "outside": span_document(part.outside), "chosen": None}
+        if row is not None:
+            figures = reading.results.figures_at(row)
+            assert figures is not None
+            found |= {"chosen": reading.point(row), "inside_figures": figures}
+            steps.append((part.outside, reading.point(row)))
+            nets.append((Window(part.span, part.outside), float(figures["net_profit"] or 0.0)))
+        windows.append(found)
+    moving = stitched(sweep, steps)
+    legs = {leg.span.name: leg for leg in moving.legs}
+    for found in windows:
+        leg = legs.get(found["outside"]["name"])
+        found["outside_figures"] = leg.figures if leg else None
+    outside = [float(sweep.run_one(point, span=span)["net_profit"] or 0.0) for span, point in steps]
+    judged = efficiency([window for window, _ in nets], [net for _, net in nets], outside) if nets else None
+    try:
+        fixed: Stitched | None = stitched(sweep, [(span, {}) for span, _ in steps])
+    except SkelbError:
+        fixed = None
+    return {
+        "objective": readings[0].objective if readings else "",
+        "choose": choose,
+        "windows": windows,
+        "efficiency": judged,
+        "stitched": _stitched_document(moving),
+        "fixed": None if fixed is None else _stitched_document(fixed),
+        "sentence": _walk_sentence(moving, fixed, judged),
+    }
+
+
+def _stitched_document(run: Stitched) -> Document:
+    shown = np.unique(np.linspace(0, run.equity.size - 1, min(_MOST_POINTS, run.equity.size)).astype(np.int64))
+    return {
+        "net": run.net,
+        "drawdown": run.drawdown,
+        "capital": run.capital,
+        "times": run.times[shown].tolist(),
+        "equity": run.equity[shown].tolist(),
+    }
+
+
+def _walk_sentence(moving: Stitched, fixed: Stitched | None, judged: float | None) -> str:
+    if not moving.legs:
+        return "No window had a run that counts: lower the least number of trades, or use longer windows."
+    worth = f"Chosen anew, the days outside earned {moving.net:,.0f}"
+    beside = "" if fixed is None else f"; the fixed setting {fixed.net:,.0f} on the same days"
+    if judged is None:
+        return f"{worth}{beside}. Inside, the choices earned nothing, so there is no efficiency."
+    verdict = "the choosing does not carry over" if judged < 0.25 else "some of it carries over" if judged < 0.6 else "it carries over"  # fmt: skip
+    return f"{worth}{beside}. That is {judged:.0%} of what the same choices earned a day inside: {verdict}."

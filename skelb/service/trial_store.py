@@ -1,0 +1,172 @@
+"""Trials in the data file: orders, chunks of finished runs, looks at what is held back."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from threading import Lock
+from typing import Any
+
+import numpy as np
+from sqlalchemy import func, select, update
+
+from skelb.core.errors import NotFoundError
+from skelb.core.figures import FIGURE_KEYS
+from skelb.core.trials import Axis, Cell, Results, Span
+from skelb.service.orders import HELD_BACK, Layout, Part, TrialOrder, part_document, read_part, span_document
+from skelb.store import Database, LookRecord, RunRecord, TrialChunk, TrialRecord
+
+_MOST_HELD = 4
+
+
+@dataclass(frozen=True, eq=False)
+class StoredTrial:
+    """A trial as it is stored. `state` is running, stopped, done or failed; `numbers` None stands for the whole grid."""
+
+    id: int
+    title: str
+    order: TrialOrder
+    axes: tuple[Axis, ...]
+    parts: tuple[Part, ...]
+    held_back: Span | None
+    numbers: np.ndarray | None
+    data_version: int
+    total: int
+    state: str
+    message: str
+    created: datetime
+    done: int
+
+
+@dataclass
+class _Held:
+    """What has been read of a trial's chunks so far."""
+
+    last_chunk: int = 0
+    read: list[Results] = field(default_factory=list)
+
+
+class TrialStore:
+    """All trials of a data file. Safe to share among threads."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._held: dict[int, _Held] = {}
+        self._lock = Lock()
+
+    def add(self, order: TrialOrder, layout: Layout) -> int:
+        """Store a trial that has not begun; its number."""
+        parts = [part_document(part) for part in layout.parts]
+        if layout.held_back:
+            parts.append({**span_document(layout.held_back), "outside": None})
+        with self._database.session() as session:
+            record = TrialRecord(
+                kind=order.kind, title=layout.title, order=order.model_dump(mode="json"), parts=parts,
+                axes=[{"name": axis.name, "values": list(axis.values), "ordered": axis.ordered} for axis in layout.axes],
+                numbers=None if layout.numbers is None else layout.numbers.astype(np.int64).tobytes(),
+                figure_keys=list(FIGURE_KEYS), data_version=layout.sweep.dataset.data_version,
+                total=layout.total, state="stopped",
+            )  # fmt: skip
+            session.add(record)
+            session.flush()
+            return record.id
+
+    def trial(self, number: int) -> StoredTrial:
+        """One trial. Raises NotFoundError when there is none of that number."""
+        with self._database.session() as session:
+            record = session.get(TrialRecord, number)
+            if record is None:
+                raise NotFoundError(f"there is no trial {number}")
+            counted = select(func.coalesce(func.sum(TrialChunk.count), 0)).where(TrialChunk.trial_id == number)
+            done = session.scalar(counted) or 0
+        spans = [read_part(item) for item in record.parts]
+        held = next((part.span for part in spans if part.span.name == HELD_BACK), None)
+        return StoredTrial(
+            number, record.title, TrialOrder.model_validate(record.order),
+            tuple(Axis(item["name"], tuple(item["values"]), item["ordered"]) for item in record.axes),
+            tuple(part for part in spans if part.span is not held), held,
+            None if record.numbers is None else np.frombuffer(record.numbers, np.int64),
+            record.data_version, record.total, record.state, record.message,
+            record.created.replace(tzinfo=record.created.tzinfo or UTC), done,
+        )  # fmt: skip
+
+    def newest(self, most: int = 100) -> list[StoredTrial]:
+        """The newest trials, newest first."""
+        with self._database.session() as session:
+            numbers = list(session.scalars(select(TrialRecord.id).order_by(TrialRecord.id.desc()).limit(most)))
+        return [self.trial(number) for number in numbers]
+
+    def set_state(self, number: int, state: str, message: str = "") -> None:
+        """Say how a trial is."""
+        with self._database.session() as session:
+            session.execute(update(TrialRecord).where(TrialRecord.id == number).values(state=state, message=message[:500]))  # fmt: skip
+
+    def mark_interrupted(self) -> None:
+        """Trials that ran when the program last ended are stopped now."""
+        message = "interrupted when the program ended; everything finished was kept"
+        with self._database.session() as session:
+            running = update(TrialRecord).where(TrialRecord.state == "running")
+            session.execute(running.values(state="stopped", message=message))
+
+    def commit(self, number: int, cells: Sequence[Cell]) -> None:
+        """Store finished runs, all or none."""
+        if not cells:
+            return
+        found = Results.of(cells)
+        with self._database.session() as session:
+            session.add(
+                TrialChunk(
+                    trial_id=number, count=len(found), numbers=found.numbers.tobytes(), parts=found.parts.tobytes(),
+                    figures=found.figures.tobytes(), errors={str(row): text[:500] for row, text in found.errors.items()},
+                )
+            )  # fmt: skip
+
+    def results(self, number: int) -> Results:
+        """All finished runs of a trial, in the order they finished; only what is new since the last question is read."""
+        with self._lock:
+            held = self._held.pop(number, None) or _Held()
+            self._held[number] = held  # the last asked for is the last to go
+            while len(self._held) > _MOST_HELD:
+                self._held.pop(next(iter(self._held)))
+            with self._database.session() as session:
+                keys = session.scalar(select(TrialRecord.figure_keys).where(TrialRecord.id == number)) or []
+                query = select(TrialChunk).where(TrialChunk.trial_id == number, TrialChunk.id > held.last_chunk)
+                for chunk in session.scalars(query.order_by(TrialChunk.id)):
+                    held.read.append(_results(chunk, keys))
+                    held.last_chunk = chunk.id
+            joined = Results.joined(held.read)
+            held.read = [joined]
+            return joined
+
+    def tries_of(self, title: str) -> int:
+        """How many runs of a script were ever made on purpose or kept: finished runs of its trials, and kept runs."""
+        with self._database.session() as session:
+            chunks = select(func.coalesce(func.sum(TrialChunk.count), 0)).join(TrialRecord, TrialChunk.trial_id == TrialRecord.id)  # fmt: skip
+            made = session.scalar(chunks.where(TrialRecord.title == title)) or 0
+            stated = f'title "{title}"'
+            kept = session.scalar(select(func.count()).where(func.instr(func.json_extract(RunRecord.setup, "$.text"), stated) > 0))  # fmt: skip
+        return int(made) + int(kept or 0)
+
+    def look(self, title: str, market: str, span: Span) -> None:
+        """Count a look at a span of a market that was held back from a script."""
+        with self._database.session() as session:
+            session.add(LookRecord(title=title, market=market, first=span.first, last=span.last))
+
+    def looks(self, title: str, market: str, span: Span) -> int:
+        """How often a span of a market, or a part of it, was looked at with a script."""
+        with self._database.session() as session:
+            query = select(func.count()).where(
+                LookRecord.title == title, LookRecord.market == market,
+                LookRecord.first <= span.last, LookRecord.last >= span.first,
+            )  # fmt: skip
+            return int(session.scalar(query) or 0)
+
+
+def _results(chunk: TrialChunk, keys: list[Any]) -> Results:
+    """The runs of a chunk with its columns where today's figures are; those it has not are unknown."""
+    stored = np.frombuffer(chunk.figures, np.float64).reshape(chunk.count, -1)
+    figures = np.full((chunk.count, len(FIGURE_KEYS)), np.nan)
+    for column, key in enumerate(keys):
+        if key in FIGURE_KEYS:
+            figures[:, FIGURE_KEYS.index(key)] = stored[:, column]
+    errors = {int(row): text for row, text in chunk.errors.items()}
+    return Results(np.frombuffer(chunk.numbers, np.int64), np.frombuffer(chunk.parts, np.int64), figures, errors)

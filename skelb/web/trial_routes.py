@@ -1,0 +1,247 @@
+"""The REST API of trials: ordered, watched, read; studies and baskets."""
+
+from typing import Annotated, Any, Literal
+
+from fastapi import APIRouter, Depends, Query, Response
+
+from skelb.core.errors import SettingsError
+from skelb.service.application import Application
+from skelb.service.baskets import basket_run
+from skelb.service.orders import TrialOrder, span_document
+from skelb.service.planning import calendar_between, conditions_of
+from skelb.service.trial_desk import View
+from skelb.service.trial_documents import Choice
+from skelb.service.trial_store import StoredTrial
+from skelb.service.varying import varying_of
+from skelb.service.workers import THREADS
+from skelb.web.served import App
+from skelb.web.trial_schemas import (
+    AgainstOut,
+    AxisOut,
+    BasketIn,
+    BasketOut,
+    CalendarOut,
+    CurveOut,
+    DeflationOut,
+    EstimateOut,
+    FrontOut,
+    LookIn,
+    LookOut,
+    ScriptTextOut,
+    SpanOut,
+    StudiedOut,
+    StudyIn,
+    SurfaceOut,
+    TableOut,
+    TrialOut,
+    TrialRunOut,
+    VaryingIn,
+    VaryingOut,
+    WalkOut,
+    WorkersIn,
+    WorkersOut,
+)
+
+router = APIRouter(prefix="/api")
+
+
+def _view(objective: str | None = None, min_trades: Annotated[int | None, Query(ge=0)] = None) -> View:
+    return View(objective, min_trades)
+
+
+Seen = Annotated[View, Depends(_view)]
+Limits = Annotated[list[str] | None, Query(max_length=12, description="a figure and its limit, as net_profit:0")]
+
+
+@router.post("/varying")
+def varying(body: VaryingIn, app: App) -> list[VaryingOut]:
+    """What of a script can vary."""
+    checked = body.setup.checked(app.library, body.setup.dataset(app.datasets))
+    return [VaryingOut(**item) for item in varying_of(checked)]
+
+
+@router.post("/trials/plan")
+def plan_trial(body: TrialOrder, app: App) -> EstimateOut:
+    """How many runs a trial would make, how long they would take, and what they would hold."""
+    found = app.trials.estimate(body)
+    layout, held = found.layout, found.layout.held_back
+    looks = 0 if held is None else app.trials.store.looks(layout.title, body.setup.market, held)
+    return EstimateOut(
+        total=layout.total, seconds=found.seconds, memory_bytes=found.memory_bytes,
+        axes=[AxisOut(name=axis.name, values=list(axis.values), ordered=axis.ordered) for axis in layout.axes],
+        parts=[SpanOut(**span_document(part.span)) for part in layout.parts],
+        held_back=SpanOut(**span_document(held)) if held else None, looks=looks,
+    )  # fmt: skip
+
+
+@router.post("/trials")
+def start_trial(body: TrialOrder, app: App) -> TrialOut:
+    """Begin a trial."""
+    return _trial(app, app.trials.start(body))
+
+
+@router.get("/trials")
+def trials(app: App) -> list[TrialOut]:
+    """All trials, newest first."""
+    return [_trial_out(app, item) for item in app.trials.store.newest()]
+
+
+@router.get("/trials/{number}")
+def trial(number: int, app: App) -> TrialOut:
+    """How far a trial is."""
+    return _trial(app, number)
+
+
+@router.post("/trials/{number}/stop")
+def stop_trial(number: int, app: App) -> TrialOut:
+    """Stop a trial; what is finished stays."""
+    app.trials.stop(number)
+    return _trial(app, number)
+
+
+@router.post("/trials/{number}/go_on")
+def go_on(number: int, app: App) -> TrialOut:
+    """Run what is missing of a trial."""
+    app.trials.go_on(number)
+    return _trial(app, number)
+
+
+@router.get("/trials/{number}/surface")
+def surface(
+    number: int, app: App, view: Seen, x: str | None = None, y: str | None = None,
+    held: Annotated[list[str] | None, Query(description="an axis and the place of its value, as kind:0")] = None,
+    fold: Literal["middle", "best"] = "middle", part: Annotated[int, Query(ge=0, le=1)] = 0,
+) -> SurfaceOut:  # fmt: skip
+    """Two axes of a trial, the others held at a value or folded."""
+    kept = {name: int(value) for name, value in _pairs(held).items()}
+    return SurfaceOut(**app.desk.surface(number, view, x, y, kept, fold, part))
+
+
+@router.get("/trials/{number}/table")
+def table(
+    number: int, app: App, view: Seen, sort: str = "net_profit", descending: bool = True, least: Limits = None,
+    most: Limits = None, offset: Annotated[int, Query(ge=0)] = 0, limit: Annotated[int, Query(ge=1, le=500)] = 100,
+) -> TableOut:  # fmt: skip
+    """A page of a trial's runs, filtered and sorted."""
+    return TableOut(**app.desk.table(number, view, sort, descending, _pairs(least), _pairs(most), offset, limit))
+
+
+@router.get("/trials/{number}/runs/{point}")
+def trial_run(number: int, point: int, app: App, view: Seen) -> TrialRunOut:
+    """One run of a trial."""
+    return TrialRunOut(**app.desk.run(number, point, view))
+
+
+@router.get("/trials/{number}/curves/{point}")
+def curves(number: int, point: int, app: App, view: Seen) -> list[CurveOut]:
+    """Every axis through one run of a trial."""
+    return [CurveOut(**item) for item in app.desk.curves(number, point, view)]
+
+
+@router.get("/trials/{number}/front")
+def front(number: int, app: App, view: Seen, by: Annotated[list[str], Query(min_length=2, max_length=4)]) -> FrontOut:
+    """The runs that no other beats in every one of several objectives."""
+    return FrontOut(**app.desk.front(number, view, by))
+
+
+@router.get("/trials/{number}/against")
+def in_against_out(number: int, app: App, view: Seen) -> AgainstOut:
+    """In sample against out of sample."""
+    return AgainstOut(**app.desk.in_against_out(number, view))
+
+
+@router.get("/trials/{number}/deflation")
+def deflation(number: int, app: App, view: Seen) -> DeflationOut:
+    """What the best run is worth after all that was tried."""
+    return DeflationOut(**app.desk.deflation(number, view))
+
+
+@router.get("/trials/{number}/walk")
+def walk(number: int, app: App, view: Seen, choose: Choice = "value") -> WalkOut:
+    """A walk-forward as far as it is."""
+    return WalkOut(**app.desk.walk(number, view, choose))
+
+
+@router.post("/trials/{number}/looks")
+def look(number: int, body: LookIn, app: App) -> LookOut:
+    """Look at a run on the held-back part; the look is counted."""
+    figures, looks = app.desk.look(number, body.point)
+    return LookOut(figures=figures, looks=looks)
+
+
+@router.get("/trials/{number}/scripts/{point}")
+def script_of(number: int, point: int, app: App) -> ScriptTextOut:
+    """A run of a signal search as a script of its own."""
+    return ScriptTextOut(text=app.desk.script_of(number, point))
+
+
+@router.get("/trials/{number}/export")
+def export(number: int, app: App, form: Literal["csv", "parquet"] = "csv") -> Response:
+    """All runs of a trial as a file."""
+    kind = "text/csv; charset=utf-8" if form == "csv" else "application/vnd.apache.parquet"
+    headers = {"Content-Disposition": f'attachment; filename="trial-{number}.{form}"'}
+    return Response(app.desk.export(number, form), media_type=kind, headers=headers)
+
+
+@router.post("/study")
+def study(body: StudyIn, app: App) -> StudiedOut:
+    """Every condition of a script with what followed it."""
+    dataset = body.setup.dataset(app.datasets)
+    checked = body.setup.checked(app.library, dataset)
+    return StudiedOut.model_validate({"conditions": conditions_of(checked, body.setup, dataset)})
+
+
+@router.post("/calendar")
+def calendar(body: StudyIn, app: App) -> CalendarOut:
+    """A condition on every weekday, month and hour at once."""
+    setup = body.setup
+    dataset = setup.dataset(app.datasets)
+    checked = setup.checked(app.library, dataset)
+    rows = calendar_between(checked, dataset, setup.known_inputs(checked), setup.from_date, setup.to_date, body.condition)  # fmt: skip
+    return CalendarOut.model_validate({"rows": rows})
+
+
+@router.post("/basket")
+def basket(body: BasketIn, app: App) -> BasketOut:
+    """The same rules over several markets on one account."""
+    return BasketOut.model_validate(basket_run(body.setup, body.markets, body.dropped, app.library, app.datasets))
+
+
+@router.get("/workers")
+def workers(app: App) -> WorkersOut:
+    """Who computes trials: threads here, or a cluster."""
+    return WorkersOut(cluster=app.trials.cluster, threads=THREADS)
+
+
+@router.put("/workers")
+def set_workers(body: WorkersIn, app: App) -> WorkersOut:
+    """Choose a cluster by its scheduler's address, or threads with none."""
+    app.trials.cluster = body.cluster
+    return workers(app)
+
+
+def _pairs(items: list[str] | None) -> dict[str, float]:
+    found = {}
+    for item in items or []:
+        name, _, value = item.rpartition(":")
+        try:
+            found[name] = float(value)
+        except ValueError:
+            raise SettingsError(f"a limit is a figure and a number, as net_profit:0, not `{item}`") from None
+    return found
+
+
+def _trial(app: Application, number: int) -> TrialOut:
+    return _trial_out(app, app.trials.store.trial(number))
+
+
+def _trial_out(app: Application, item: StoredTrial) -> TrialOut:
+    state, message = app.trials.standing(item)
+    held: dict[str, Any] | None = span_document(item.held_back) if item.held_back else None
+    return TrialOut(
+        id=item.id, title=item.title, state=state, done=item.done, total=item.total, rate=app.trials.rate(item.id),
+        message=message, created=item.created, order=item.order,
+        axes=[AxisOut(name=axis.name, values=list(axis.values), ordered=axis.ordered) for axis in item.axes],
+        parts=[SpanOut(**span_document(part.span)) for part in item.parts],
+        held_back=SpanOut(**held) if held else None, looks=app.desk.looks(item),
+    )  # fmt: skip
