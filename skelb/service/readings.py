@@ -174,8 +174,8 @@ class Reading:
             "front": self.results.numbers[on_front].tolist(),
         }  # fmt: skip
 
-    def deflation(self, sweep: Sweep, tries: int) -> Deflated | None:
-        """What the best run is worth after so many tries; the spread of their Sharpe ratios is that of these runs."""
+    def deflation(self, sweep: Sweep, sharpes: Floats, tries: int) -> Deflated | None:
+        """What the best run is worth after so many tries, with the Sharpe ratios of those that are known."""
         if self.best is None:
             return None
         record = sweep.record(self.point(self.best))
@@ -183,10 +183,9 @@ class Reading:
         if changes is None:
             return None
         days = changes.size / ((int(record.days[-1]) - int(record.days[0]) + 1) / 365.25)
-        ratios = self.results.column("sharpe")
-        ratios = ratios[~np.isnan(ratios)]
-        spread = float(np.std(ratios, ddof=1)) / float(np.sqrt(days)) if ratios.size > 2 else None
-        return deflated(changes, max(tries, len(self.results)), spread)
+        known = sharpes[~np.isnan(sharpes)]
+        spread = float(np.std(known, ddof=1)) / float(np.sqrt(days)) if known.size > 2 else None
+        return deflated(changes, tries, spread)
 
 
 def against(inside: Reading, outside: Reading) -> Document:

@@ -110,9 +110,9 @@ class TrialDesk:
         if trial.parts:
             span = trial.parts[0].span
             sweep = replace(sweep, from_date=span.first, to_date=span.last)
-        tries = self._trials.store.tries_of(trial.title)
-        worth = self.reading(trial, view).deflation(sweep, tries)
-        return {"tries_of_script": tries, "title": trial.title, "deflation": deflation_document(worth)}
+        sharpes, kept = self._trials.store.tries_of(trial.title)
+        worth = self.reading(trial, view).deflation(sweep, sharpes, sharpes.size + kept)
+        return {"tries_of_script": sharpes.size + kept, "title": trial.title, "deflation": deflation_document(worth)}
 
     def walk(self, number: int, view: View, choose: Choice) -> Document:
         """A walk-forward as far as its windows are finished. Raises NotFoundError when it is another kind of trial."""

@@ -40,7 +40,7 @@ def sweep_document(settings: TrialSettings, layout: Layout, results: Results, ob
     runs = [run_document(reading, row, outside, layout.labels) for row in range(len(reading.results))]
     marks = reading.landmarks
     document: Document = {
-        "deflation": deflation_document(reading.deflation(sweep, len(reading.results))),
+        "deflation": deflation_document(reading.deflation(sweep, results.column("sharpe"), len(results))),
         "axes": [{"name": axis.name, "values": list(axis.values)} for axis in layout.axes],
         "objective": settings.objective,
         "min_trades": settings.min_trades,

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy import func, select, update
 
+from skelb.core.bars import Floats
 from skelb.core.errors import NotFoundError
 from skelb.core.figures import FIGURE_KEYS
 from skelb.core.trials import Axis, Cell, Results, Span
@@ -137,14 +138,21 @@ class TrialStore:
             held.read = [joined]
             return joined
 
-    def tries_of(self, title: str) -> int:
-        """How many runs of a script were ever made on purpose or kept: finished runs of its trials, and kept runs."""
+    def tries_of(self, title: str) -> tuple[Floats, int]:
+        """Every run of a script that was ever made on purpose, and how many were kept besides.
+
+        The first are the Sharpe ratios of its trials' runs, float64, shape (runs,), NaN where unknown.
+        """
         with self._database.session() as session:
-            chunks = select(func.coalesce(func.sum(TrialChunk.count), 0)).join(TrialRecord, TrialChunk.trial_id == TrialRecord.id)  # fmt: skip
-            made = session.scalar(chunks.where(TrialRecord.title == title)) or 0
+            chunks = select(TrialChunk, TrialRecord.figure_keys).join(
+                TrialRecord, TrialChunk.trial_id == TrialRecord.id
+            )
+            rows = session.execute(chunks.where(TrialRecord.title == title))
+            ratios = [_results(chunk, keys).column("sharpe") for chunk, keys in rows]
             stated = f'title "{title}"'
-            kept = session.scalar(select(func.count()).where(func.instr(func.json_extract(RunRecord.setup, "$.text"), stated) > 0))  # fmt: skip
-        return int(made) + int(kept or 0)
+            kept = select(func.count()).where(func.instr(func.json_extract(RunRecord.setup, "$.text"), stated) > 0)
+            count = int(session.scalar(kept) or 0)
+        return np.concatenate([np.zeros(0), *ratios]), count
 
     def look(self, title: str, market: str, span: Span) -> None:
         """Count a look at a span of a market that was held back from a script."""

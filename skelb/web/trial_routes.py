@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Depends, Query, Response
 
 from skelb.core.errors import SettingsError
+from skelb.core.trials import READY_CONDITIONS
 from skelb.service.application import Application
 from skelb.service.baskets import basket_run
 from skelb.service.orders import TrialOrder, span_document
@@ -58,6 +59,12 @@ def varying(body: VaryingIn, app: App) -> list[VaryingOut]:
     """What of a script can vary."""
     checked = body.setup.checked(app.library, body.setup.dataset(app.datasets))
     return [VaryingOut(**item) for item in varying_of(checked)]
+
+
+@router.get("/search/conditions")
+def search_conditions() -> list[str]:
+    """The ready-made conditions of a signal search."""
+    return list(READY_CONDITIONS)
 
 
 @router.post("/trials/plan")

@@ -14,7 +14,18 @@ export type ImportPreview = Schemas["ImportOut"];
 export type KeptRun = Schemas["KeptRunOut"];
 export type Trial = Schemas["TrialOut"];
 export type Surface = Schemas["SurfaceOut"];
-export type Cell = Schemas["CellOut"];
+export type TrialOrder = Schemas["TrialOrder"];
+export type TrialPlan = Schemas["EstimateOut"];
+export type TrialRun = Schemas["TrialRunOut"];
+export type TrialSpan = Schemas["SpanOut"];
+export type AxisValue = Schemas["AxisOut"]["values"][number];
+export type AxisCurve = Schemas["CurveOut"];
+export type Varying = Schemas["VaryingOut"];
+export type Deflation = Schemas["DeflationOut"];
+export type Walk = Schemas["WalkOut"];
+export type WalkWindow = Schemas["WalkWindowOut"];
+export type CalendarRow = Schemas["CalendarRowOut"];
+export type Basket = Schemas["BasketOut"];
 export type GuideRow = Schemas["GuideRowOut"];
 export type GuideEntry = Schemas["GuideEntryOut"];
 export type Sheet = Schemas["SheetOut"];
@@ -26,7 +37,6 @@ export type Trace = Schemas["TraceOut"];
 export type Resampled = Schemas["ResampleOut"];
 export type ResampleKind = NonNullable<Schemas["ResampleIn"]["kind"]>;
 export type ChallengeRules = Required<Schemas["ChallengeRules"]>;
-export type SweepIn = Schemas["SweepIn"];
 
 /** The data of an answer; an error answer becomes an Error with the server's sentence. */
 export async function unwrap<T>(asked: Promise<{ data?: T; error?: unknown }>): Promise<T> {

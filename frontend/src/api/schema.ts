@@ -24,6 +24,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/basket": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Basket
+         * @description The same rules over several markets on one account.
+         */
+        post: operations["basket_api_basket_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Calendar
+         * @description A condition on every weekday, month and hour at once.
+         */
+        post: operations["calendar_api_calendar_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/catalogue": {
         parameters: {
             query?: never;
@@ -352,6 +392,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/search/conditions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search Conditions
+         * @description The ready-made conditions of a signal search.
+         */
+        get: operations["search_conditions_api_search_conditions_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/start": {
         parameters: {
             query?: never;
@@ -366,6 +426,26 @@ export interface paths {
         get: operations["start_api_start_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/study": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Study
+         * @description Every condition of a script with what followed it.
+         */
+        post: operations["study_api_study_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -527,7 +607,7 @@ export interface paths {
         put?: never;
         /**
          * Start Trial
-         * @description Begin a sweep.
+         * @description Begin a trial.
          */
         post: operations["start_trial_api_trials_post"];
         delete?: never;
@@ -547,7 +627,7 @@ export interface paths {
         put?: never;
         /**
          * Plan Trial
-         * @description How many runs a sweep would make, and how long they would take.
+         * @description How many runs a trial would make, how long they would take, and what they would hold.
          */
         post: operations["plan_trial_api_trials_plan_post"];
         delete?: never;
@@ -576,7 +656,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/trials/{number}/cells/{cell}": {
+    "/api/trials/{number}/against": {
         parameters: {
             query?: never;
             header?: never;
@@ -584,10 +664,90 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Trial Cell
-         * @description One run of a trial.
+         * In Against Out
+         * @description In sample against out of sample.
          */
-        get: operations["trial_cell_api_trials__number__cells__cell__get"];
+        get: operations["in_against_out_api_trials__number__against_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{number}/curves/{point}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Curves
+         * @description Every axis through one run of a trial.
+         */
+        get: operations["curves_api_trials__number__curves__point__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{number}/deflation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Deflation
+         * @description What the best run is worth after all that was tried.
+         */
+        get: operations["deflation_api_trials__number__deflation_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{number}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description All runs of a trial as a file.
+         */
+        get: operations["export_api_trials__number__export_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{number}/front": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Front
+         * @description The runs that no other beats in every one of several objectives.
+         */
+        get: operations["front_api_trials__number__front_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -610,6 +770,66 @@ export interface paths {
          * @description Run what is missing of a trial.
          */
         post: operations["go_on_api_trials__number__go_on_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{number}/looks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look
+         * @description Look at a run on the held-back part; the look is counted.
+         */
+        post: operations["look_api_trials__number__looks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{number}/runs/{point}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Trial Run
+         * @description One run of a trial.
+         */
+        get: operations["trial_run_api_trials__number__runs__point__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{number}/scripts/{point}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Script Of
+         * @description A run of a signal search as a script of its own.
+         */
+        get: operations["script_of_api_trials__number__scripts__point__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -645,10 +865,94 @@ export interface paths {
         };
         /**
          * Surface
-         * @description A trial's cells as a surface.
+         * @description Two axes of a trial, the others held at a value or folded.
          */
         get: operations["surface_api_trials__number__surface_get"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{number}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Table
+         * @description A page of a trial's runs, filtered and sorted.
+         */
+        get: operations["table_api_trials__number__table_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/trials/{number}/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Walk
+         * @description A walk-forward as far as it is.
+         */
+        get: operations["walk_api_trials__number__walk_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/varying": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Varying
+         * @description What of a script can vary.
+         */
+        post: operations["varying_api_varying_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/workers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Workers
+         * @description Who computes trials: threads here, or a cluster.
+         */
+        get: operations["workers_api_workers_get"];
+        /**
+         * Set Workers
+         * @description Choose a cluster by its scheduler's address, or threads with none.
+         */
+        put: operations["set_workers_api_workers_put"];
         post?: never;
         delete?: never;
         options?: never;
@@ -669,12 +973,82 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /** AgainstOut */
+        AgainstOut: {
+            /** Numbers */
+            numbers: number[];
+            /** Pairs */
+            pairs: number;
+            /** Parts */
+            parts: components["schemas"]["SpanOut"][];
+            /** Rank Correlation */
+            rank_correlation: number | null;
+            /** X */
+            x: number[];
+            /** Y */
+            y: number[];
+        };
         /** AxisOut */
         AxisOut: {
             /** Name */
             name: string;
+            /** Ordered */
+            ordered: boolean;
             /** Values */
             values: (number | boolean | string)[];
+        };
+        /** BasketFindingOut */
+        BasketFindingOut: {
+            /** Code */
+            code: string;
+            /** Message */
+            message: string;
+            /** Severity */
+            severity: string;
+        };
+        /** BasketIn */
+        BasketIn: {
+            /** Dropped */
+            dropped?: string[];
+            /** Markets */
+            markets: string[];
+            setup: components["schemas"]["Setup"];
+        };
+        /** BasketOut */
+        BasketOut: {
+            /** Capital */
+            capital: number;
+            /** Equity */
+            equity: number[];
+            /** Figures */
+            figures: {
+                [key: string]: {
+                    [key: string]: number | null;
+                };
+            };
+            /** Findings */
+            findings: components["schemas"]["BasketFindingOut"][];
+            /** Holding */
+            holding: number[];
+            /** Rows */
+            rows: components["schemas"]["BasketRowOut"][];
+            /** Times */
+            times: number[];
+        };
+        /** BasketRowOut */
+        BasketRowOut: {
+            /** Cost Share Of Range */
+            cost_share_of_range: number | null;
+            /** Day Range */
+            day_range: number | null;
+            /** Figures */
+            figures: {
+                [key: string]: number | null;
+            };
+            /** Market */
+            market: string;
+            /** Trade Cost */
+            trade_cost: number | null;
         };
         /** BriefIn */
         BriefIn: {
@@ -686,27 +1060,51 @@ export interface components {
              */
             wish: string;
         };
+        /** CalendarOut */
+        CalendarOut: {
+            /** Rows */
+            rows: components["schemas"]["CalendarRowOut"][];
+        };
+        /** CalendarRowOut */
+        CalendarRowOut: {
+            /** Count */
+            count: number;
+            /** Every */
+            every: (number | null)[];
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "weekday" | "month" | "hour";
+            /** High */
+            high: (number | null)[];
+            /** Horizons */
+            horizons: number[];
+            /** Low */
+            low: (number | null)[];
+            /** Moves */
+            moves: (number | null)[];
+            /** Name */
+            name: string;
+            /** Per Year */
+            per_year: number;
+            /** Share */
+            share: number;
+            /** Stretches */
+            stretches: number;
+            /** Within */
+            within: number | null;
+            /** Within High */
+            within_high: number | null;
+            /** Within Low */
+            within_low: number | null;
+        };
         /** CatalogueOut */
         CatalogueOut: {
             /** Entries */
             entries: components["schemas"]["EntryOut"][];
             /** Figures */
             figures: components["schemas"]["FigureOut"][];
-        };
-        /** CellOut */
-        CellOut: {
-            /** Error */
-            error: string;
-            /** Figures */
-            figures: {
-                [key: string]: number | null;
-            } | null;
-            /** Inputs */
-            inputs: {
-                [key: string]: number | boolean | string;
-            };
-            /** Number */
-            number: number;
         };
         /** ChallengeEndOut */
         ChallengeEndOut: {
@@ -812,6 +1210,60 @@ export interface components {
             /** Names */
             names: string[];
         };
+        /** CurveOut */
+        CurveOut: {
+            /** At */
+            at: number;
+            /** Name */
+            name: string;
+            /** Points */
+            points: (components["schemas"]["CurvePointOut"] | null)[];
+            /** Values */
+            values: (number | boolean | string)[];
+        };
+        /** CurvePointOut */
+        CurvePointOut: {
+            /** Number */
+            number: number;
+            /** Score */
+            score: number | null;
+            /** Value */
+            value: number | null;
+        };
+        /** DeflatedOut */
+        DeflatedOut: {
+            /** Expected Best */
+            expected_best: number;
+            /** Probability */
+            probability: number;
+            /** Probability Alone */
+            probability_alone: number;
+            /** Sentence */
+            sentence: string;
+            /** Sharpe */
+            sharpe: number;
+            /** Tries */
+            tries: number;
+        };
+        /** DeflationOut */
+        DeflationOut: {
+            deflation: components["schemas"]["DeflatedOut"] | null;
+            /** Title */
+            title: string;
+            /** Tries Of Script */
+            tries_of_script: number;
+        };
+        /** DotsOut */
+        DotsOut: {
+            /** Front */
+            front: number[];
+            /** Numbers */
+            numbers: number[];
+            /** X */
+            x: number[];
+            /** Y */
+            y: number[];
+        };
         /** EntryOut */
         EntryOut: {
             /** Fields */
@@ -840,6 +1292,22 @@ export interface components {
             /** Summary */
             summary: string;
         };
+        /** EstimateOut */
+        EstimateOut: {
+            /** Axes */
+            axes: components["schemas"]["AxisOut"][];
+            held_back: components["schemas"]["SpanOut"] | null;
+            /** Looks */
+            looks: number;
+            /** Memory Bytes */
+            memory_bytes: number;
+            /** Parts */
+            parts: components["schemas"]["SpanOut"][];
+            /** Seconds */
+            seconds: number;
+            /** Total */
+            total: number;
+        };
         /** ExampleOut */
         ExampleOut: {
             /** Said */
@@ -861,6 +1329,12 @@ export interface components {
             name: string;
             /** Unit */
             unit: string;
+        };
+        /** FrontOut */
+        FrontOut: {
+            dots: components["schemas"]["DotsOut"];
+            /** Rows */
+            rows: components["schemas"]["TrialRunOut"][];
         };
         /** GuideEntryOut */
         GuideEntryOut: {
@@ -972,6 +1446,20 @@ export interface components {
             /** Number */
             number: number;
             setup: components["schemas"]["Setup"];
+        };
+        /** LookIn */
+        LookIn: {
+            /** Point */
+            point: number;
+        };
+        /** LookOut */
+        LookOut: {
+            /** Figures */
+            figures: {
+                [key: string]: number | null;
+            };
+            /** Looks */
+            looks: number;
         };
         /** MarketBarsOut */
         MarketBarsOut: {
@@ -1118,6 +1606,11 @@ export interface components {
             /** Versions */
             versions: components["schemas"]["ScriptVersionOut"][];
         };
+        /** ScriptTextOut */
+        ScriptTextOut: {
+            /** Text */
+            text: string;
+        };
         /** ScriptVersionOut */
         ScriptVersionOut: {
             /**
@@ -1129,6 +1622,24 @@ export interface components {
             number: number;
             /** Text */
             text: string;
+        };
+        /**
+         * SearchOrder
+         * @description The conditions of a signal search; none means the ready-made ones.
+         */
+        SearchOrder: {
+            /** Conditions */
+            conditions?: string[];
+            /**
+             * Hold
+             * @default 20
+             */
+            hold: number;
+            /**
+             * Most Parts
+             * @default 2
+             */
+            most_parts: number;
         };
         /**
          * Setup
@@ -1189,6 +1700,23 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** SpanOut */
+        SpanOut: {
+            /** Days */
+            days: number;
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Name */
+            name: string;
+        };
         /** StartOut */
         StartOut: {
             /** Account */
@@ -1206,6 +1734,19 @@ export interface components {
             status: string;
             /** Title */
             title: string;
+        };
+        /** StitchedOut */
+        StitchedOut: {
+            /** Capital */
+            capital: number;
+            /** Drawdown */
+            drawdown: number;
+            /** Equity */
+            equity: number[];
+            /** Net */
+            net: number;
+            /** Times */
+            times: number[];
         };
         /** StressIn */
         StressIn: {
@@ -1230,10 +1771,28 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** StudiedOut */
+        StudiedOut: {
+            /** Conditions */
+            conditions: components["schemas"]["ConditionOut"][];
+        };
+        /** StudyIn */
+        StudyIn: {
+            /**
+             * Condition
+             * @default
+             */
+            condition: string;
+            setup: components["schemas"]["Setup"];
+        };
         /** SurfaceOut */
         SurfaceOut: {
+            /** Best */
+            best: number | null;
             /** Neighbourhood */
             neighbourhood: (number | null)[];
+            /** Numbers */
+            numbers: (number | null)[];
             /** Plateau */
             plateau: number | null;
             /** Rocks */
@@ -1243,28 +1802,12 @@ export interface components {
             /** Values */
             values: (number | null)[];
         };
-        /** SweepIn */
-        SweepIn: {
-            /**
-             * Min Trades
-             * @default 30
-             */
-            min_trades: number;
-            /**
-             * Objective
-             * @default return_over_drawdown
-             */
-            objective: string;
-            setup: components["schemas"]["Setup"];
-            /** Vary */
-            vary: string[];
-        };
-        /** SweepPlanOut */
-        SweepPlanOut: {
-            /** Axes */
-            axes: components["schemas"]["AxisOut"][];
-            /** Seconds */
-            seconds: number;
+        /** TableOut */
+        TableOut: {
+            /** Matching */
+            matching: number;
+            /** Rows */
+            rows: components["schemas"]["TrialRunOut"][];
             /** Total */
             total: number;
         };
@@ -1290,6 +1833,70 @@ export interface components {
             /** Side */
             side: string[];
         };
+        /**
+         * TrialOrder
+         * @description A trial of a setup, as it is asked for and stored.
+         */
+        TrialOrder: {
+            /**
+             * Design
+             * @default grid
+             * @enum {string}
+             */
+            design: "grid" | "random" | "latin";
+            /**
+             * Kind
+             * @default sweep
+             * @enum {string}
+             */
+            kind: "sweep" | "walk" | "search";
+            /**
+             * Min Trades
+             * @default 30
+             */
+            min_trades: number;
+            /**
+             * Objective
+             * @default return_over_drawdown
+             */
+            objective: string;
+            /**
+             * Runs
+             * @default 0
+             */
+            runs: number;
+            /**
+             * @default {
+             *       "conditions": [],
+             *       "hold": 20,
+             *       "most_parts": 2
+             *     }
+             */
+            search: components["schemas"]["SearchOrder"];
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            setup: components["schemas"]["Setup"];
+            /**
+             * Split
+             * @default
+             */
+            split: string;
+            /** Vary */
+            vary?: string[];
+            /**
+             * @default {
+             *       "anchored": false,
+             *       "count": 6,
+             *       "inside": 0,
+             *       "outside": 0,
+             *       "ratio": 4
+             *     }
+             */
+            windows: components["schemas"]["WindowsOrder"];
+        };
         /** TrialOut */
         TrialOut: {
             /** Axes */
@@ -1301,21 +1908,49 @@ export interface components {
             created: string;
             /** Done */
             done: number;
+            held_back: components["schemas"]["SpanOut"] | null;
             /** Id */
             id: number;
+            /** Looks */
+            looks: number;
             /** Message */
             message: string;
-            /** Min Trades */
-            min_trades: number;
-            /** Objective */
-            objective: string;
+            order: components["schemas"]["TrialOrder"];
+            /** Parts */
+            parts: components["schemas"]["SpanOut"][];
             /** Rate */
             rate: number | null;
-            setup: components["schemas"]["Setup"];
             /** State */
             state: string;
+            /** Title */
+            title: string;
             /** Total */
             total: number;
+        };
+        /** TrialRunOut */
+        TrialRunOut: {
+            /** Error */
+            error: string | null;
+            /** Figures */
+            figures: {
+                [key: string]: number | null;
+            } | null;
+            /** Inputs */
+            inputs: {
+                [key: string]: number | boolean | string;
+            };
+            /** Label */
+            label: string | null;
+            /** Neighbourhood */
+            neighbourhood: number | null;
+            /** Number */
+            number: number;
+            /** Outside */
+            outside: {
+                [key: string]: number | null;
+            } | null;
+            /** Ranked */
+            ranked: boolean;
         };
         /** ValidationError */
         ValidationError: {
@@ -1329,6 +1964,106 @@ export interface components {
             msg: string;
             /** Error Type */
             type: string;
+        };
+        /** VaryingIn */
+        VaryingIn: {
+            setup: components["schemas"]["Setup"];
+        };
+        /** VaryingOut */
+        VaryingOut: {
+            /** Default */
+            default: string;
+            /** High */
+            high: number;
+            /** Label */
+            label: string;
+            /** Low */
+            low: number;
+            /** Name */
+            name: string;
+            /** Step */
+            step: number;
+            /** Switches */
+            switches: string[];
+            /** Words */
+            words: string[];
+        };
+        /** WalkOut */
+        WalkOut: {
+            /** Choose */
+            choose: string;
+            /** Efficiency */
+            efficiency: number | null;
+            fixed: components["schemas"]["StitchedOut"] | null;
+            /** Objective */
+            objective: string;
+            /** Sentence */
+            sentence: string;
+            stitched: components["schemas"]["StitchedOut"];
+            /** Windows */
+            windows: components["schemas"]["WalkWindowOut"][];
+            /** Windows In All */
+            windows_in_all: number;
+        };
+        /** WalkWindowOut */
+        WalkWindowOut: {
+            /** Chosen */
+            chosen: {
+                [key: string]: number | boolean | string;
+            } | null;
+            inside: components["schemas"]["SpanOut"];
+            /** Inside Figures */
+            inside_figures?: {
+                [key: string]: number | null;
+            } | null;
+            outside: components["schemas"]["SpanOut"];
+            /** Outside Figures */
+            outside_figures?: {
+                [key: string]: number | null;
+            } | null;
+        };
+        /**
+         * WindowsOrder
+         * @description The windows of a walk-forward: so many, or of so many trading days inside and outside.
+         */
+        WindowsOrder: {
+            /**
+             * Anchored
+             * @default false
+             */
+            anchored: boolean;
+            /**
+             * Count
+             * @default 6
+             */
+            count: number;
+            /**
+             * Inside
+             * @default 0
+             */
+            inside: number;
+            /**
+             * Outside
+             * @default 0
+             */
+            outside: number;
+            /**
+             * Ratio
+             * @default 4
+             */
+            ratio: number;
+        };
+        /** WorkersIn */
+        WorkersIn: {
+            /** Cluster */
+            cluster: string;
+        };
+        /** WorkersOut */
+        WorkersOut: {
+            /** Cluster */
+            cluster: string;
+            /** Threads */
+            threads: number;
         };
         /** WrongOut */
         WrongOut: {
@@ -1362,6 +2097,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AccountOut"][];
+                };
+            };
+        };
+    };
+    basket_api_basket_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BasketIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BasketOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    calendar_api_calendar_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StudyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -1901,6 +2702,26 @@ export interface operations {
             };
         };
     };
+    search_conditions_api_search_conditions_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+        };
+    };
     start_api_start_get: {
         parameters: {
             query?: never;
@@ -1917,6 +2738,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StartOut"];
+                };
+            };
+        };
+    };
+    study_api_study_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StudyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StudiedOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };
@@ -2183,7 +3037,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SweepIn"];
+                "application/json": components["schemas"]["TrialOrder"];
             };
         };
         responses: {
@@ -2216,7 +3070,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SweepIn"];
+                "application/json": components["schemas"]["TrialOrder"];
             };
         };
         responses: {
@@ -2226,7 +3080,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SweepPlanOut"];
+                    "application/json": components["schemas"]["EstimateOut"];
                 };
             };
             /** @description Validation Error */
@@ -2271,13 +3125,15 @@ export interface operations {
             };
         };
     };
-    trial_cell_api_trials__number__cells__cell__get: {
+    in_against_out_api_trials__number__against_get: {
         parameters: {
-            query?: never;
+            query?: {
+                objective?: string | null;
+                min_trades?: number | null;
+            };
             header?: never;
             path: {
                 number: number;
-                cell: number;
             };
             cookie?: never;
         };
@@ -2289,7 +3145,144 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CellOut"];
+                    "application/json": components["schemas"]["AgainstOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    curves_api_trials__number__curves__point__get: {
+        parameters: {
+            query?: {
+                objective?: string | null;
+                min_trades?: number | null;
+            };
+            header?: never;
+            path: {
+                number: number;
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CurveOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    deflation_api_trials__number__deflation_get: {
+        parameters: {
+            query?: {
+                objective?: string | null;
+                min_trades?: number | null;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeflationOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    export_api_trials__number__export_get: {
+        parameters: {
+            query?: {
+                form?: "csv" | "parquet";
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    front_api_trials__number__front_get: {
+        parameters: {
+            query: {
+                by: string[];
+                objective?: string | null;
+                min_trades?: number | null;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrontOut"];
                 };
             };
             /** @description Validation Error */
@@ -2321,6 +3314,108 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TrialOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    look_api_trials__number__looks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    trial_run_api_trials__number__runs__point__get: {
+        parameters: {
+            query?: {
+                objective?: string | null;
+                min_trades?: number | null;
+            };
+            header?: never;
+            path: {
+                number: number;
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrialRunOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    script_of_api_trials__number__scripts__point__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                point: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptTextOut"];
                 };
             };
             /** @description Validation Error */
@@ -2368,6 +3463,12 @@ export interface operations {
     surface_api_trials__number__surface_get: {
         parameters: {
             query?: {
+                x?: string | null;
+                y?: string | null;
+                /** @description an axis and the place of its value, as kind:0 */
+                held?: string[] | null;
+                fold?: "middle" | "best";
+                part?: number;
                 objective?: string | null;
                 min_trades?: number | null;
             };
@@ -2386,6 +3487,169 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SurfaceOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    table_api_trials__number__table_get: {
+        parameters: {
+            query?: {
+                sort?: string;
+                descending?: boolean;
+                /** @description a figure and its limit, as net_profit:0 */
+                least?: string[] | null;
+                /** @description a figure and its limit, as net_profit:0 */
+                most?: string[] | null;
+                offset?: number;
+                limit?: number;
+                objective?: string | null;
+                min_trades?: number | null;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    walk_api_trials__number__walk_get: {
+        parameters: {
+            query?: {
+                choose?: "value" | "neighbours";
+                objective?: string | null;
+                min_trades?: number | null;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WalkOut"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    varying_api_varying_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VaryingIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VaryingOut"][];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    workers_api_workers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkersOut"];
+                };
+            };
+        };
+    };
+    set_workers_api_workers_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkersIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkersOut"];
                 };
             };
             /** @description Validation Error */

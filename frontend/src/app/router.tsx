@@ -3,7 +3,7 @@ import type { SetupState } from "@/api";
 import { Guide } from "@/guide";
 import { Markets } from "@/markets";
 import { Shelf } from "@/shelf";
-import { Trials, type TrialsState } from "@/trials";
+import { FACES, Trials, type TrialsState } from "@/trials";
 import { Workbench } from "@/workbench";
 import { Trouble } from "@/ui";
 import { Frame } from "./Frame";
@@ -54,7 +54,7 @@ const workbench = createRoute({
       <Workbench
         state={state}
         onState={(next) => void navigate({ to: "/", search: next, replace: true })}
-        onDoubt={(next) => void navigate({ to: "/trials", search: { ...next, doubt: true } })}
+        onDoubt={(next) => void navigate({ to: "/trials", search: { ...next, face: "doubt" } })}
         onSweep={(next, x) => void navigate({ to: "/trials", search: { ...next, x } })}
       />
     );
@@ -64,7 +64,7 @@ const workbench = createRoute({
 const trials = createRoute({
   getParentRoute: () => root,
   path: "/trials",
-  validateSearch: (search: Record<string, unknown>): TrialsState => ({ ...setupState(search), trial: whole(search.trial), x: text(search.x), y: text(search.y), doubt: search.doubt === true ? true : undefined }),
+  validateSearch: (search: Record<string, unknown>): TrialsState => ({ ...setupState(search), trial: whole(search.trial), face: FACES.find((item) => item.face === search.face)?.face, x: text(search.x), y: text(search.y), markets: Array.isArray(search.markets) ? search.markets.filter((item): item is string => typeof item === "string") : undefined }),
   component: function TrialsPlace() {
     const state = trials.useSearch();
     const navigate = useNavigate();

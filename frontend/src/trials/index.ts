@@ -1,2 +1,2 @@
 export { Trials } from "./Trials";
-export type { TrialsState } from "./model";
+export { FACES, type TrialsState } from "./model";

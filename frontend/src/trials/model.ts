@@ -1,103 +1,155 @@
-import type { FigureInfo, SetupState, Surface, SweepIn, Trial } from "@/api";
+import type { AxisValue, FigureInfo, Setup, SetupState, Surface, Trial, TrialOrder, TrialSpan, Varying } from "@/api";
+import { plain } from "@/ui";
 
-/** What the address holds of the Trials place: a setup as the Workbench has it, and the trial in view. */
+export const FACES = [
+  { face: "sweep", label: "Sweep" },
+  { face: "walk", label: "Walk-forward" },
+  { face: "search", label: "Signal search" },
+  { face: "study", label: "Study" },
+  { face: "basket", label: "Basket" },
+  { face: "doubt", label: "Doubt" },
+] as const;
+export type Face = (typeof FACES)[number]["face"];
+
+/** What the address holds of the Trials place: a setup as the Workbench has it, what is done with it, the trial in view. */
 export interface TrialsState extends SetupState {
+  face?: Face;
   trial?: number;
+  /** Inputs to vary first. */
   x?: string;
   y?: string;
-  /** Whether the run is doubted, instead of swept. */
-  doubt?: boolean;
+  /** The markets of a basket. */
+  markets?: string[];
 }
 
+/** One thing that can vary, as it is edited: a range, or some of the words it has. */
 export interface AxisFields {
   name: string;
+  isOn: boolean;
   from: string;
   to: string;
   step: string;
-  /** Words of a choice or switch; empty for numbers. */
+  /** All words of a choice, switch or place; empty for numbers. */
   words: string[];
+  chosen: string[];
+  /** What is said of it: its label, or the rules it lets exist. */
+  said: string;
 }
 
-export interface InputRange {
-  name: string;
-  from: number;
-  to: number;
-  step: number;
-  words: string[];
+const MINUTES: Record<string, number> = { m: 1, h: 60, d: 1440, w: 10_080 };
+
+/** Whether bars of one timeframe can be gathered into those of another. */
+export function canBuild(from: string, to: string): boolean {
+  const [stored, wanted] = [from, to].map((text) => Number.parseInt(text) * (MINUTES[text.at(-1) ?? ""] ?? NaN));
+  return wanted! >= stored! && (wanted! >= 1440 || wanted! % stored! === 0);
 }
 
-const INPUT = /^\s*input\s+([A-Za-z_]\w*)\s*=\s*(.*)$/gm;
+export const TIMEFRAMES = ["1m", "5m", "15m", "30m", "1h", "2h", "4h", "1d"];
 
-/** The inputs that a script's text offers for sweeping, with their ranges. */
-export function inputsOf(text: string): InputRange[] {
-  const found: InputRange[] = [];
-  for (const match of text.matchAll(INPUT)) {
-    const [, name, rest] = match;
-    if (!name || rest === undefined) continue;
-    const range = /^(-?[\d.]+)\s+from\s+(-?[\d.]+)\s+to\s+(-?[\d.]+)(?:\s+step\s+([\d.]+))?/.exec(rest);
-    const plain = /^(-?[\d.]+)\b(?!:)/.exec(rest);
-    const words = /^\w+\s+one\s+of\s+([\w\s,]+)/.exec(rest);
-    if (range) {
-      const [low, high] = [Number(range[2]), Number(range[3])];
-      found.push({ name, from: low, to: high, step: Number(range[4] ?? (high - low) / 10), words: [] });
-    } else if (/^(on|off)\b/.test(rest)) found.push({ name, from: 0, to: 1, step: 1, words: ["off", "on"] });
-    else if (words) found.push({ name, from: 0, to: 0, step: 1, words: words[1]!.split(",").map((word) => word.trim()).filter(Boolean) });
-    else if (plain) found.push({ name, from: Number(plain[1]) / 2, to: Number(plain[1]) * 2, step: Math.max(Number(plain[1]) / 10, 1e-6), words: [] });
-  }
-  return found;
-}
-
-export function fieldsOf(input: InputRange): AxisFields {
-  return { name: input.name, from: String(input.from), to: String(input.to), step: String(input.step), words: input.words };
+/** Everything of a script and its setup that can vary; the inputs named, or the first two, are on. */
+export function axesOf(varying: Varying[], first: (string | undefined)[], setup: { market: string; timeframe: string }, markets: string[]): AxisFields[] {
+  const asked = first.filter((name): name is string => name !== undefined && varying.some((item) => item.name === name));
+  const on = asked.length > 0 ? asked : varying.slice(0, 2).map((item) => item.name);
+  const inputs = varying.map((item) => ({
+    name: item.name,
+    isOn: on.includes(item.name),
+    from: String(item.low),
+    to: String(item.high),
+    step: String(item.step),
+    words: item.words,
+    chosen: item.words,
+    said: item.switches.length > 0 ? `lets exist: ${item.switches.join("; ")}` : item.label,
+  }));
+  const place = (name: string, words: string[], chosen: string[], said: string): AxisFields => ({ name, isOn: false, from: "", to: "", step: "", words, chosen, said });
+  const order = [...inputs.filter((axis) => axis.isOn), ...inputs.filter((axis) => !axis.isOn)];
+  return [
+    ...order,
+    place("timeframe", TIMEFRAMES, [...new Set([setup.timeframe, "1h", "4h"])], "the bars the script runs on"),
+    place("market", markets, [setup.market], "where the script runs"),
+    place("sides", ["both", "long", "short"], ["both", "long", "short"], "which entries are taken"),
+  ];
 }
 
 export function varyText(axis: AxisFields): string {
-  return axis.words.length ? `${axis.name}=${axis.words.join(",")}` : `${axis.name}=${axis.from}..${axis.to}:${axis.step}`;
+  return axis.words.length ? `${axis.name}=${axis.words.filter((word) => axis.chosen.includes(word)).join(",")}` : `${axis.name}=${axis.from}..${axis.to}:${axis.step}`;
 }
 
-export type Sweep = SweepIn;
+const PLAIN: Omit<TrialOrder, "kind" | "setup"> = {
+  vary: [],
+  objective: "return_over_drawdown",
+  min_trades: 30,
+  design: "grid",
+  runs: 0,
+  seed: 1,
+  split: "",
+  windows: { count: 6, ratio: 4, inside: 0, outside: 0, anchored: false },
+  search: { conditions: [], most_parts: 2, hold: 20 },
+};
+
+/** An order of a trial: what is not asked for stays plain. */
+export function orderOf(kind: TrialOrder["kind"], setup: Setup, asked: Partial<Omit<TrialOrder, "kind" | "setup">>): TrialOrder {
+  return { ...PLAIN, ...asked, kind, setup };
+}
+
+/** How a drawn sweep chooses its points. */
+export interface Design {
+  kind: "grid" | "random" | "latin";
+  runs: number;
+}
+
+/** How two axes of a trial are looked at: which ones, at which values of the others. */
+export interface ViewChoice {
+  x: string;
+  y: string | null;
+  /** Axes kept at one value, by its place. */
+  held: Record<string, number>;
+  fold: "middle" | "best";
+  part: 0 | 1;
+}
+
+export function firstView(trial: Trial): ViewChoice {
+  const [x, y] = trial.axes.filter((axis) => axis.values.length > 1);
+  return { x: (x ?? trial.axes[0])?.name ?? "", y: y?.name ?? null, held: {}, fold: "middle", part: 0 };
+}
 
 /** The surface laid out for drawing: columns run along the first axis, rows along the second, from the bottom. */
 export interface Grid {
   xName: string;
   yName: string;
-  xValues: (number | boolean | string)[];
-  yValues: (number | boolean | string)[];
+  xValues: AxisValue[];
+  yValues: AxisValue[];
   /** Value by row * columns + column. */
   values: (number | null)[];
-  /** The cell's number in the trial, in the same places. */
-  numbers: number[];
-  done: boolean[];
+  scores: (number | null)[];
+  /** The point that stands for each place, in the same order; null where none has run. */
+  numbers: (number | null)[];
 }
 
-export function gridOf(trial: Trial, surface: Surface): Grid {
-  const [x, y] = trial.axes;
+export function gridOf(trial: Trial, surface: Surface, view: ViewChoice): Grid {
+  const x = trial.axes.find((axis) => axis.name === view.x);
+  const y = trial.axes.find((axis) => axis.name === view.y);
   const xValues = x?.values ?? [];
   const yValues = y?.values ?? [""];
-  const columns = xValues.length;
-  const rows = yValues.length;
-  const values: (number | null)[] = [];
-  const numbers: number[] = [];
-  const done: boolean[] = [];
-  for (let row = 0; row < rows; row++) {
-    for (let column = 0; column < columns; column++) {
-      const number = column * rows + row; // the last axis runs fastest in a trial
-      values.push(surface.values[number] ?? null);
-      numbers.push(number);
-      done.push(surface.trades[number] !== null && surface.trades[number] !== undefined);
+  const grid: Grid = { xName: view.x, yName: y?.name ?? "", xValues, yValues, values: [], scores: [], numbers: [] };
+  for (let row = 0; row < yValues.length; row++) {
+    for (let column = 0; column < xValues.length; column++) {
+      const place = column * yValues.length + row; // the server's x runs slowest
+      grid.values.push(surface.values[place] ?? null);
+      grid.scores.push(surface.neighbourhood[place] ?? null);
+      grid.numbers.push(surface.numbers[place] ?? null);
     }
   }
-  return { xName: x?.name ?? "", yName: y?.name ?? "", xValues, yValues, values, numbers, done };
+  return grid;
 }
 
 /** Steps between contour lines: about ten, at round numbers, zero among them. */
-export function contourSteps(values: (number | null)[]): number[] {
+export function contourSteps(values: (number | null)[], count = 9): number[] {
   const known = values.filter((value): value is number => value !== null);
   if (known.length === 0) return [];
   const low = Math.min(...known);
   const high = Math.max(...known);
   if (low === high) return [low];
-  const raw = (high - low) / 9;
+  const raw = (high - low) / count;
   const power = 10 ** Math.floor(Math.log10(raw));
   const step = [1, 2, 5, 10].map((factor) => factor * power).find((candidate) => candidate >= raw) ?? raw;
   const found: number[] = [];
@@ -110,14 +162,44 @@ export function every(count: number, most: number): number {
   return Math.max(1, Math.ceil(count / most));
 }
 
-export function axisLabel(value: number | boolean | string): string {
+export function axisLabel(value: AxisValue): string {
   if (typeof value === "boolean") return value ? "on" : "off";
   return typeof value === "number" ? String(Number(value.toPrecision(6))) : value;
 }
 
 export function shortValue(info: FigureInfo | undefined, value: number): string {
   const shown = info?.unit === "fraction" ? value * 100 : value;
-  const digits = Math.abs(shown) >= 100 ? 0 : Math.abs(shown) >= 10 ? 0 : 1;
+  const digits = Math.abs(shown) >= 10 ? 0 : Math.abs(shown) < 0.1 && shown !== 0 ? 2 : 1;
   const text = Math.abs(shown) >= 10_000 ? `${Math.round(Math.abs(shown) / 1000)}k` : Math.abs(shown).toFixed(digits);
   return shown < 0 && Number(text.replace("k", "")) !== 0 ? `−${text}` : text;
+}
+
+export function spanText(span: TrialSpan): string {
+  const day = (iso: string) => new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "2-digit", timeZone: "UTC" }).replace("Sept", "Sep");
+  return `${day(span.first)} – ${day(span.last)}`;
+}
+
+export function bytesText(bytes: number): string {
+  return bytes < 1_000_000 ? "under 1 MB" : `${plain(bytes / 1_000_000, 0)} MB`;
+}
+
+/** The inputs of a run as an address of the Workbench holds them: places go where they belong, the rest are inputs. */
+export function openedState(trial: Trial, run: { inputs: Record<string, AxisValue> }, script: { script?: string; version?: number }): SetupState {
+  const from = trial.order.setup;
+  const declared = new RegExp(`^\\s*input\\s+(\\w+)`, "gm");
+  const inputNames = new Set([...from.text.matchAll(declared)].map((match) => match[1]));
+  const place = (name: string) => (inputNames.has(name) ? undefined : (run.inputs[name] as string | undefined));
+  const sides = place("sides") ?? from.sides;
+  const first = trial.parts[0];
+  return {
+    ...script,
+    market: place("market") ?? from.market,
+    timeframe: place("timeframe") ?? from.timeframe,
+    from: first?.first ?? from.from_date ?? undefined,
+    to: first?.last ?? from.to_date ?? undefined,
+    account: from.account,
+    sides: sides === "long" || sides === "short" ? sides : undefined,
+    inverted: from.inverted || undefined,
+    inputs: { ...from.inputs, ...Object.fromEntries(Object.entries(run.inputs).filter(([name]) => inputNames.has(name))) },
+  };
 }

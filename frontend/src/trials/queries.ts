@@ -1,5 +1,6 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, unwrap, type SweepIn } from "@/api";
+import { api, unwrap, type Setup, type TrialOrder } from "@/api";
+import type { ViewChoice } from "./model";
 
 export const trialsQuery = queryOptions({ queryKey: ["trials"], queryFn: ({ signal }) => unwrap(api.GET("/api/trials", { signal })) });
 
@@ -10,25 +11,113 @@ export const trialQuery = (number: number) =>
     refetchInterval: (query) => (query.state.data?.state === "running" ? 300 : false),
   });
 
-/** The surface after `done` runs: a new number of finished runs is a new picture. */
-export const surfaceQuery = (number: number, done: number, objective: string, minTrades: number) =>
+export const varyingQuery = (setup: Setup) =>
+  queryOptions({ queryKey: ["varying", setup.text, setup.market, setup.timeframe], queryFn: ({ signal }) => unwrap(api.POST("/api/varying", { body: { setup }, signal })), retry: false, staleTime: Infinity });
+
+export const planQuery = (body: TrialOrder) =>
+  queryOptions({ queryKey: ["trial plan", body], queryFn: ({ signal }) => unwrap(api.POST("/api/trials/plan", { body, signal })), retry: false, staleTime: 60_000 });
+
+/** How a trial is seen; `done` stands in every key, since more finished runs make another picture. */
+export interface Seen {
+  number: number;
+  done: number;
+  objective: string;
+  minTrades: number;
+}
+
+const asked = ({ objective, minTrades }: Seen) => ({ objective, min_trades: minTrades });
+
+export const surfaceQuery = (seen: Seen, view: ViewChoice) =>
   queryOptions({
-    queryKey: ["trials", number, "surface", done, objective, minTrades],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/surface", { params: { path: { number }, query: { objective, min_trades: minTrades } }, signal })),
+    queryKey: ["trials", seen.number, "surface", seen, view],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/surface", { params: { path: { number: seen.number }, query: { ...asked(seen), x: view.x, y: view.y, held: Object.entries(view.held).map(([name, place]) => `${name}:${place}`), fold: view.fold, part: view.part } }, signal })),
     placeholderData: (before) => before,
   });
 
-export const cellQuery = (number: number, cell: number) =>
+export interface TableAsk {
+  sort: string;
+  descending: boolean;
+  least: string[];
+  most: string[];
+  limit: number;
+}
+
+export const tableQuery = (seen: Seen, ask: TableAsk) =>
   queryOptions({
-    queryKey: ["trials", number, "cell", cell],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/cells/{cell}", { params: { path: { number, cell } }, signal })),
+    queryKey: ["trials", seen.number, "table", seen, ask],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/table", { params: { path: { number: seen.number }, query: { ...asked(seen), ...ask } }, signal })),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+
+export const runQuery = (seen: Seen, point: number) =>
+  queryOptions({
+    queryKey: ["trials", seen.number, "run", seen, point],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/runs/{point}", { params: { path: { number: seen.number, point }, query: asked(seen) }, signal })),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+
+export const curvesQuery = (seen: Seen, point: number) =>
+  queryOptions({
+    queryKey: ["trials", seen.number, "curves", seen, point],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/curves/{point}", { params: { path: { number: seen.number, point }, query: asked(seen) }, signal })),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+
+export const frontQuery = (seen: Seen, by: string[]) =>
+  queryOptions({
+    queryKey: ["trials", seen.number, "front", seen, by],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/front", { params: { path: { number: seen.number }, query: { ...asked(seen), by } }, signal })),
+    placeholderData: (before) => before,
+  });
+
+export const againstQuery = (seen: Seen) =>
+  queryOptions({
+    queryKey: ["trials", seen.number, "against", seen],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/against", { params: { path: { number: seen.number }, query: asked(seen) }, signal })),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+
+export const deflationQuery = (seen: Seen) =>
+  queryOptions({
+    queryKey: ["trials", seen.number, "deflation", seen],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/deflation", { params: { path: { number: seen.number }, query: asked(seen) }, signal })),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+
+export const walkQuery = (seen: Seen, choose: "value" | "neighbours") =>
+  queryOptions({
+    queryKey: ["trials", seen.number, "walk", seen, choose],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/walk", { params: { path: { number: seen.number }, query: { ...asked(seen), choose } }, signal })),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+
+export const readyConditionsQuery = queryOptions({ queryKey: ["ready conditions"], queryFn: ({ signal }) => unwrap(api.GET("/api/search/conditions", { signal })), staleTime: Infinity });
+
+export const studyQuery = (setup: Setup) =>
+  queryOptions({ queryKey: ["study", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/study", { body: { setup, condition: "" }, signal })), retry: false, staleTime: Infinity });
+
+export const calendarQuery = (setup: Setup, condition: string) =>
+  queryOptions({
+    queryKey: ["calendar", setup, condition],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/calendar", { body: { setup, condition }, signal })),
+    placeholderData: (before) => before,
+    retry: false,
     staleTime: Infinity,
   });
 
-export const planQuery = (body: SweepIn) =>
+export const basketQuery = (setup: Setup, markets: string[], dropped: string[]) =>
   queryOptions({
-    queryKey: ["trial plan", body],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/trials/plan", { body, signal })),
+    queryKey: ["basket", setup, markets, dropped],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/basket", { body: { setup, markets, dropped }, signal })),
+    placeholderData: (before) => before,
     retry: false,
-    staleTime: 60_000,
+    staleTime: Infinity,
   });
+
+export const workersQuery = queryOptions({ queryKey: ["workers"], queryFn: ({ signal }) => unwrap(api.GET("/api/workers", { signal })) });

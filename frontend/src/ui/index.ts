@@ -1,6 +1,7 @@
 export * from "./Dialog";
 export * from "./format";
 export * from "./Markdown";
+export * from "./MoveFan";
 export * from "./Picker";
 export * from "./PreviewPicture";
 export * from "./previewSvg";

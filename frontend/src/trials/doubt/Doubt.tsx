@@ -1,15 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { ChallengeRules, FigureInfo, Market, ResampleKind, Setup } from "@/api";
+import type { ChallengeRules, ResampleKind } from "@/api";
 import { figureText, Loading, Picker, plain, signed, Trouble } from "@/ui";
+import type { DeskProps } from "../desk";
+import { TrialHeader } from "../TrialHeader";
 import { Fan } from "./Fan";
 import { challengeQuery, resampleQuery, stressQuery } from "./queries";
 
-interface Props {
-  setup: Setup;
-  figures: FigureInfo[];
-  markets: Market[];
-}
+type Props = Pick<DeskProps, "setup" | "figures" | "markets">;
 
 const KINDS: { value: ResampleKind; label: string }[] = [
   { value: "bootstrap", label: "drawn again, with repeats" },
@@ -20,13 +18,16 @@ const KINDS: { value: ResampleKind; label: string }[] = [
 ];
 
 /** One run doubted in every honest way. */
-export function Doubt(props: Props) {
+export function Doubt({ head, ...props }: DeskProps) {
   return (
-    <div className="min-h-0 flex-1 overflow-auto px-6 py-3">
-      <Stress {...props} />
-      <Resampling {...props} />
-      <Challenge {...props} />
-    </div>
+    <section className="flex h-full flex-col">
+      <TrialHeader head={head}>Doubt {head.script} on {head.market} at {head.timeframe}</TrialHeader>
+      <div className="min-h-0 flex-1 overflow-auto px-6 py-3">
+        <Stress {...props} />
+        <Resampling {...props} />
+        <Challenge {...props} />
+      </div>
+    </section>
   );
 }
 

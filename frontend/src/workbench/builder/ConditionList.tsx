@@ -1,6 +1,5 @@
 import type { Condition } from "@/api";
-import { plain } from "@/ui";
-import { Fan } from "./Fan";
+import { MoveFan, plain } from "@/ui";
 import { SLOTS, writtenAs, type Slot, type Source } from "./model";
 
 interface Props {
@@ -57,7 +56,7 @@ function Row({ condition, text, chosen, isMirrored, onPress }: { condition: Cond
         <span className="num flex-none" title={`turned yes ${plain(condition.count, 0)} times, ${plain(condition.per_year, 0)} a year; yes on ${plain(condition.share * 100, 1)} % of bars`}>
           {often}
         </span>
-        <Fan of={condition} />
+        <MoveFan of={condition} />
       </div>
       {condition.meaning && (
         <p className="num truncate text-[11.5px] text-soft" title={condition.meaning}>

@@ -1,11 +1,18 @@
-import type { Condition } from "@/api";
-import { plain, signed } from "@/ui";
+import { plain, signed } from "./format";
+
+interface Moves {
+  horizons: number[];
+  moves: (number | null)[];
+  low: (number | null)[];
+  high: (number | null)[];
+  every: (number | null)[];
+}
 
 const WIDTH = 88;
 const HEIGHT = 30;
 
 /** What price did after a condition turned yes: the mean move with its 95 % band, against that of all bars. */
-export function Fan({ of }: { of: Condition }) {
+export function MoveFan({ of }: { of: Moves }) {
   const known = [...of.low, ...of.high, ...of.every].filter((value): value is number => value !== null);
   const last = of.moves.at(-1);
   if (known.length === 0 || last === null || last === undefined) return <span className="w-[88px] flex-none text-right text-[11px] text-soft">too few</span>;

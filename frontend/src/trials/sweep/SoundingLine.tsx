@@ -1,12 +1,10 @@
 import { useState, type KeyboardEvent } from "react";
 import type { FigureInfo } from "@/api";
 import { useSize } from "@/ui";
-import { axisLabel, contourSteps, every, shortValue, type Grid } from "./model";
+import { axisLabel, contourSteps, every, shortValue, type Grid } from "../model";
 
 interface Props {
   grid: Grid;
-  /** The median of each cell's neighbours, by the cell's number. */
-  neighbourhood: (number | null)[];
   info: FigureInfo | undefined;
   plateau: number | null;
   rocks: number[];
@@ -20,12 +18,11 @@ const BOTTOM = 46;
 const TOP = 24;
 
 /** A sweep of one input: its line of soundings, and as a broken line what the neighbours of each say. */
-export function SoundingLine({ grid, neighbourhood, info, plateau, rocks, chosen, onChoose, onOpen }: Props) {
+export function SoundingLine({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: Props) {
   const { host, width, height } = useSize<HTMLDivElement>({ width: 320, height: 260 });
   const [focus, setFocus] = useState(0);
-  const around = grid.numbers.map((number) => neighbourhood[number] ?? null);
   const steps = contourSteps([...grid.values, 0]);
-  const known = [...grid.values, ...around, 0].filter((value): value is number => value !== null);
+  const known = [...grid.values, ...grid.scores, 0].filter((value): value is number => value !== null);
   const [low, high] = [Math.min(...known), Math.max(...known)];
   const step = (width - LEFT - 16) / Math.max(1, grid.xValues.length);
   const x = (place: number) => LEFT + (place + 0.5) * step;
@@ -33,13 +30,15 @@ export function SoundingLine({ grid, neighbourhood, info, plateau, rocks, chosen
   const points = (values: (number | null)[]) => values.flatMap((value, place) => (value === null ? [] : [`${x(place).toFixed(1)},${y(value).toFixed(1)}`])).join(" ");
   const skip = every(grid.xValues.length, 16);
   const onKey = (event: KeyboardEvent) => {
-    if (event.key === "Enter") return onOpen(grid.numbers[focus]!);
+    const here = grid.numbers[focus];
+    if (event.key === "Enter" && typeof here === "number") return onOpen(here);
     const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
     const next = focus + (by ?? 0);
     if (by === undefined || next < 0 || next >= grid.values.length) return;
     event.preventDefault();
     setFocus(next);
-    if (grid.done[next]) onChoose(grid.numbers[next]!);
+    const there = grid.numbers[next];
+    if (typeof there === "number") onChoose(there);
   };
   return (
     <div ref={host} className="h-full w-full overflow-hidden">
@@ -52,14 +51,14 @@ export function SoundingLine({ grid, neighbourhood, info, plateau, rocks, chosen
             </text>
           </g>
         ))}
-        <polyline points={points(around)} fill="none" stroke="var(--brass)" strokeWidth="1.5" strokeDasharray="5 4" />
+        <polyline points={points(grid.scores)} fill="none" stroke="var(--brass)" strokeWidth="1.5" strokeDasharray="5 4" />
         <polyline points={points(grid.values)} fill="none" stroke="var(--deep)" strokeWidth="2" />
         {grid.values.map((value, place) => {
-          const number = grid.numbers[place]!;
-          const isPlateau = number === plateau;
-          const isRock = rocks.includes(number);
+          const number = grid.numbers[place] ?? null;
+          const isPlateau = number !== null && number === plateau;
+          const isRock = number !== null && rocks.includes(number);
           return (
-            <g key={number} data-cell={number} className="cursor-pointer" onClick={() => onChoose(number)} onDoubleClick={() => onOpen(number)}>
+            <g key={place} data-cell={number ?? undefined} className={number === null ? "" : "cursor-pointer"} onClick={() => number !== null && onChoose(number)} onDoubleClick={() => number !== null && onOpen(number)}>
               <rect x={x(place) - step / 2} width={step} y={TOP - 16} height={height - BOTTOM - TOP + 16} fill="transparent" />
               {value !== null && <circle cx={x(place)} cy={y(value)} r={number === chosen ? 6 : 3.5} fill={number === chosen ? "var(--ink)" : "var(--deep)"} />}
               {value !== null && isPlateau && <circle cx={x(place)} cy={y(value)} r="11" fill="none" stroke="var(--short)" strokeWidth="2" />}

@@ -2,7 +2,7 @@ import { contours } from "d3-contour";
 import { useMemo, useState, type KeyboardEvent } from "react";
 import type { FigureInfo } from "@/api";
 import { useSize } from "@/ui";
-import { axisLabel, contourSteps, every, shortValue, type Grid } from "./model";
+import { axisLabel, contourSteps, every, shortValue, type Grid } from "../model";
 
 interface Props {
   grid: Grid;
@@ -31,19 +31,21 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
   const place = (index: number) => ({ x: LEFT + ((index % columns) + 0.5) * cellWidth, y: height - BOTTOM - (Math.floor(index / columns) + 0.5) * cellHeight });
   const skipX = every(columns, 13);
   const skipY = every(rows, 13);
-  const missing = grid.done.flatMap((done, index) => (done ? [] : [place(index)]));
+  const missing = grid.numbers.flatMap((number, index) => (number !== null ? [] : [place(index)]));
   const unsounded = missing.length === 0 ? null : { x: mean(missing.map((spot) => spot.x)), y: mean(missing.map((spot) => spot.y)) };
   const isEmpty = grid.values.every((value) => value === null);
 
   const onKey = (event: KeyboardEvent) => {
     const step = { ArrowLeft: -1, ArrowRight: 1, ArrowUp: columns, ArrowDown: -columns }[event.key];
-    if (event.key === "Enter") onOpen(grid.numbers[focus]!);
+    const here = grid.numbers[focus];
+    if (event.key === "Enter" && typeof here === "number") onOpen(here);
     if (step === undefined) return;
     event.preventDefault();
     const next = focus + step;
     if (next < 0 || next >= grid.values.length || (Math.abs(step) === 1 && Math.floor(next / columns) !== Math.floor(focus / columns))) return;
     setFocus(next);
-    if (grid.done[next]) onChoose(grid.numbers[next]!);
+    const there = grid.numbers[next];
+    if (typeof there === "number") onChoose(there);
   };
   const chosenAt = chosen === null ? -1 : at(chosen);
   return (
@@ -76,19 +78,19 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
       </g>
       {grid.values.map((value, index) => {
         const { x, y } = place(index);
-        const number = grid.numbers[index]!;
+        const number = grid.numbers[index] ?? null;
         const shown = (index % columns) % skipX === 0 && Math.floor(index / columns) % skipY === 0;
         return (
-          <g key={number} data-cell={number} onClick={() => grid.done[index] && onChoose(number)} onDoubleClick={() => grid.done[index] && onOpen(number)} className={grid.done[index] ? "cursor-pointer" : ""}>
-            <rect x={x - cellWidth / 2} y={y - cellHeight / 2} width={cellWidth} height={cellHeight} fill={grid.done[index] ? "transparent" : "url(#unsounded)"}>
-              <title>{`${grid.xName} ${axisLabel(grid.xValues[index % columns]!)}${grid.yName ? `, ${grid.yName} ${axisLabel(grid.yValues[Math.floor(index / columns)]!)}` : ""}: ${value === null ? (grid.done[index] ? "too few trades, or no meaning" : "not yet sounded") : shortValue(info, value)}`}</title>
+          <g key={index} data-cell={number ?? undefined} onClick={() => number !== null && onChoose(number)} onDoubleClick={() => number !== null && onOpen(number)} className={number !== null ? "cursor-pointer" : ""}>
+            <rect x={x - cellWidth / 2} y={y - cellHeight / 2} width={cellWidth} height={cellHeight} fill={number !== null ? "transparent" : "url(#unsounded)"}>
+              <title>{`${grid.xName} ${axisLabel(grid.xValues[index % columns]!)}${grid.yName ? `, ${grid.yName} ${axisLabel(grid.yValues[Math.floor(index / columns)]!)}` : ""}: ${value === null ? (number !== null ? "too few trades, or no meaning" : "not yet sounded") : shortValue(info, value)}`}</title>
             </rect>
             {shown && value !== null && (
               <text x={x} y={y + 3.5} textAnchor="middle" className="num pointer-events-none" fontSize="10.5" fill={value < 0 ? "var(--loss)" : "var(--ink)"}>
                 {shortValue(info, value)}
               </text>
             )}
-            {shown && value === null && grid.done[index] && (
+            {shown && value === null && number !== null && (
               <text x={x} y={y + 3.5} textAnchor="middle" className="pointer-events-none" fontSize="10.5" fill="var(--soft)">
                 ·
               </text>
@@ -96,7 +98,7 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
           </g>
         );
       })}
-      {isEmpty && grid.done.every(Boolean) && (
+      {isEmpty && unsounded === null && (
         <text x={(width + LEFT) / 2} y={height / 2 - 30} textAnchor="middle" fontSize="14" fontStyle="italic" fill="var(--soft)">
           too few trades everywhere: lower the least number
         </text>

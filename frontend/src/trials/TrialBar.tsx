@@ -1,0 +1,60 @@
+import type { Trial } from "@/api";
+import { durationText, plain } from "@/ui";
+import { bytesText } from "./model";
+import type { TrialControl } from "./useTrial";
+
+/** Start, stop, go on. */
+export function TrialButtons({ control }: { control: TrialControl }) {
+  const { trial, plan, begin, act } = control;
+  if (trial?.state === "running")
+    return (
+      <button type="button" className="main-button text-[13px]" onClick={() => act.mutate("stop")}>
+        Stop
+      </button>
+    );
+  return (
+    <span className="flex gap-2 text-[13px]">
+      {trial && trial.done < trial.total && trial.state !== "failed" && (
+        <button type="button" className="plain-button" onClick={() => act.mutate("go_on")}>
+          Go on
+        </button>
+      )}
+      <button type="button" className="main-button" disabled={!plan.data || plan.isError || begin.isPending} onClick={() => begin.mutate()}>
+        {plan.data && !plan.isError ? `Start ${plain(plan.data.total, 0)} runs` : "Start"}
+      </button>
+    </span>
+  );
+}
+
+/** How far the trial in view is; before there is one, what starting would take. */
+export function TrialProgress({ control }: { control: TrialControl }) {
+  const { trial, plan } = control;
+  const ahead = plan.data && !plan.isError ? `${plain(plan.data.total, 0)} runs, about ${durationText(plan.data.seconds)} and ${bytesText(plan.data.memory_bytes)}` : null;
+  return (
+    <div className="flex h-11 flex-none items-center gap-4 border-b border-line px-4" role="status">
+      {trial ? <Progress trial={trial} /> : plan.error ? <span className="text-loss">{plan.error.message}</span> : <span className="text-soft">{ahead ?? "counting the runs…"}</span>}
+      {trial && trial.state !== "running" && (plan.error ? <span className="text-loss">{plan.error.message}</span> : ahead && <span className="whitespace-nowrap text-soft">next: {ahead}</span>)}
+    </div>
+  );
+}
+
+function Progress({ trial }: { trial: Trial }) {
+  const left = trial.rate && trial.state === "running" ? (trial.total - trial.done) / trial.rate : null;
+  return (
+    <>
+      <b className="whitespace-nowrap">
+        {plain(trial.done, 0)} of {plain(trial.total, 0)} runs
+      </b>
+      <span className="num max-w-72 truncate text-soft" title={`Trial ${trial.id} of ${trial.title}`}>
+        {trial.axes.map((axis) => axis.name).join(" × ")}
+      </span>
+      <div role="progressbar" aria-label="Runs done" aria-valuemin={0} aria-valuemax={trial.total} aria-valuenow={trial.done} className="h-1.5 min-w-24 flex-1 rounded bg-base-300">
+        <div className="h-full rounded bg-base-content" style={{ width: `${(trial.done / trial.total) * 100}%` }} />
+      </div>
+      <span className={trial.state === "failed" || trial.message ? "text-loss" : "whitespace-nowrap text-soft"}>
+        {trial.state === "running" ? `${trial.rate ? `${plain(trial.rate, 0)} runs / s` : "starting"}${left === null ? "" : `, ${durationText(left)} left`}` : trial.state}
+        {trial.message && `: ${trial.message}`}
+      </span>
+    </>
+  );
+}

@@ -1,0 +1,149 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { api, scriptsQuery, unwrap } from "@/api";
+import { Loading, Picker, plain, Trouble } from "@/ui";
+import type { DeskProps } from "../desk";
+import { EarlierTrials } from "../EarlierTrials";
+import { orderOf } from "../model";
+import { readyConditionsQuery, studyQuery, tableQuery, type Seen } from "../queries";
+import { RunCard } from "../RunCard";
+import { RunTable } from "../RunTable";
+import { SplitEditor } from "../SplitEditor";
+import { TrialButtons, TrialProgress } from "../TrialBar";
+import { Tried } from "../Tried";
+import { TrialHeader } from "../TrialHeader";
+import { useTrial } from "../useTrial";
+import { Words } from "../VaryList";
+import { Workers } from "../Workers";
+
+/** Every small combination of conditions as the entry of the script, both ways. */
+export function SearchDesk({ head, state, setup, figures, markets, onState, onOpen }: DeskProps) {
+  const client = useQueryClient();
+  const own = useQuery(studyQuery(setup));
+  const ready = useQuery(readyConditionsQuery);
+  const [picked, setPicked] = useState<string[] | null>(null);
+  const [added, setAdded] = useState<string[]>([]);
+  const [typed, setTyped] = useState("");
+  const [parts, setParts] = useState(2);
+  const [hold, setHold] = useState(20);
+  const [symbols, setSymbols] = useState<string[]>([setup.market]);
+  const [split, setSplit] = useState("70,30");
+  const [objective, setObjective] = useState("sharpe");
+  const [minTrades, setMinTrades] = useState(30);
+  const [chosen, setChosen] = useState<number | null>(null);
+  const mine = useMemo(() => own.data?.conditions.filter((item) => item.kind !== "mark").map((item) => item.text) ?? [], [own.data]);
+  const conditions = picked ?? [...mine.slice(0, 4), ...(ready.data ?? []).slice(0, 10)];
+  const vary = symbols.length > 1 || symbols[0] !== setup.market ? [`market=${symbols.join(",")}`] : [];
+  const order = orderOf("search", setup, { vary, objective, min_trades: minTrades, split: split.trim(), search: { conditions, most_parts: parts, hold } });
+  const isReady = own.data !== undefined && ready.data !== undefined && conditions.length > 0 && symbols.length > 0;
+  const control = useTrial(order, isReady, state.trial, (trial) => {
+    setChosen(null);
+    onState({ ...state, trial });
+  });
+  const { trial } = control;
+  const seen: Seen = { number: trial?.id ?? 0, done: trial?.done ?? 0, objective, minTrades };
+  const info = figures.find((figure) => figure.key === objective);
+  const best = useQuery({ ...tableQuery(seen, { sort: objective, descending: info?.higher_is_better !== false, least: minTrades > 0 ? [`trades:${minTrades}`] : [], most: [], limit: 1 }), enabled: trial !== undefined });
+  const point = chosen ?? best.data?.rows[0]?.number ?? null;
+  const make = useMutation({
+    mutationFn: async (number: number) => {
+      const { text } = await unwrap(api.GET("/api/trials/{number}/scripts/{point}", { params: { path: { number: trial!.id, point: number } } }));
+      const run = await unwrap(api.GET("/api/trials/{number}/runs/{point}", { params: { path: { number: trial!.id, point: number } } }));
+      return { saved: await unwrap(api.POST("/api/scripts", { body: { text } })), market: run.inputs.market };
+    },
+    onSuccess: ({ saved, market }) => {
+      void client.invalidateQueries({ queryKey: scriptsQuery.queryKey });
+      const from = trial!.order.setup;
+      const first = trial!.parts[0];
+      onOpen({ script: saved.title, market: typeof market === "string" ? market : from.market, timeframe: from.timeframe, account: from.account, from: first?.first ?? from.from_date ?? undefined, to: first?.last ?? from.to_date ?? undefined });
+    },
+  });
+  const toggle = (text: string) => setPicked(conditions.includes(text) ? conditions.filter((other) => other !== text) : [...conditions, text]);
+  const list = (name: string, texts: string[]) =>
+    texts.length > 0 && (
+      <>
+        <h3 className="mt-2 text-soft italic">{name}</h3>
+        <ul aria-label={name}>
+          {texts.map((text) => (
+            <li key={text}>
+              <label className="num flex cursor-pointer items-baseline gap-2 py-[1px] text-[12px]" title={text}>
+                <input type="checkbox" className="relative top-[2px] accent-base-content" checked={conditions.includes(text)} onChange={() => toggle(text)} />
+                <span className="min-w-0 truncate">{text}</span>
+              </label>
+            </li>
+          ))}
+        </ul>
+      </>
+    );
+  const error = control.error ?? own.error ?? ready.error ?? make.error;
+  return (
+    <section className="flex h-full flex-col">
+      <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
+        Search for entries of {head.script} on {head.market} at {head.timeframe} best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
+      </TrialHeader>
+      <TrialProgress control={control} />
+      {error && <Trouble error={error.message} />}
+      <div className="flex min-h-0 flex-1">
+        <aside className="w-[292px] flex-none overflow-auto border-r border-line bg-base-100 p-4">
+          <h2>
+            Conditions <span className="num font-normal text-soft">{plain(conditions.length, 0)}</span>
+          </h2>
+          {list("of this script", mine)}
+          {list("your own", added)}
+          <form
+            className="mt-1 flex gap-2"
+            onSubmit={(event) => {
+              event.preventDefault();
+              const text = typed.trim().replace(/\s+/g, " ");
+              if (!text) return;
+              setAdded([...new Set([...added, text])]);
+              setPicked([...new Set([...conditions, text])]);
+              setTyped("");
+            }}
+          >
+            <input className="field num min-w-0 flex-1" aria-label="Another condition" placeholder="close > sma(close, 30)" value={typed} onChange={(event) => setTyped(event.target.value)} />
+            <button type="submit" className="plain-button !px-2 !py-0">
+              add
+            </button>
+          </form>
+          {list("ready-made", ready.data ?? [])}
+          <p className="mt-2 text-soft">
+            joined with <i>and</i>, <Picker label="Most conditions together" value={String(parts)} options={["1", "2", "3"].map((value) => ({ value, label: value === "1" ? "each alone" : `up to ${value} together` }))} onChange={(value) => setParts(Number(value))} />, long and short; where the script never leaves, after <input type="number" min={1} aria-label="Bars to hold" className="picker num w-12" value={hold} onChange={(event) => setHold(Math.max(1, Math.floor(Number(event.target.value))))} /> bars
+          </p>
+          <h2 className="mt-4">Markets</h2>
+          <Words axis={{ name: "market", words: markets.map((market) => market.symbol), chosen: symbols }} onChange={setSymbols} />
+          <SplitEditor split={split} spans={control.plan.data} onChange={setSplit} />
+          <Workers />
+          <EarlierTrials kind="search" number={trial?.id} onChoose={(number) => onState({ ...state, trial: number })} />
+        </aside>
+        <div className="min-w-0 flex-1 p-3">
+          {trial ? (
+            <RunTable trial={trial} seen={seen} figures={figures} chosen={point} onChoose={setChosen} onOpen={(number) => make.mutate(number)} />
+          ) : (
+            <div className="flex h-full items-center justify-center text-center text-soft">
+              {state.trial !== undefined && !control.error ? (
+                <Loading what="Reading the trial" />
+              ) : (
+                <p className="max-w-md">
+                  Every combination of the ticked conditions becomes the entry; exits, stops, windows and size stay those of the script. The more is tried, the better the best looks by luck alone: how good that is stands beside the result.
+                </p>
+              )}
+            </div>
+          )}
+        </div>
+        {trial && (
+          <aside className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
+            {trial.state !== "running" && trial.done > 0 && <Tried seen={seen} />}
+            {point !== null && (
+              <RunCard heading={chosen === null ? "The highest" : "Chosen"} trial={trial} seen={seen} point={point} figures={figures} canLook>
+                <button type="button" className="main-button mt-2" disabled={make.isPending} title="Save it as a script of its own and open it" onClick={() => make.mutate(point)}>
+                  Make it a script
+                </button>
+              </RunCard>
+            )}
+          </aside>
+        )}
+      </div>
+    </section>
+  );
+}

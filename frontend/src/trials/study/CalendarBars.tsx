@@ -1,0 +1,53 @@
+import { plain, signed } from "@/ui";
+
+interface Bar {
+  name: string;
+  count: number;
+  middle: number | null;
+  low: number | null;
+  high: number | null;
+}
+
+const WIDTH = 210;
+
+/** Mean moves with their bands, a line each on one scale; those whose band leaves 0 out stand out. */
+export function CalendarBars({ rows }: { rows: Bar[] }) {
+  const most = Math.max(...rows.flatMap((row) => [Math.abs(row.low ?? 0), Math.abs(row.high ?? 0)]), 1e-12);
+  const x = (value: number) => WIDTH / 2 + (value / most) * (WIDTH / 2 - 4);
+  return (
+    <table className="num w-full text-[12px]">
+      <thead className="sr-only">
+        <tr>
+          {["when", "times", "mean move and band", "mean move"].map((name) => (
+            <th key={name} scope="col">
+              {name}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((row) => {
+          const tells = row.low !== null && row.high !== null && (row.low > 0 || row.high < 0);
+          const said = row.low === null || row.high === null ? "too few" : `95 % band ${signed(row.low, 2)} to ${signed(row.high, 2)}`;
+          return (
+            <tr key={row.name} className="border-b border-line" data-when={row.name}>
+              <th scope="row" className={`pr-2 text-left font-sans ${tells ? "font-semibold" : "font-normal"}`}>
+                {row.name}
+              </th>
+              <td className="pr-2 text-right text-soft">{plain(row.count, 0)}×</td>
+              <td style={{ width: WIDTH }}>
+                <svg width={WIDTH} height={16} className="block" role="img" aria-label={said}>
+                  <title>{said}</title>
+                  <line x1={WIDTH / 2} x2={WIDTH / 2} y1={0} y2={16} stroke="var(--soft)" />
+                  {row.low !== null && row.high !== null && <line x1={x(row.low)} x2={x(row.high)} y1={8} y2={8} stroke="var(--deep)" strokeWidth={tells ? 4 : 2} opacity={tells ? 0.9 : 0.4} />}
+                  {row.middle !== null && <circle cx={x(row.middle)} cy={8} r={3} fill="var(--ink)" />}
+                </svg>
+              </td>
+              <td className={`pl-2 text-right ${tells ? "font-semibold" : ""}`}>{row.middle === null ? "too few" : signed(row.middle, 2)}</td>
+            </tr>
+          );
+        })}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,108 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import type { CalendarRow, Condition } from "@/api";
+import { Loading, MoveFan, plain, signed, Trouble } from "@/ui";
+import type { DeskProps } from "../desk";
+import { calendarQuery, studyQuery } from "../queries";
+import { TrialHeader } from "../TrialHeader";
+import { CalendarBars } from "./CalendarBars";
+
+/** What followed the conditions of a script, and on which weekdays, months and hours. */
+export function StudyDesk({ head, setup }: DeskProps) {
+  const study = useQuery(studyQuery(setup));
+  const [condition, setCondition] = useState("");
+  const [typed, setTyped] = useState("");
+  const calendar = useQuery(calendarQuery(setup, condition));
+  return (
+    <section className="flex h-full flex-col">
+      <TrialHeader head={head}>Study the conditions of {head.script} on {head.market} at {head.timeframe}: how often they came, and what price did after</TrialHeader>
+      <div className="flex min-h-0 flex-1">
+        <div className="min-w-0 flex-1 overflow-auto p-4">
+          {study.error && <Trouble error={study.error.message} />}
+          {study.isPending && <Loading what="Counting" />}
+          {study.data && study.data.conditions.length === 0 && <p className="text-soft">This script names no condition. Name one, such as: up = close &gt; sma(close, 20). The calendar at the right needs none.</p>}
+          {study.data && study.data.conditions.length > 0 && (
+            <table className="w-full text-[12.5px]" data-testid="study">
+              <thead>
+                <tr className="border-b border-line text-soft">
+                  {["condition", "times", "a year", "yes on", "after 5 bars", "after 20 bars", "95 % band", "any bar", "the next 20 bars"].map((name, place) => (
+                    <th key={name} scope="col" className={`px-2 py-1 font-normal ${place === 0 ? "text-left" : "text-right"}`}>
+                      {name}
+                    </th>
+                  ))}
+                </tr>
+              </thead>
+              <tbody className="num">
+                {study.data.conditions.map((row) => (
+                  <ConditionRow key={row.text} row={row} isChosen={row.text === condition} onChoose={() => setCondition(row.text === condition ? "" : row.text)} />
+                ))}
+              </tbody>
+            </table>
+          )}
+          <p className="mt-2 max-w-3xl text-soft">A time counts where a condition turned yes. Moves are in points from that bar&apos;s close; the band is that of a mean of independent times. A band that contains 0, or what any bar did, shows nothing.</p>
+        </div>
+        <aside className="w-[452px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
+          <h2>Calendar</h2>
+          <p className="text-soft">{condition ? <>where <b className="num text-base-content">{condition}</b> turned yes, by weekday, month and hour: the move over the next 20 bars</> : "every weekday, month and hour: the move from its first open to its last close. Choose a condition to see where it works."}</p>
+          <form
+            className="my-2 flex gap-2"
+            onSubmit={(event) => {
+              event.preventDefault();
+              setCondition(typed.trim());
+            }}
+          >
+            <input className="field num min-w-0 flex-1" aria-label="Condition of the calendar" placeholder="any condition: rsi(close, 2) < 10" value={typed} onChange={(event) => setTyped(event.target.value)} />
+            <button type="submit" className="plain-button !px-2 !py-0">
+              show
+            </button>
+            {condition && (
+              <button type="button" className="plain-button !px-2 !py-0" onClick={() => setCondition("")}>
+                all bars
+              </button>
+            )}
+          </form>
+          {calendar.error && <Trouble error={calendar.error.message} />}
+          {!calendar.error && calendar.data && (["weekday", "month", "hour"] as const).map((group) => <Group key={group} group={group} rows={calendar.data.rows.filter((row) => row.group === group)} isCondition={condition !== ""} />)}
+        </aside>
+      </div>
+    </section>
+  );
+}
+
+function ConditionRow({ row, isChosen, onChoose }: { row: Condition; isChosen: boolean; onChoose: () => void }) {
+  const [low, high, any] = [row.low.at(-1) ?? null, row.high.at(-1) ?? null, row.every.at(-1) ?? null];
+  const tells = low !== null && high !== null && any !== null && (low > Math.max(0, any) || high < Math.min(0, any));
+  const move = (value: number | null | undefined) => (value === null || value === undefined ? "–" : signed(value, 2));
+  return (
+    <tr className={`border-b border-line ${isChosen ? "bg-shallow" : ""}`} data-condition={row.text}>
+      <th scope="row" className="max-w-[22rem] px-2 py-1 text-left font-normal">
+        <button type="button" aria-pressed={isChosen} className="cursor-pointer text-left font-semibold hover:underline" title={row.meaning || "Show its calendar"} onClick={onChoose}>
+          {row.text}
+        </button>
+      </th>
+      <td className="px-2 text-right">{plain(row.count, 0)}</td>
+      <td className="px-2 text-right">{plain(row.per_year, 0)}</td>
+      <td className="px-2 text-right whitespace-nowrap">{plain(row.share * 100, 1)} %</td>
+      <td className="px-2 text-right">{move(row.moves[4])}</td>
+      <td className={`px-2 text-right ${tells ? "font-semibold" : ""}`}>{move(row.moves.at(-1))}</td>
+      <td className="px-2 text-right whitespace-nowrap text-soft">{low === null || high === null ? "too few" : `${signed(low, 2)} … ${signed(high, 2)}`}</td>
+      <td className="px-2 text-right text-soft">{move(any)}</td>
+      <td className="py-1 pl-2">
+        <span className="flex justify-end">
+          <MoveFan of={row} />
+        </span>
+      </td>
+    </tr>
+  );
+}
+
+function Group({ group, rows, isCondition }: { group: CalendarRow["group"]; rows: CalendarRow[]; isCondition: boolean }) {
+  if (rows.length === 0) return null;
+  const bars = rows.map((row) => (isCondition ? { name: row.name, count: row.count, middle: row.moves.at(-1) ?? null, low: row.low.at(-1) ?? null, high: row.high.at(-1) ?? null } : { name: row.name, count: row.stretches, middle: row.within, low: row.within_low, high: row.within_high }));
+  return (
+    <section aria-label={`By ${group}`} className="mt-3">
+      <h3 className="text-soft italic">by {group}, points</h3>
+      <CalendarBars rows={bars} />
+    </section>
+  );
+}

@@ -1,0 +1,187 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { Loading, Picker, plain, Trouble } from "@/ui";
+import type { DeskProps } from "../desk";
+import { EarlierTrials } from "../EarlierTrials";
+import { axesOf, firstView, gridOf, openedState, orderOf, varyText, type Design, type ViewChoice } from "../model";
+import { runQuery, surfaceQuery, type Seen } from "../queries";
+import { RunCard } from "../RunCard";
+import { RunTable } from "../RunTable";
+import { SplitEditor } from "../SplitEditor";
+import { TrialButtons, TrialProgress } from "../TrialBar";
+import { Tried } from "../Tried";
+import { TrialHeader } from "../TrialHeader";
+import { useTrial } from "../useTrial";
+import { VaryList } from "../VaryList";
+import { Workers } from "../Workers";
+import { Curves } from "./Curves";
+import { DepthChart } from "./DepthChart";
+import { FrontView } from "./FrontView";
+import { InOut } from "./InOut";
+import { SoundingLine } from "./SoundingLine";
+import { ViewBar } from "./ViewBar";
+
+const VIEWS = ["Surface", "Curves", "Table", "In / out", "Front"] as const;
+type View = (typeof VIEWS)[number];
+
+/** Many runs of a script with other inputs: what varies at the left, the surface in the middle, what it means at the right. */
+export function SweepDesk({ head, state, setup, varying, figures, markets, onState, onOpen }: DeskProps) {
+  const client = useQueryClient();
+  const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
+  const [axes, setAxes] = useState(() => axesOf(varying, [state.x, state.y], setup, symbols));
+  const [design, setDesign] = useState<Design>({ kind: "grid", runs: 200 });
+  const [split, setSplit] = useState("");
+  const [objective, setObjective] = useState("return_over_drawdown");
+  const [minTrades, setMinTrades] = useState(30);
+  const [chosen, setChosen] = useState<number | null>(null);
+  const [view, setView] = useState<View>("Surface");
+  const [looks, setLooks] = useState<{ trial: number; choice: ViewChoice } | null>(null);
+  const on = axes.filter((axis) => axis.isOn);
+  const order = orderOf("sweep", setup, { vary: on.map(varyText), objective, min_trades: minTrades, design: design.kind, runs: design.kind === "grid" ? 0 : design.runs, split: split.trim() });
+  const control = useTrial(order, on.length > 0, state.trial, (trial) => {
+    setChosen(null);
+    onState({ ...state, trial });
+  });
+  const { trial } = control;
+  const seen: Seen = { number: trial?.id ?? 0, done: trial?.done ?? 0, objective, minTrades };
+  const choice = trial && (looks?.trial === trial.id ? looks.choice : firstView(trial));
+  const surface = useQuery({ ...surfaceQuery(seen, choice ?? { x: "", y: null, held: {}, fold: "middle", part: 0 }), enabled: trial !== undefined });
+  const info = figures.find((figure) => figure.key === objective);
+  const grid = useMemo(() => (trial && surface.data && choice ? gridOf(trial, surface.data, choice) : null), [trial, surface.data, choice]);
+  const open = async (point: number) => {
+    const found = await client.fetchQuery(runQuery(seen, point));
+    onOpen(openedState(trial!, found, head.title === trial!.title ? { script: state.script, version: state.version } : { script: trial!.title }));
+  };
+  const isSplit = (trial?.parts.length ?? 0) > 1;
+  const offered = VIEWS.filter((name) => name !== "In / out" || isSplit);
+  const face = offered.includes(view) ? view : "Surface";
+  const defaults = Object.fromEntries([...varying.map((item) => [item.name, item.default]), ["timeframe", setup.timeframe], ["market", setup.market], ["sides", setup.sides ?? "both"]]) as Record<string, string>;
+  const error = control.error ?? surface.error;
+  const isFewer = design.kind !== "grid" && control.plan.data && control.plan.data.total < design.runs;
+  const shown = { grid, info, plateau: surface.data?.plateau ?? null, rocks: surface.data?.rocks ?? [], chosen, onChoose: setChosen, onOpen: (point: number) => void open(point) };
+  return (
+    <section className="flex h-full flex-col">
+      <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
+        Sweep <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of {head.script} on {head.market} at {head.timeframe} best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
+      </TrialHeader>
+      <TrialProgress control={control} />
+      {error && <Trouble error={error.message} />}
+      <div className="flex min-h-0 flex-1">
+        <aside className="w-[272px] flex-none overflow-auto border-r border-line bg-base-100 p-4">
+          <h2 className="mb-1 flex items-baseline">
+            What varies
+            <span className="num ml-auto font-normal text-soft">{control.plan.data?.axes.map((axis) => axis.values.length).join(" × ")}</span>
+          </h2>
+          {varying.length === 0 && <p className="text-soft">This script has no inputs. Write numbers as inputs: input fast = 12 from 4 to 40. Timeframe, market and sides can vary all the same.</p>}
+          <VaryList axes={axes} defaults={defaults} onChange={setAxes} />
+          <h2 className="mt-4">Which of them</h2>
+          <p className="mt-1">
+            <Picker
+              label="Which points"
+              value={design.kind}
+              options={[
+                { value: "grid", label: "every combination" },
+                { value: "random", label: "some at random" },
+                { value: "latin", label: "a Latin hypercube" },
+              ]}
+              onChange={(kind) => setDesign({ ...design, kind: kind as Design["kind"] })}
+            />
+            {design.kind !== "grid" && (
+              <>
+                {" "}
+                of <input type="number" min={1} aria-label="How many points" className="picker num w-20" value={design.runs} onChange={(event) => setDesign({ ...design, runs: Math.max(1, Math.floor(Number(event.target.value))) })} /> points
+              </>
+            )}
+          </p>
+          {isFewer && <p className="text-[12px] text-soft">{plain(control.plan.data!.total, 0)} of them are different.</p>}
+          <SplitEditor split={split} spans={control.plan.data} onChange={setSplit} />
+          <Workers />
+          <EarlierTrials
+            kind="sweep"
+            number={trial?.id}
+            onChoose={(number) => {
+              setChosen(null);
+              onState({ ...state, trial: number });
+            }}
+          />
+        </aside>
+        <div className="flex min-w-0 flex-1 flex-col">
+          {trial && choice && (face === "Surface" ? <ViewBar trial={trial} view={choice} onView={(next) => setLooks({ trial: trial.id, choice: next })} /> : null)}
+          <div className="min-h-0 flex-1 p-3">
+            {!trial || !choice ? (
+              <div className="flex h-full items-center justify-center text-center text-soft">
+                {state.trial !== undefined && !control.error ? (
+                  <Loading what="Reading the trial" />
+                ) : (
+                  <p className="max-w-sm">
+                    Nothing is sounded yet. Tick what varies at the left, then start: the surface of <i>{info?.name.toLowerCase()}</i> appears as the runs come in.
+                  </p>
+                )}
+              </div>
+            ) : face === "Table" ? (
+              <RunTable trial={trial} seen={seen} figures={figures} chosen={chosen} onChoose={setChosen} onOpen={(point) => void open(point)} />
+            ) : !surface.data || !grid ? (
+              <Loading what="Reading the runs" />
+            ) : face === "Curves" ? (
+              (chosen ?? surface.data.plateau ?? surface.data.best) === null ? (
+                <p className="text-soft">No run counts yet.</p>
+              ) : (
+                <Curves seen={seen} point={(chosen ?? surface.data.plateau ?? surface.data.best)!} info={info} onChoose={setChosen} onOpen={(point) => void open(point)} />
+              )
+            ) : face === "In / out" ? (
+              <InOut seen={seen} info={info} surface={surface.data} chosen={chosen} onChoose={setChosen} />
+            ) : face === "Front" ? (
+              <FrontView seen={seen} figures={figures} chosen={chosen} onChoose={setChosen} />
+            ) : choice.y === null ? (
+              <SoundingLine {...shown} grid={grid} />
+            ) : (
+              <DepthChart {...shown} grid={grid} />
+            )}
+          </div>
+        </div>
+        <aside className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
+          {trial && (
+            <div role="group" aria-label="View of the runs" className="mb-4 flex border border-line text-[12px]">
+              {offered.map((name) => (
+                <button key={name} type="button" aria-pressed={face === name} className={`flex-1 cursor-pointer border-r border-line px-1 py-1 whitespace-nowrap last:border-r-0 ${face === name ? "bg-base-content text-base-100" : "text-soft hover:text-base-content"}`} onClick={() => setView(name)}>
+                  {name}
+                </button>
+              ))}
+            </div>
+          )}
+          {trial && surface.data && (
+            <>
+              {chosen === null ? (
+                <p className="mb-4 text-soft">Press a sounding to choose a run; double-press opens it.</p>
+              ) : (
+                <RunCard heading="Chosen" trial={trial} seen={seen} point={chosen} figures={figures} canLook>
+                  <OpenButton onOpen={() => void open(chosen)} />
+                </RunCard>
+              )}
+              {surface.data.plateau !== null && (
+                <RunCard heading="The plateau" trial={trial} seen={seen} point={surface.data.plateau} figures={figures} canLook={chosen === null}>
+                  <OpenButton onOpen={() => void open(surface.data.plateau!)} />
+                </RunCard>
+              )}
+              {surface.data.rocks.length > 0 && (
+                <>
+                  <RunCard heading="✕ A rock" trial={trial} seen={seen} point={surface.data.rocks[0]!} figures={figures} />
+                  <p className="-mt-3 mb-4 text-soft">Stands alone: a step to either side loses most of it. Likely luck.</p>
+                </>
+              )}
+              {trial.done > 0 && trial.state !== "running" && <Tried seen={seen} />}
+            </>
+          )}
+        </aside>
+      </div>
+    </section>
+  );
+}
+
+function OpenButton({ onOpen }: { onOpen: () => void }) {
+  return (
+    <button type="button" className="main-button mt-2" onClick={onOpen}>
+      Open as run
+    </button>
+  );
+}

@@ -1,0 +1,208 @@
+import { useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import type { FigureInfo, SetupState, Walk } from "@/api";
+import { figureText, Loading, Picker, plain, signed, Trouble } from "@/ui";
+import type { DeskProps } from "../desk";
+import { EarlierTrials } from "../EarlierTrials";
+import { EquityLines, LineKey, type Line } from "../EquityLines";
+import { axesOf, axisLabel, openedState, orderOf, spanText, varyText } from "../model";
+import { walkQuery, type Seen } from "../queries";
+import { Row } from "../RunCard";
+import { TrialButtons, TrialProgress } from "../TrialBar";
+import { TrialHeader } from "../TrialHeader";
+import { useTrial } from "../useTrial";
+import { VaryList } from "../VaryList";
+import { Workers } from "../Workers";
+import { Timeline } from "./Timeline";
+
+interface Windows {
+  by: "count" | "length";
+  count: number;
+  ratio: number;
+  inside: number;
+  outside: number;
+  anchored: boolean;
+}
+
+/** Inputs chosen anew on every window, and what they earned on the days after it. */
+export function WalkDesk({ head, state, setup, varying, figures, markets, onState, onOpen }: DeskProps) {
+  const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
+  const [axes, setAxes] = useState(() => axesOf(varying, [state.x, state.y], setup, symbols).filter((axis) => axis.name !== "market" && axis.name !== "timeframe"));
+  const [windows, setWindows] = useState<Windows>({ by: "count", count: 6, ratio: 4, inside: 200, outside: 50, anchored: false });
+  const [objective, setObjective] = useState("return_over_drawdown");
+  const [minTrades, setMinTrades] = useState(10);
+  const [choose, setChoose] = useState<"value" | "neighbours">("value");
+  const on = axes.filter((axis) => axis.isOn);
+  const { by, count, ratio, anchored } = windows;
+  const [inside, outside] = by === "length" ? [windows.inside, windows.outside] : [0, 0];
+  const order = orderOf("walk", setup, { vary: on.map(varyText), objective, min_trades: minTrades, windows: { count, ratio, inside, outside, anchored } });
+  const control = useTrial(order, on.length > 0, state.trial, (trial) => onState({ ...state, trial }));
+  const { trial } = control;
+  const seen: Seen = { number: trial?.id ?? 0, done: trial?.done ?? 0, objective, minTrades };
+  const walk = useQuery({ ...walkQuery(seen, choose), enabled: trial !== undefined });
+  const defaults = Object.fromEntries([...varying.map((item) => [item.name, item.default]), ["sides", setup.sides ?? "both"]]) as Record<string, string>;
+  const whole = (value: string, least: number) => Math.max(least, Math.floor(Number(value)) || least);
+  const field = (name: keyof Windows, label: string, least = 1) => (
+    <label className="flex items-center justify-between gap-2 py-[2px] text-soft">
+      {label}
+      <input type="number" min={least} className="field num w-20 text-right text-base-content" aria-label={label} value={windows[name] as number} onChange={(event) => setWindows({ ...windows, [name]: name === "ratio" ? Math.max(0.1, Number(event.target.value) || 1) : whole(event.target.value, least) })} />
+    </label>
+  );
+  const error = control.error ?? walk.error;
+  return (
+    <section className="flex h-full flex-col">
+      <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
+        Walk <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of {head.script} on {head.market} at {head.timeframe} forward, best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
+      </TrialHeader>
+      <TrialProgress control={control} />
+      {error && <Trouble error={error.message} />}
+      <div className="flex min-h-0 flex-1">
+        <aside className="w-[272px] flex-none overflow-auto border-r border-line bg-base-100 p-4">
+          <h2 className="mb-1">What is chosen anew</h2>
+          <VaryList axes={axes} defaults={defaults} onChange={setAxes} />
+          <h2 className="mt-4">Windows</h2>
+          <p className="mt-1">
+            <Picker
+              label="Windows by"
+              value={by}
+              options={[
+                { value: "count", label: "so many" },
+                { value: "length", label: "of so many days" },
+              ]}
+              onChange={(value) => setWindows({ ...windows, by: value as Windows["by"] })}
+            />
+            ,{" "}
+            <Picker
+              label="Where windows begin"
+              value={anchored ? "anchored" : "rolling"}
+              options={[
+                { value: "rolling", label: "rolling on" },
+                { value: "anchored", label: "all from the first day" },
+              ]}
+              onChange={(value) => setWindows({ ...windows, anchored: value === "anchored" })}
+            />
+          </p>
+          {by === "count" ? (
+            <>
+              {field("count", "windows")}
+              {field("ratio", "days inside for each outside")}
+            </>
+          ) : (
+            <>
+              {field("inside", "trading days inside")}
+              {field("outside", "trading days outside")}
+            </>
+          )}
+          <p className="mt-1 text-soft">
+            chosen by{" "}
+            <Picker
+              label="Chosen by"
+              value={choose}
+              options={[
+                { value: "value", label: "the best value" },
+                { value: "neighbours", label: "the best neighbours" },
+              ]}
+              onChange={(value) => setChoose(value as "value" | "neighbours")}
+            />
+          </p>
+          <Workers />
+          <EarlierTrials kind="walk" number={trial?.id} onChoose={(number) => onState({ ...state, trial: number })} />
+        </aside>
+        {!trial ? (
+          <div className="flex min-w-0 flex-1 items-center justify-center p-8 text-center text-soft">
+            {state.trial !== undefined && !control.error ? (
+              <Loading what="Reading the trial" />
+            ) : (
+              <p className="max-w-md">
+                {control.plan.data?.parts.length ? `${plain(control.plan.data.parts.length, 0)} windows: the first chooses on ${spanText(control.plan.data.parts[0]!)}. ` : ""}
+                Inputs are chosen on each window and traded on the days after it; the days outside, end to end, are what the choosing would have earned.
+              </p>
+            )}
+          </div>
+        ) : !walk.data ? (
+          <Loading what="Reading the windows" />
+        ) : (
+          <Found walk={walk.data} figures={figures} open={(chosen, span) => onOpen({ ...openedState(trial, { inputs: chosen }, head.title === trial.title ? { script: state.script, version: state.version } : { script: trial.title }), from: span.first, to: span.last })} />
+        )}
+      </div>
+    </section>
+  );
+}
+
+type Chosen = NonNullable<Walk["windows"][number]["chosen"]>;
+
+function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; open: (chosen: Chosen, span: { first: string; last: string }) => SetupState | void }) {
+  const goal = figures.find((figure) => figure.key === walk.objective)!;
+  const net = figures.find((figure) => figure.key === "net_profit")!;
+  const lines: Line[] = [
+    { name: "chosen anew", times: walk.stitched.times, values: walk.stitched.equity, stroke: "var(--deep)" },
+    ...(walk.fixed ? [{ name: "the fixed setting", times: walk.fixed.times, values: walk.fixed.equity, stroke: "var(--brass)", dash: "5 4" }] : []),
+  ];
+  const edges = walk.windows.map((window) => Date.parse(window.outside.first) / 1000);
+  return (
+    <>
+      <div className="flex min-w-0 flex-1 flex-col overflow-auto p-3">
+        <p className="pb-2 text-[14.5px]" data-testid="walk-sentence">
+          {walk.sentence}
+        </p>
+        <Timeline walk={walk} onOpen={(place) => open(walk.windows[place]!.chosen!, walk.windows[place]!.outside)} />
+        <p className="mt-3 flex items-baseline gap-4">
+          <b>Equity on the days outside</b> <LineKey lines={lines} />
+        </p>
+        <div className="h-[190px] flex-none">
+          <EquityLines lines={lines} edges={edges} label="Equity on the days outside" />
+        </div>
+        <table className="num mt-2 text-[12.5px]" data-testid="windows">
+          <thead>
+            <tr className="border-b border-line font-sans text-soft">
+              {["inside", goal.name + " inside", "outside", "Net outside", "Trades", "chosen"].map((name, place) => (
+                <th key={name} scope="col" className={`px-2 py-1 font-normal ${place === 0 ? "text-left" : place === 2 || place === 5 ? "pl-6 text-left" : "text-right"}`}>
+                  {name}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {walk.windows.map((window) => (
+              <tr key={window.outside.first} className="border-b border-line">
+                <td className="px-2 py-[2px] whitespace-nowrap">{spanText(window.inside)}</td>
+                <td className="px-2 text-right">{figureText(goal, window.inside_figures?.[goal.key])}</td>
+                <td className="pl-6 whitespace-nowrap">{spanText(window.outside)}</td>
+                <td className={`px-2 text-right ${tone(window.outside_figures?.net_profit)}`}>{figureText(net, window.outside_figures?.net_profit)}</td>
+                <td className="px-2 text-right">{window.outside_figures ? plain(window.outside_figures.trades ?? 0, 0) : "–"}</td>
+                <td className="pl-6 whitespace-nowrap">{window.chosen ? Object.entries(window.chosen).map(([name, value]) => `${name} ${axisLabel(value)}`).join(", ") : "no run counts"}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+      <aside className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4" data-testid="walk-judged">
+        <h2 className="mb-1">Efficiency</h2>
+        <p className="mb-1 flex items-baseline gap-2">
+          <b className={`num text-[22px] ${walk.efficiency === null ? "text-soft" : walk.efficiency < 0.25 ? "text-loss" : walk.efficiency < 0.6 ? "text-brass" : "text-gain"}`}>{walk.efficiency === null ? "–" : `${plain(walk.efficiency * 100, 0)} %`}</b>
+        </p>
+        <p className="mb-4 text-soft">Net a day outside over net a day inside, of the same choices.</p>
+        <h2 className="mb-1">Chosen anew</h2>
+        <dl className="mb-4">
+          <Row name="net" value={signed(walk.stitched.net, 0)} />
+          <Row name="max drawdown" value={plain(walk.stitched.drawdown, 0)} />
+          <Row name="windows that earned" value={`${plain(walk.windows.filter((window) => (window.outside_figures?.net_profit ?? 0) > 0).length, 0)} of ${plain(walk.windows.length, 0)}`} />
+          {walk.windows.length < walk.windows_in_all && <Row name="windows to come" value={plain(walk.windows_in_all - walk.windows.length, 0)} />}
+        </dl>
+        {walk.fixed && (
+          <>
+            <h2 className="mb-1">The fixed setting</h2>
+            <dl>
+              <Row name="net" value={signed(walk.fixed.net, 0)} />
+              <Row name="max drawdown" value={plain(walk.fixed.drawdown, 0)} />
+            </dl>
+          </>
+        )}
+      </aside>
+    </>
+  );
+}
+
+function tone(value: number | null | undefined): string {
+  return typeof value !== "number" ? "" : value > 0 ? "text-gain" : "text-loss";
+}
