@@ -124,7 +124,7 @@ class TrialDesk:
         finished = [place for place, reading in enumerate(readings) if len(reading.results) == points]
         layout = self._trials.layout(trial.order)
         document = walk_document(layout.sweep, [trial.parts[k] for k in finished], [readings[k] for k in finished], choose)  # fmt: skip
-        return {**document, "windows_in_all": len(trial.parts)}
+        return {**document, "objective": view.objective or trial.order.objective, "windows_in_all": len(trial.parts)}
 
     def export(self, number: int, form: Literal["csv", "parquet"]) -> bytes:
         """All runs of a trial as a file."""

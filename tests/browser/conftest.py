@@ -1,7 +1,16 @@
 """Debian's Chromium on the running application; a page that reports an error fails its test."""
 
+import json
+import os
+import subprocess
+import sys
+
 import pytest
 from playwright.sync_api import expect, sync_playwright
+
+from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
+from skelb.demo.world import make_bars
+from tests.conftest import write_csv
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip
@@ -9,7 +18,7 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "-
 
 @pytest.fixture(scope="session")
 def browser():
-    expect.set_options(timeout=10_000)  # a busy machine is slow, not wrong
+    expect.set_options(timeout=20_000)  # a busy machine is slow, not wrong
     with sync_playwright() as playwright:
         found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         yield found
@@ -22,7 +31,43 @@ def page(browser, server):
     found = context.new_page()
     errors = []
     found.on("pageerror", lambda error: errors.append(str(error)))
-    found.set_default_timeout(15_000)
+    found.set_default_timeout(20_000)
     yield found
     context.close()
     assert errors == []
+
+
+def command_line(folder, *arguments):
+    command = [sys.executable, "-m", "skelb.program", *arguments, "--json"]
+    done = subprocess.run(
+        command, cwd=folder, env={**os.environ, "SKELB_HOME": str(folder / "none")}, capture_output=True, check=True
+    )
+    return json.loads(done.stdout)
+
+
+KELP = ("--bars", "kelp.csv", "--market", "market.json", "--account", "account.json", "--timeframe", "15m")
+
+
+def on_kelp(page, folder, text, command, *options):
+    """A command's document about a text on KELP, 15 minutes, with the page's first account."""
+    account = page.evaluate("() => fetch('/api/accounts').then(a => a.json()).then(all => all[0].settings)")
+    (folder / "account.json").write_text(json.dumps(account))
+    (folder / "tried.skelb").write_text(text)
+    return command_line(folder, command, "tried.skelb", *KELP, *options)
+
+
+@pytest.fixture(scope="session")
+def world(tmp_path_factory):
+    """Files that the command line needs for KELP and the text of a demo script."""
+    folder = tmp_path_factory.mktemp("world")
+    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == "KELP")
+    write_csv(folder / "kelp.csv", make_bars(demo)[0])
+    (folder / "market.json").write_text(json.dumps(demo.settings))
+    for script in DEMO_SCRIPTS:
+        (folder / f"{script.title}.skelb").write_text(script.text)
+    return folder
+
+
+def backtest(page, folder, text):
+    """The command line's backtest of a text on KELP, 15 minutes, with the page's first account."""
+    return on_kelp(page, folder, text, "backtest")

@@ -1,5 +1,6 @@
 """Every place by the rules of axe-core, by day and by night: no violation of WCAG 2 A and AA, none of its best practices."""
 
+import re
 from pathlib import Path
 
 import pytest
@@ -89,9 +90,50 @@ def trials(page):
 
 
 def doubt(page):
-    page.goto("/trials?doubt=true")
+    page.goto("/trials?face=doubt")
     for part in ("verdict", "resampled", "challenge"):
         page.get_by_test_id(part).wait_for()
+
+
+def swept(page):
+    page.goto("/trials?script=Harbour%20swell")
+    page.get_by_label("fast step").fill("12")
+    page.get_by_label("slow step").fill("25")
+    page.get_by_label("Split, typed").fill("50,30,20")
+    page.get_by_role("button", name="Start 40 runs").click()
+    page.get_by_test_id("tried").wait_for()
+    page.locator("[data-cell]").first.click()
+
+
+def swept_table(page):
+    swept(page)
+    page.get_by_role("group", name="View of the runs").get_by_role("button", name="Table").click()
+    page.locator("[data-run]").first.wait_for()
+
+
+def walked(page):
+    page.goto("/trials?face=walk&script=Harbour%20swell")
+    page.get_by_label("fast step").fill("12")
+    page.get_by_label("slow step").fill("50")
+    page.get_by_role("button", name="Start 72 runs").click()
+    page.get_by_test_id("windows").locator("tbody tr").nth(5).wait_for()
+
+
+def searched(page):
+    page.goto("/trials?face=search&script=Harbour%20swell")
+    page.get_by_role("button", name=re.compile("Start [0-9]+ runs")).click()
+    page.get_by_test_id("tried").wait_for()
+
+
+def studied(page):
+    page.goto("/trials?face=study&script=Harbour%20swell")
+    page.locator("[data-condition]").first.wait_for()
+    page.locator("[data-when]").first.wait_for()
+
+
+def basket(page):
+    page.goto('/trials?face=basket&markets=["BRIN","GRIT"]')
+    page.get_by_test_id("together").wait_for()
 
 
 def markets(page):
@@ -121,6 +163,12 @@ PLACES = (
     mistakes,
     trials,
     doubt,
+    swept,
+    swept_table,
+    walked,
+    searched,
+    studied,
+    basket,
     markets,
     shelf,
     guide,

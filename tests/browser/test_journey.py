@@ -1,14 +1,12 @@
 """The whole way in the real interface: bars in, a script mended, trades judged, two inputs swept."""
 
 import json
-import os
 import re
-import subprocess
-import sys
 
 import pytest
 from playwright.sync_api import expect
 
+from tests.browser.conftest import command_line
 from tests.conftest import wave_bars, write_csv
 
 pytestmark = pytest.mark.xdist_group("browser")
@@ -41,14 +39,6 @@ def shown(page, key):
     """A sounding as a number, percent signs and separators taken off."""
     text = page.locator(f"[data-figure={key}]").evaluate("node => node.firstChild.textContent")
     return float(text.replace("−", "-").replace(",", "").replace("%", "").replace("+", "").strip())
-
-
-def command_line(folder, *arguments):
-    command = [sys.executable, "-m", "skelb.program", *arguments, "--json"]
-    done = subprocess.run(
-        command, cwd=folder, env={**os.environ, "SKELB_HOME": str(folder / "none")}, capture_output=True, check=True
-    )
-    return json.loads(done.stdout)
 
 
 def settled(page):

@@ -1,6 +1,5 @@
 """The Workbench point by point: trades, sheet, plan builder; what it shows against the command line's numbers."""
 
-import json
 import re
 
 import numpy as np
@@ -8,11 +7,9 @@ import pytest
 from playwright.sync_api import expect
 
 from skelb.core.bars import Bars, Timeframe
-from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
-from skelb.demo.world import make_bars
 from skelb.service.application import Application
-from tests.browser.test_journey import command_line, settled, shown, write_script
-from tests.conftest import write_csv
+from tests.browser.conftest import KELP, backtest, command_line
+from tests.browser.test_journey import settled, shown, write_script
 
 pytestmark = pytest.mark.xdist_group("browser")
 
@@ -26,27 +23,6 @@ draw quick
 draw calm
 mark close > prior(highest(high, 20)) below "out"
 """
-
-
-@pytest.fixture(scope="module")
-def world(tmp_path_factory):
-    """Files that the command line needs for KELP and the text of a demo script."""
-    folder = tmp_path_factory.mktemp("world")
-    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == "KELP")
-    write_csv(folder / "kelp.csv", make_bars(demo)[0])
-    (folder / "market.json").write_text(json.dumps(demo.settings))
-    for script in DEMO_SCRIPTS:
-        (folder / f"{script.title}.skelb").write_text(script.text)
-    return folder
-
-
-def backtest(page, folder, text):
-    """The command line's backtest of a text on KELP, 15 minutes, with the page's first account."""
-    account = page.evaluate("() => fetch('/api/accounts').then(a => a.json()).then(all => all[0].settings)")
-    (folder / "account.json").write_text(json.dumps(account))
-    (folder / "tried.skelb").write_text(text)
-    options = ("--bars", "kelp.csv", "--market", "market.json", "--account", "account.json", "--timeframe", "15m")
-    return command_line(folder, "backtest", "tried.skelb", *options)
 
 
 def the_text(page):
@@ -508,7 +484,7 @@ def test_a_run_is_doubted_with_the_command_lines_figures(page, world):
     page.get_by_role("button", name="Doubt").click()
     verdict = page.get_by_test_id("verdict")
     verdict.wait_for()
-    options = ("--bars", "kelp.csv", "--market", "market.json", "--account", "account.json", "--timeframe", "15m")
+    options = KELP
     found = command_line(world, "stress", "tried.skelb", *options)
     assert verdict.locator("li").all_inner_texts() == found["verdict"]
     for row in found["rows"]:

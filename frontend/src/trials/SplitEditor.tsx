@@ -24,7 +24,7 @@ export function SplitEditor({ split, spans, onChange }: Props) {
     <section aria-label="What is kept back" className="mt-4">
       <h2>What is kept back</h2>
       <p className="mt-1">
-        <Picker label="What is kept back" value={split} options={OFFERED} onChange={onChange} />
+        <Picker label="What the choice does not see" value={split} options={OFFERED} onChange={onChange} />
       </p>
       <label className="mt-1 flex items-center gap-2 text-[11.5px] text-soft">
         shares or dates
