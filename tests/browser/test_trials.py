@@ -255,7 +255,7 @@ def test_a_search_ranks_entries_and_makes_one_a_script(page, world):
     given = [item for text in asked for item in ("--condition", text)]
     runs = on_kelp(page, world, TEXT, "search", *given, "--min-trades", "10")["runs"]
     best = max((run for run in runs if run["ranked"]), key=lambda run: run["figures"]["sharpe"])
-    ranked = page.locator("[data-run]:not(.opacity-60)").first
+    ranked = page.locator("[data-ranked=true]").first
     expect(ranked).to_contain_text(best["label"])
     expect(ranked).to_contain_text(figure(best["figures"]["sharpe"]))
     expect(page.get_by_test_id("tried")).to_contain_text("chance that the best one's edge is real")

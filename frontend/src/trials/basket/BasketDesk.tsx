@@ -96,7 +96,7 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
           const now = after?.rows.find((other) => other.market === row.market);
           const share = row.cost_share_of_range;
           return (
-            <tr key={row.market} data-market={row.market} className={`border-b border-line ${dropped.includes(row.market) ? "opacity-60" : ""}`}>
+            <tr key={row.market} data-market={row.market} className={`border-b border-line ${dropped.includes(row.market) ? "text-soft italic" : ""}`}>
               <td className="py-[3px] pl-2">
                 <input type="checkbox" className="accent-base-content" aria-label={`${row.market} in the basket`} checked={!dropped.includes(row.market)} onChange={() => onTick(row.market)} />
               </td>
@@ -105,7 +105,7 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
                   {row.market}
                 </button>
               </th>
-              <td className={`px-2 text-right ${(row.figures.net_profit ?? 0) > 0 ? "text-gain" : "text-loss"}`}>{figureText(info("net_profit"), row.figures.net_profit)}</td>
+              <td className={`px-2 text-right ${dropped.includes(row.market) ? "" : (row.figures.net_profit ?? 0) > 0 ? "text-gain" : "text-loss"}`}>{figureText(info("net_profit"), row.figures.net_profit)}</td>
               {after && <td className="px-2 text-right">{now ? figureText(info("net_profit"), now.figures.net_profit) : "left out"}</td>}
               <td className="px-2 text-right">{figureText(info("trades"), row.figures.trades)}</td>
               <td className="px-2 text-right">{figureText(info("profit_factor"), row.figures.profit_factor)}</td>
@@ -145,7 +145,7 @@ function Together({ before, after, figures }: { before: Basket; after: Basket | 
       <table className="num mt-2 w-full text-[12.5px]" data-testid="together">
         <thead>
           <tr className="border-b border-line font-sans text-soft">
-            {["all together", after ? "before" : "", after ? "now" : ""].map((name, place) => (
+            {["all together", ...(after ? ["before", "now"] : ["worth"])].map((name, place) => (
               <th key={place} scope="col" className={`py-1 font-normal ${place === 0 ? "text-left" : "text-right"}`}>
                 {name}
               </th>
@@ -159,7 +159,7 @@ function Together({ before, after, figures }: { before: Basket; after: Basket | 
                 {figure.name}
               </th>
               <td className="text-right font-semibold">{figureText(figure, before.figures.all?.[figure.key])}</td>
-              <td className="text-right font-semibold">{after ? figureText(figure, after.figures.all?.[figure.key]) : ""}</td>
+              {after && <td className="text-right font-semibold">{figureText(figure, after.figures.all?.[figure.key])}</td>}
             </tr>
           ))}
         </tbody>

@@ -145,7 +145,7 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
         <p className="pb-2 text-[14.5px]" data-testid="walk-sentence">
           {walk.sentence}
         </p>
-        <Timeline walk={walk} onOpen={(place) => open(walk.windows[place]!.chosen!, walk.windows[place]!.outside)} />
+        {walk.windows.length === 0 ? <p className="py-4 text-soft">No window is finished yet.</p> : <Timeline walk={walk} onOpen={(place) => open(walk.windows[place]!.chosen!, walk.windows[place]!.outside)} />}
         <p className="mt-3 flex items-baseline gap-4">
           <b>Equity on the days outside</b> <LineKey lines={lines} />
         </p>
@@ -167,7 +167,15 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
               <tr key={window.outside.first} className="border-b border-line">
                 <td className="px-2 py-[2px] whitespace-nowrap">{spanText(window.inside)}</td>
                 <td className="px-2 text-right">{figureText(goal, window.inside_figures?.[goal.key])}</td>
-                <td className="pl-6 whitespace-nowrap">{spanText(window.outside)}</td>
+                <td className="pl-6 whitespace-nowrap">
+                  {window.chosen ? (
+                    <button type="button" className="cursor-pointer underline decoration-dotted" title="Open these days as a run" onClick={() => open(window.chosen!, window.outside)}>
+                      {spanText(window.outside)}
+                    </button>
+                  ) : (
+                    spanText(window.outside)
+                  )}
+                </td>
                 <td className={`px-2 text-right ${tone(window.outside_figures?.net_profit)}`}>{figureText(net, window.outside_figures?.net_profit)}</td>
                 <td className="px-2 text-right">{window.outside_figures ? plain(window.outside_figures.trades ?? 0, 0) : "–"}</td>
                 <td className="pl-6 whitespace-nowrap">{window.chosen ? Object.entries(window.chosen).map(([name, value]) => `${name} ${axisLabel(value)}`).join(", ") : "no run counts"}</td>
