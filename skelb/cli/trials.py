@@ -24,7 +24,7 @@ from skelb.cli.options import (
     print_json,
 )
 from skelb.core.trials import DESIGNS, Results
-from skelb.service.orders import Layout, SearchOrder, TrialSettings, WindowsOrder, layout_of
+from skelb.service.orders import Layout, TrialSettings, layout_of
 from skelb.service.planning import calendar_between, conditions_between
 from skelb.service.readings import Reading, exported
 from skelb.service.trial_documents import Document, run_layout, sweep_document, walk_document
@@ -88,7 +88,7 @@ def search(
     """Try every small combination of conditions as the entry of a script, both ways."""
     setup = CliRun.read(file, bars, market, account, set_, "both", timeframe, from_, to)
     wanted = [f"market={setup.dataset.market.symbol},{markets}"] if markets else []
-    asked = SearchOrder(conditions=condition or [], most_parts=parts, hold=hold)
+    asked = {"conditions": condition or [], "most_parts": parts, "hold": hold}
     settings = _settings(kind="search", vary=wanted, objective=_first(objective), min_trades=min_trades, split=split, search=asked)  # fmt: skip
     layout = layout_of(settings, setup.sweep(), setup.setting)
     results = _run(layout, jobs, dask, "searching")
@@ -114,7 +114,7 @@ def walk(
     if choose not in ("value", "neighbours"):
         raise UsageError(f"--choose is value or neighbours, not `{choose}`")
     setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
-    order = WindowsOrder(count=windows, ratio=ratio, inside=inside, outside=outside, anchored=anchored)
+    order = {"count": windows, "ratio": ratio, "inside": inside, "outside": outside, "anchored": anchored}
     settings = _settings(kind="walk", vary=vary, objective=_first(objective), min_trades=min_trades, windows=order)
     layout = layout_of(settings, setup.sweep(), setup.setting)
     results = _run(layout, jobs, dask, "walking")
@@ -180,12 +180,16 @@ def _band(middle: float | None, low: float | None, high: float | None) -> str:
     return "too few" if middle is None else f"{middle:+.4g} [{low:+.4g}, {high:+.4g}]"
 
 
+_OPTIONS = {"design": "draw", "count": "windows", "most_parts": "parts", "conditions": "condition"}
+
+
 def _settings(**given: Any) -> TrialSettings:
     try:
         return TrialSettings(**given)
     except ValidationError as exc:
         first = exc.errors()[0]
-        raise UsageError(f"--{'-'.join(str(part) for part in first['loc'])}: {first['msg'].lower()}") from None
+        name = str(first["loc"][-1])
+        raise UsageError(f"--{_OPTIONS.get(name, name.replace('_', '-'))}: {first['msg'].lower()}") from None
 
 
 def _first(objective: str) -> str:
