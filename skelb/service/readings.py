@@ -101,13 +101,12 @@ class Reading:
         rows = view_of(
             self.axes, self.results.numbers, self.values, across, upwards, keep, fold, higher_is_better(self.objective)
         ).ravel()
-        here = rows >= 0
-        trades = self.results.column("trades")
+        places = np.append(self.values, np.nan), np.append(self.scores, np.nan), np.append(self.results.numbers, -1)
+        values, scores, numbers = (column[rows] for column in places)  # row -1, of what has not run, takes the last
         return {
-            "values": _plain(np.where(here, self.values[rows], np.nan)) if here.any() else [None] * rows.size,
-            "neighbourhood": _plain(np.where(here, self.scores[rows], np.nan)) if here.any() else [None] * rows.size,
-            "trades": [None if row < 0 else int(np.nan_to_num(trades[row])) for row in rows.tolist()],
-            "numbers": [None if row < 0 else int(self.results.numbers[row]) for row in rows.tolist()],
+            "values": _plain(values),
+            "neighbourhood": _plain(scores),
+            "numbers": [None if number < 0 else number for number in numbers.tolist()],
             "plateau": self.number(self.landmarks.plateau),
             "rocks": [int(self.results.numbers[row]) for row in self.landmarks.rocks],
             "best": self.number(self.best),

@@ -32,6 +32,7 @@ class TrialDesk:
     def __init__(self, trials: Trials) -> None:
         self._trials = trials
         self._read: OrderedDict[tuple[Any, ...], Reading] = OrderedDict()
+        self._searched: dict[int, dict[str, str]] = {}
         self._lock = Lock()
 
     def trial(self, number: int) -> StoredTrial:
@@ -169,4 +170,8 @@ class TrialDesk:
         return self.reading(trial, view), self.reading(trial, view, 1) if is_split else None
 
     def _labels(self, trial: StoredTrial) -> dict[str, str]:
-        return self._trials.layout(trial.order).labels if trial.order.kind == "search" else {}
+        if trial.order.kind != "search":
+            return {}
+        if trial.id not in self._searched:  # an order never changes, and laying out a search takes a while
+            self._searched[trial.id] = self._trials.layout(trial.order).labels
+        return self._searched[trial.id]

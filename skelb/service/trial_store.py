@@ -1,7 +1,7 @@
 """Trials in the data file: orders, chunks of finished runs, looks at what is held back."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from threading import Lock
 from typing import Any
@@ -62,7 +62,7 @@ class TrialStore:
         with self._database.session() as session:
             record = TrialRecord(
                 kind=order.kind, title=layout.title, order=order.model_dump(mode="json"), parts=parts,
-                axes=[{"name": axis.name, "values": list(axis.values), "ordered": axis.ordered} for axis in layout.axes],
+                axes=[asdict(axis) for axis in layout.axes],
                 numbers=None if layout.numbers is None else layout.numbers.astype(np.int64).tobytes(),
                 figure_keys=list(FIGURE_KEYS), data_version=layout.sweep.dataset.data_version,
                 total=layout.total, state="stopped",
@@ -83,7 +83,7 @@ class TrialStore:
         held = next((part.span for part in spans if part.span.name == HELD_BACK), None)
         return StoredTrial(
             number, record.title, TrialOrder.model_validate(record.order),
-            tuple(Axis(item["name"], tuple(item["values"]), item["ordered"]) for item in record.axes),
+            tuple(Axis(**{**item, "values": tuple(item["values"])}) for item in record.axes),
             tuple(part for part in spans if part.span is not held), held,
             None if record.numbers is None else np.frombuffer(record.numbers, np.int64),
             record.data_version, record.total, record.state, record.message,

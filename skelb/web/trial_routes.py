@@ -1,5 +1,6 @@
 """The REST API of trials: ordered, watched, read; studies and baskets."""
 
+from dataclasses import asdict
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Query, Response
@@ -75,7 +76,7 @@ def plan_trial(body: TrialOrder, app: App) -> EstimateOut:
     looks = 0 if held is None else app.trials.store.looks(layout.title, body.setup.market, held)
     return EstimateOut(
         total=layout.total, seconds=found.seconds, memory_bytes=found.memory_bytes,
-        axes=[AxisOut(name=axis.name, values=list(axis.values), ordered=axis.ordered) for axis in layout.axes],
+        axes=[AxisOut(**asdict(axis)) for axis in layout.axes],
         parts=[SpanOut(**span_document(part.span)) for part in layout.parts],
         held_back=SpanOut(**span_document(held)) if held else None, looks=looks,
     )  # fmt: skip
@@ -248,7 +249,7 @@ def _trial_out(app: Application, item: StoredTrial) -> TrialOut:
     return TrialOut(
         id=item.id, title=item.title, state=state, done=item.done, total=item.total, rate=app.trials.rate(item.id),
         message=message, created=item.created, order=item.order,
-        axes=[AxisOut(name=axis.name, values=list(axis.values), ordered=axis.ordered) for axis in item.axes],
+        axes=[AxisOut(**asdict(axis)) for axis in item.axes],
         parts=[SpanOut(**span_document(part.span)) for part in item.parts],
         held_back=SpanOut(**held) if held else None, looks=app.desk.looks(item),
     )  # fmt: skip

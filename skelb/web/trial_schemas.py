@@ -14,6 +14,7 @@ class AxisOut(BaseModel):
     name: str
     values: list[Value]
     ordered: bool
+    is_place: bool
 
 
 class SpanOut(BaseModel):
@@ -67,7 +68,6 @@ class TrialOut(BaseModel):
 class SurfaceOut(BaseModel):
     values: list[float | None]
     neighbourhood: list[float | None]
-    trades: list[int | None]
     numbers: list[int | None]
     plateau: int | None
     rocks: list[int]

@@ -990,6 +990,8 @@ export interface components {
         };
         /** AxisOut */
         AxisOut: {
+            /** Is Place */
+            is_place: boolean;
             /** Name */
             name: string;
             /** Ordered */
@@ -1797,8 +1799,6 @@ export interface components {
             plateau: number | null;
             /** Rocks */
             rocks: number[];
-            /** Trades */
-            trades: (number | null)[];
             /** Values */
             values: (number | null)[];
         };

@@ -146,8 +146,8 @@ export function gridOf(trial: Trial, surface: Surface, view: ViewChoice): Grid {
 export function contourSteps(values: (number | null)[], count = 9): number[] {
   const known = values.filter((value): value is number => value !== null);
   if (known.length === 0) return [];
-  const low = Math.min(...known);
-  const high = Math.max(...known);
+  const low = known.reduce((a, b) => Math.min(a, b));
+  const high = known.reduce((a, b) => Math.max(a, b));
   if (low === high) return [low];
   const raw = (high - low) / count;
   const power = 10 ** Math.floor(Math.log10(raw));
@@ -183,12 +183,18 @@ export function bytesText(bytes: number): string {
   return bytes < 1_000_000 ? "under 1 MB" : `${plain(bytes / 1_000_000, 0)} MB`;
 }
 
+/** How many runs a picture is drawn from: while many are still to come it is drawn anew at every hundredth only. */
+export function drawnRuns(trial: Trial | undefined): number {
+  if (!trial) return 0;
+  const step = trial.state === "running" && trial.total > 2_000 ? Math.ceil(trial.total / 100) : 1;
+  return Math.floor(trial.done / step) * step;
+}
+
 /** The inputs of a run as an address of the Workbench holds them: places go where they belong, the rest are inputs. */
 export function openedState(trial: Trial, run: { inputs: Record<string, AxisValue> }, script: { script?: string; version?: number }): SetupState {
   const from = trial.order.setup;
-  const declared = new RegExp(`^\\s*input\\s+(\\w+)`, "gm");
-  const inputNames = new Set([...from.text.matchAll(declared)].map((match) => match[1]));
-  const place = (name: string) => (inputNames.has(name) ? undefined : (run.inputs[name] as string | undefined));
+  const places = new Set(trial.axes.filter((axis) => axis.is_place).map((axis) => axis.name));
+  const place = (name: string) => (places.has(name) ? (run.inputs[name] as string | undefined) : undefined);
   const sides = place("sides") ?? from.sides;
   const first = trial.parts[0];
   return {
@@ -200,6 +206,6 @@ export function openedState(trial: Trial, run: { inputs: Record<string, AxisValu
     account: from.account,
     sides: sides === "long" || sides === "short" ? sides : undefined,
     inverted: from.inverted || undefined,
-    inputs: { ...from.inputs, ...Object.fromEntries(Object.entries(run.inputs).filter(([name]) => inputNames.has(name))) },
+    inputs: { ...from.inputs, ...Object.fromEntries(Object.entries(run.inputs).filter(([name]) => !places.has(name))) },
   };
 }

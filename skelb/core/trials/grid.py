@@ -21,12 +21,13 @@ Point = dict[str, InputValue]
 class Axis:
     """One input, or the timeframe, the market or the sides, and the values it takes, in order.
 
-    On an `ordered` axis the values beside one another are alike; words are not.
+    On an `ordered` axis the values beside one another are alike; words are not. `is_place` says that it is no input.
     """
 
     name: str
     values: tuple[InputValue, ...]
     ordered: bool = True
+    is_place: bool = False
 
 
 def read_axis(text: str, checked: Checked) -> Axis:
@@ -64,10 +65,12 @@ def _place_axis(name: str, written: list[str]) -> Axis:
     if not written:
         raise SettingsError(f"say which values `{name}` takes: {name}={'15m,1h' if name == 'timeframe' else 'A,B'}")
     if name == "timeframe":
-        return Axis(name, tuple(str(item) for item in sorted({Timeframe.parse(part) for part in written})))
+        return Axis(
+            name, tuple(str(item) for item in sorted({Timeframe.parse(part) for part in written})), is_place=True
+        )
     if name == "sides" and (wrong := [part for part in written if part not in _SIDES]):
         raise SettingsError(f"sides are one of {', '.join(_SIDES)}, not `{wrong[0]}`")
-    return Axis(name, tuple(dict.fromkeys(written)), ordered=False)
+    return Axis(name, tuple(dict.fromkeys(written)), ordered=False, is_place=True)
 
 
 def default_axis(name: str, checked: Checked) -> Axis:

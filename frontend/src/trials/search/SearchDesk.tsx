@@ -4,7 +4,7 @@ import { api, scriptsQuery, unwrap } from "@/api";
 import { Loading, Picker, plain, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EarlierTrials } from "../EarlierTrials";
-import { orderOf } from "../model";
+import { drawnRuns, orderOf } from "../model";
 import { readyConditionsQuery, studyQuery, tableQuery, type Seen } from "../queries";
 import { RunCard } from "../RunCard";
 import { RunTable } from "../RunTable";
@@ -41,7 +41,7 @@ export function SearchDesk({ head, state, setup, figures, markets, onState, onOp
     onState({ ...state, trial });
   });
   const { trial } = control;
-  const seen: Seen = { number: trial?.id ?? 0, done: trial?.done ?? 0, objective, minTrades };
+  const seen: Seen = { number: trial?.id ?? 0, done: drawnRuns(trial), objective, minTrades };
   const info = figures.find((figure) => figure.key === objective);
   const best = useQuery({ ...tableQuery(seen, { sort: objective, descending: info?.higher_is_better !== false, least: minTrades > 0 ? [`trades:${minTrades}`] : [], most: [], limit: 1 }), enabled: trial !== undefined });
   const point = chosen ?? best.data?.rows[0]?.number ?? null;

@@ -1,5 +1,5 @@
 import { contours } from "d3-contour";
-import { useMemo, useState, type KeyboardEvent } from "react";
+import { useMemo, useState, type KeyboardEvent, type MouseEvent } from "react";
 import type { FigureInfo } from "@/api";
 import { useSize } from "@/ui";
 import { axisLabel, contourSteps, every, shortValue, type Grid } from "../model";
@@ -16,7 +16,8 @@ interface Props {
 
 const LEFT = 56;
 const BOTTOM = 44;
-const FINE = 6;
+const MOST_FINE = 6;
+const MOST_NODES = 2_500; // beyond, a node for each place would weigh on the page
 
 /** The surface of a sweep as a sea chart: tints and contours of equal result, figures as soundings. */
 export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: Props) {
@@ -47,6 +48,19 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
     const there = grid.numbers[next];
     if (typeof there === "number") onChoose(there);
   };
+  const isLarge = grid.values.length > MOST_NODES;
+  const isShown = (index: number) => isMarked(index % columns, skipX) && isMarked(Math.floor(index / columns), skipY);
+  const spotAt = (event: MouseEvent<SVGRectElement>) => {
+    const box = event.currentTarget.getBoundingClientRect();
+    const column = Math.min(columns - 1, Math.floor(((event.clientX - box.left) / box.width) * columns));
+    return Math.min(rows - 1, Math.floor(((box.bottom - event.clientY) / box.height) * rows)) * columns + column;
+  };
+  const choose = (index: number, act: (number: number) => void) => {
+    const number = grid.numbers[index];
+    if (typeof number !== "number") return;
+    setFocus(index);
+    act(number);
+  };
   const chosenAt = chosen === null ? -1 : at(chosen);
   return (
     <div ref={host} className="h-full w-full overflow-hidden">
@@ -70,16 +84,31 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
       </defs>
       <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} fill="var(--panel)" />
       <g clipPath="url(#sea)">
-        <g transform={`translate(${LEFT} ${height - BOTTOM}) scale(${cellWidth / FINE} ${-cellHeight / FINE})`}>
+        <g transform={`translate(${LEFT} ${height - BOTTOM}) scale(${cellWidth / fineness(grid)} ${-cellHeight / fineness(grid)})`}>
         {bands.map((band) => (
-          <path key={band.level} d={band.path} fill={band.fill} stroke={band.level === 0 ? "var(--ink)" : "var(--soft)"} strokeOpacity={band.level === 0 ? 1 : 0.45} strokeWidth={band.level === 0 ? 1.4 : 0.7} vectorEffect="non-scaling-stroke" />
+          <path key={band.level} d={band.path} fill={band.fill} stroke={band.level === 0 ? "var(--ink)" : "var(--soft)"} strokeOpacity={band.level === 0 ? 1 : 0.45} strokeWidth={isLarge ? 0.4 : band.level === 0 ? 1.4 : 0.7} vectorEffect="non-scaling-stroke" />
         ))}
         </g>
       </g>
+      {isLarge && <Unsounded missing={missing} width={cellWidth} height={cellHeight} />}
+      {isLarge && (
+        <rect
+          x={LEFT}
+          y={8}
+          width={width - LEFT - 8}
+          height={height - BOTTOM - 8}
+          fill="transparent"
+          className="cursor-pointer"
+          data-testid="sea"
+          onClick={(event) => choose(spotAt(event), onChoose)}
+          onDoubleClick={(event) => choose(spotAt(event), onOpen)}
+        />
+      )}
       {grid.values.map((value, index) => {
+        if (isLarge && !isShown(index)) return null;
         const { x, y } = place(index);
         const number = grid.numbers[index] ?? null;
-        const shown = (index % columns) % skipX === 0 && Math.floor(index / columns) % skipY === 0;
+        const shown = isShown(index);
         return (
           <g key={index} data-cell={number ?? undefined} onClick={() => number !== null && onChoose(number)} onDoubleClick={() => number !== null && onOpen(number)} className={number !== null ? "cursor-pointer" : ""}>
             <rect x={x - cellWidth / 2} y={y - cellHeight / 2} width={cellWidth} height={cellHeight} fill={number !== null ? "transparent" : "url(#unsounded)"}>
@@ -126,7 +155,7 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
       {chosenAt >= 0 && <rect {...boxOf(place(chosenAt), cellWidth, cellHeight)} fill="none" stroke="var(--ink)" strokeWidth={2} className="pointer-events-none" />}
       <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} fill="none" stroke="var(--ink)" />
       {grid.xValues.map((value, index) =>
-        index % skipX === 0 ? (
+        isMarked(index, skipX) ? (
           <text key={index} x={LEFT + (index + 0.5) * cellWidth} y={height - BOTTOM + 16} textAnchor="middle" fontSize="11" className="num" fill="var(--soft)">
             {axisLabel(value)}
           </text>
@@ -134,7 +163,7 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
       )}
       {grid.yName &&
         grid.yValues.map((value, index) =>
-          index % skipY === 0 ? (
+          isMarked(index, skipY) ? (
             <text key={index} x={LEFT - 6} y={height - BOTTOM - (index + 0.5) * cellHeight + 4} textAnchor="end" fontSize="11" className="num" fill="var(--soft)">
               {axisLabel(value)}
             </text>
@@ -149,6 +178,17 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
     </svg>
     </div>
   );
+}
+
+/** Whether a place is one of every `skip`, the first of them a little inside so that its figure keeps clear of the edge. */
+function isMarked(index: number, skip: number): boolean {
+  return index % skip === Math.floor((skip - 1) / 2);
+}
+
+/** Where nothing has run yet, as one shape. */
+function Unsounded({ missing, width, height }: { missing: { x: number; y: number }[]; width: number; height: number }) {
+  const path = missing.map(({ x, y }) => `M${(x - width / 2).toFixed(1)} ${(y - height / 2).toFixed(1)}h${width.toFixed(2)}v${height.toFixed(2)}h${(-width).toFixed(2)}z`).join("");
+  return <path d={path} fill="url(#unsounded)" />;
 }
 
 function Target({ x, y, text, width }: { x: number; y: number; text: string; width: number }) {
@@ -178,17 +218,23 @@ interface Band {
   fill: string;
 }
 
+/** How many steps a place is cut into for smooth lines: fewer where there are many places. */
+function fineness(grid: Grid): number {
+  return Math.max(1, Math.min(MOST_FINE, Math.floor(360 / Math.max(grid.xValues.length, grid.yValues.length))));
+}
+
 /** Filled contours of the known cells, drawn on a finer grid between them so that lines run smoothly. */
 function bandsOf(grid: Grid): Band[] {
   const columns = grid.xValues.length;
   const rows = grid.yValues.length;
   const levels = contourSteps(grid.values);
   if (levels.length === 0) return [];
-  const fineWidth = columns * FINE;
-  const fineHeight = rows * FINE;
-  const low = Math.min(...grid.values.filter((value): value is number => value !== null));
+  const steps = fineness(grid);
+  const fineWidth = columns * steps;
+  const fineHeight = rows * steps;
+  const low = grid.values.reduce<number>((least, value) => (value !== null && value < least ? value : least), Infinity);
   const fine = new Float64Array(fineWidth * fineHeight);
-  for (let y = 0; y < fineHeight; y++) for (let x = 0; x < fineWidth; x++) fine[y * fineWidth + x] = between(grid, (x + 0.5) / FINE - 0.5, (y + 0.5) / FINE - 0.5, low);
+  for (let y = 0; y < fineHeight; y++) for (let x = 0; x < fineWidth; x++) fine[y * fineWidth + x] = between(grid, (x + 0.5) / steps - 0.5, (y + 0.5) / steps - 0.5, low);
   const high = Math.max(...levels, 1e-12);
   const deep = Math.min(...levels, 0);
   return contours()

@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 import { Loading, Picker, plain, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EarlierTrials } from "../EarlierTrials";
-import { axesOf, firstView, gridOf, openedState, orderOf, varyText, type Design, type ViewChoice } from "../model";
+import { axesOf, drawnRuns, firstView, gridOf, openedState, orderOf, varyText, type Design, type ViewChoice } from "../model";
 import { runQuery, surfaceQuery, type Seen } from "../queries";
 import { RunCard } from "../RunCard";
 import { RunTable } from "../RunTable";
@@ -43,7 +43,7 @@ export function SweepDesk({ head, state, setup, varying, figures, markets, onSta
     onState({ ...state, trial });
   });
   const { trial } = control;
-  const seen: Seen = { number: trial?.id ?? 0, done: trial?.done ?? 0, objective, minTrades };
+  const seen: Seen = { number: trial?.id ?? 0, done: drawnRuns(trial), objective, minTrades };
   const choice = trial && (looks?.trial === trial.id ? looks.choice : firstView(trial));
   const surface = useQuery({ ...surfaceQuery(seen, choice ?? { x: "", y: null, held: {}, fold: "middle", part: 0 }), enabled: trial !== undefined });
   const info = figures.find((figure) => figure.key === objective);

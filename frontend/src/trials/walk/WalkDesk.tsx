@@ -5,7 +5,7 @@ import { figureText, Loading, Picker, plain, signed, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EarlierTrials } from "../EarlierTrials";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
-import { axesOf, axisLabel, openedState, orderOf, spanText, varyText } from "../model";
+import { axesOf, axisLabel, drawnRuns, openedState, orderOf, spanText, varyText } from "../model";
 import { walkQuery, type Seen } from "../queries";
 import { Row } from "../RunCard";
 import { TrialButtons, TrialProgress } from "../TrialBar";
@@ -38,7 +38,7 @@ export function WalkDesk({ head, state, setup, varying, figures, markets, onStat
   const order = orderOf("walk", setup, { vary: on.map(varyText), objective, min_trades: minTrades, windows: { count, ratio, inside, outside, anchored } });
   const control = useTrial(order, on.length > 0, state.trial, (trial) => onState({ ...state, trial }));
   const { trial } = control;
-  const seen: Seen = { number: trial?.id ?? 0, done: trial?.done ?? 0, objective, minTrades };
+  const seen: Seen = { number: trial?.id ?? 0, done: drawnRuns(trial), objective, minTrades };
   const walk = useQuery({ ...walkQuery(seen, choose), enabled: trial !== undefined });
   const defaults = Object.fromEntries([...varying.map((item) => [item.name, item.default]), ["sides", setup.sides ?? "both"]]) as Record<string, string>;
   const whole = (value: string, least: number) => Math.max(least, Math.floor(Number(value)) || least);

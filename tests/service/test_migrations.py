@@ -1,0 +1,52 @@
+"""Data of an earlier program is carried over, nothing is lost."""
+
+import json
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import create_engine, text
+
+from skelb.service.application import Application
+from skelb.store import database
+from tests.service.conftest import SETUP
+
+FIGURES = {"net_profit": 12.5, "trades": 40, "return": None}
+
+
+def at_revision(folder, revision):
+    """The tables as an earlier program made them."""
+    engine = create_engine(f"sqlite:///{folder / database.FILE_NAME}")
+    config = Config()
+    config.set_main_option("script_location", str(database._MIGRATIONS))
+    with engine.begin() as connection:
+        config.attributes["connection"] = connection
+        command.upgrade(config, revision)
+    return engine
+
+
+def test_sweeps_of_the_first_tables_are_there_with_all_their_runs(tmp_path):
+    engine = at_revision(tmp_path, "0001")
+    axes = [{"name": "n", "values": [3.0, 5.0]}, {"name": "kind", "values": ["ema", "sma"]}]
+    with engine.begin() as connection:
+        connection.execute(
+            text(
+                "INSERT INTO trial (id, setup, axes, objective, min_trades, total, state, message, created)"
+                " VALUES (7, :setup, :axes, 'net_profit', 5, 4, 'stopped', '', '2026-01-02 03:04:05')"
+            ),
+            {"setup": SETUP.model_dump_json(), "axes": json.dumps(axes)},
+        )
+        for number, figures, error in ((2, FIGURES, ""), (0, None, "no length")):
+            connection.execute(
+                text("INSERT INTO trial_cell (trial_id, number, inputs, figures, error) VALUES (7, :n, '{}', :f, :e)"),
+                {"n": number, "f": json.dumps(figures), "e": error},
+            )
+    engine.dispose()
+    application = Application(tmp_path)
+    [trial] = application.trials.store.newest()
+    assert (trial.id, trial.title, trial.done, trial.total) == (7, "Sway", 2, 4)
+    assert [axis.ordered for axis in trial.axes] == [True, False] and trial.order.setup == SETUP
+    found = application.trials.store.results(7).part(0)
+    assert found.numbers.tolist() == [0, 2] and found.errors == {0: "no length"}
+    kept = found.figures_at(1)
+    assert {key: kept[key] for key in FIGURES} == FIGURES and kept["sharpe"] is None
+    application.close()
