@@ -28,7 +28,7 @@ from skelb.core.figures import figures_of, record_of
 from skelb.core.language import check
 from skelb.core.language.assist import Surroundings, completions
 from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
-from skelb.core.trials import Axis, Sweep, Task, point_at, run_cells
+from skelb.core.trials import Axis, Sweep, Task, point_at, run_cells, run_tasks
 from skelb.service.memory import keep_freed_memory
 from skelb.service.warm import warm_kernels
 from skelb.service.workers import workers_for
@@ -177,9 +177,7 @@ def sweep_rows() -> list[Row]:
     tasks = [Task(number, point_at(axes, number)) for number in range(400)]
 
     def alone() -> None:
-        sweep = sweep_of()
-        for task in tasks:
-            sweep.run_one(task.point)
+        run_tasks(sweep_of(), tasks)
 
     def together() -> None:
         with workers_for(sweep_of(), axes, threads=2) as workers:

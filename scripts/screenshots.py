@@ -41,18 +41,6 @@ def readings(page: Page) -> None:
     page.wait_for_timeout(500)
 
 
-def workbench_pinned(page: Page) -> None:
-    page.goto("/")
-    settled(page)
-    page.get_by_role("button", name="Pin run").click()
-    page.get_by_role("tab", name="Inputs").click()
-    page.locator("#input-slow").focus()
-    for _ in range(3):
-        page.keyboard.press("ArrowRight")
-    settled(page)
-    page.get_by_test_id("curve-guard").locator("circle").nth(8).wait_for()
-
-
 def workbench_mistake(page: Page) -> None:
     page.goto("/?script=Tide%20table&market=OSC%2FVEL&timeframe=15m")
     settled(page)
@@ -68,13 +56,48 @@ def workbench_mistake(page: Page) -> None:
 
 def trials(page: Page) -> None:
     page.goto("/trials?script=Harbour%20swell")
-    page.get_by_role("button", name="Start 494 runs").click()
-    page.locator("[role=progressbar][aria-valuenow='494']").wait_for(timeout=60_000)
+    page.get_by_label("Split, typed").fill("60,25,15")
+    page.get_by_role("button", name="Start 988 runs").click()
+    page.get_by_test_id("tried").wait_for(timeout=60_000)
     page.locator("[data-cell='280']").click()
 
 
+def in_and_out(page: Page) -> None:
+    trials(page)
+    page.get_by_role("button", name="In / out").click()
+    page.get_by_test_id("rank-correlation").wait_for()
+
+
+def walk(page: Page) -> None:
+    page.goto("/trials?face=walk&script=Harbour%20swell")
+    page.get_by_role("button", name="Start 2,964 runs").click()
+    page.locator("[role=progressbar][aria-valuenow='2964']").wait_for(timeout=120_000)
+    page.get_by_test_id("windows").locator("tbody tr").nth(5).wait_for()
+
+
+def search(page: Page) -> None:
+    page.goto("/trials?face=search&script=Harbour%20swell")
+    page.get_by_role("button", name="Start 420 runs").click()
+    page.get_by_test_id("tried").wait_for(timeout=60_000)
+
+
+def study(page: Page) -> None:
+    page.goto("/trials?face=study&script=Harbour%20swell")
+    page.get_by_role("button", name="down", exact=True).click()
+    page.locator("[data-when=Friday]").wait_for()
+
+
+def basket(page: Page) -> None:
+    shares = '["BRIN","COGS","DUNE","EIDR","GRIT","HALO","ISLE","JETT","FERY","LAMP"]'
+    page.goto(f"/trials?face=basket&script=Harbour%20swell&markets={shares}")
+    page.get_by_label("FERY in the basket").uncheck()
+    page.get_by_role("button", name="Run again without FERY").click()
+    page.get_by_label("Beside holding").select_option("QUAY12")
+    page.locator("[data-finding=markets_dropped]").wait_for()
+
+
 def doubt(page: Page) -> None:
-    page.goto("/trials?doubt=true")
+    page.goto("/trials?face=doubt")
     for part in ("verdict", "resampled", "challenge"):
         page.get_by_test_id(part).wait_for()
 
@@ -103,29 +126,6 @@ def conversion(page: Page) -> None:
     settled(page)
     _tool(page, "Check a conversion")
     page.get_by_text("different on").wait_for()
-
-
-def ask_elsewhere(page: Page) -> None:
-    page.goto("/?script=Breakwater&market=LAMP&timeframe=5m")
-    settled(page)
-    _tool(page, "Ask elsewhere")
-    page.get_by_label("1. What should the script become?").fill("Follow the price with the stop, and trade once a day.")
-    answer = page.evaluate("() => document.querySelector('.cm-content').innerText.replaceAll('\\n\\n', '\\n')")
-    answer = answer.replace("stop   room", "trail  room") + "limit 1 entries per dya\n"
-    page.get_by_label("The answer").fill(answer)
-    page.get_by_text("1 error").wait_for()
-
-
-def foreign(page: Page) -> None:
-    page.goto("/")
-    settled(page)
-    page.locator(".cm-content").click()
-    page.keyboard.press("Control+a")
-    page.keyboard.insert_text(
-        "// my idea\nfloat quick = ema(close, 12);\nslow := sma(close, 26)\nup = quick > slow && close > open\n"
-        "turn = crossover(quick, slow)\nstep = close[1] - close[-1]\nif (up) {\n    buy when turn\n}\n"
-    )
-    page.get_by_text("things to change, in order").wait_for()
 
 
 def guide(page: Page) -> None:
@@ -198,15 +198,16 @@ VIEWS = {
     "workbench-lens": (lens, "daychart"),
     "guide": (guide, "daychart"),
     "conversion": (conversion, "daychart"),
-    "ask-elsewhere": (ask_elsewhere, "daychart"),
-    "workbench-foreign": (foreign, "daychart"),
     "workbench-day": (workbench, "daychart"),
     "workbench-night": (workbench, "nightchart"),
-    "workbench-pinned": (workbench_pinned, "daychart"),
     "workbench-readings": (readings, "daychart"),
     "workbench-mistake": (workbench_mistake, "daychart"),
     "trials-day": (trials, "daychart"),
-    "trials-night": (trials, "nightchart"),
+    "trials-night": (in_and_out, "nightchart"),
+    "trials-walk": (walk, "daychart"),
+    "trials-search": (search, "daychart"),
+    "trials-study": (study, "nightchart"),
+    "trials-basket": (basket, "daychart"),
     "trials-doubt": (doubt, "daychart"),
     "markets-import": (markets, "daychart"),
     "shelf": (shelf, "daychart"),

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from skelb.core.bars import Timeframe
-from skelb.core.export import finding_rows
+from skelb.core.export import finding_rows, plain_values
 from skelb.core.figures import basket_record, market_costs, market_figures
 from skelb.service.backtest import backtest_basket
 from skelb.service.datasets import Datasets
@@ -18,17 +18,25 @@ Document = dict[str, Any]
 _MOST_POINTS = 600
 
 
-def basket_run(setup: Setup, markets: Sequence[str], dropped: Sequence[str], library: Library, datasets: Datasets) -> Document:  # fmt: skip
-    """A basket's figures, its equity beside holding all of it, and a row for each market.
+def basket_run(
+    setup: Setup, markets: Sequence[str], dropped: Sequence[str], against: str | None, library: Library, datasets: Datasets
+) -> Document:  # fmt: skip
+    """A basket's figures, its equity beside holding, and a row for each market.
 
-    `dropped` markets are left out, and a finding says so. Raises SkelbError as a backtest does.
+    `dropped` markets are left out, and a finding says so. Holding is an equal share of each, or the market `against`,
+    such as an index; alpha and beta are against the same. Raises SkelbError as a backtest does.
     """
     timeframe = Timeframe.parse(setup.timeframe)
     chosen = [datasets.get(symbol, timeframe) for symbol in dict.fromkeys(markets)]
     checked = setup.checked(library, setup.dataset(datasets))
-    choices = replace(setup.choices(checked), dropped=tuple(dropped))
+    choices = replace(setup.choices(checked), dropped=tuple(dropped), against=against)
     result = backtest_basket(checked, chosen, setup.conditions(library), choices)
     record = basket_record(result.outcomes)
+    held, held_from = record.holding, record.held_from
+    if against is not None:
+        record = record.against(datasets.get(against, timeframe))
+        assert record.reference is not None
+        held, held_from = record.reference, record.reference_from
     shown = np.unique(np.linspace(0, record.equity.size - 1, min(_MOST_POINTS, record.equity.size)).astype(np.int64))
     rows = []
     for outcome in result.outcomes:
@@ -48,6 +56,6 @@ def basket_run(setup: Setup, markets: Sequence[str], dropped: Sequence[str], lib
         "rows": rows,
         "times": record.closes[shown].tolist(),
         "equity": record.equity[shown].tolist(),
-        "holding": (record.capital * record.holding[shown] / record.held_from).tolist(),
+        "holding": plain_values(record.capital * held[shown] / held_from),
         "capital": record.capital,
     }

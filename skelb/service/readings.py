@@ -135,7 +135,7 @@ class Reading:
     def table(self, sort: str, descending: bool, least: Mapping[str, float], most: Mapping[str, float]) -> Ints:
         """The rows whose figures lie between the limits, sorted by a figure, an axis or `neighbourhood`.
 
-        Runs without a value come last either way. Raises SettingsError on what is neither.
+        Runs without a value, or too few trades where the objective sorts, come last either way. Raises SettingsError on what is neither.
         """
         kept = np.ones(len(self.results), np.bool_)
         for limits, keeps in ((least, np.greater_equal), (most, np.less_equal)):
@@ -143,7 +143,7 @@ class Reading:
                 with np.errstate(invalid="ignore"):
                     kept &= keeps(self._sortable(name), limit)
         rows = np.flatnonzero(kept)
-        by = self._sortable(sort)[rows]
+        by = (self.values if sort == self.objective else self._sortable(sort))[rows]
         order = np.argsort(-by if descending else by, kind="stable")
         return rows[order]
 

@@ -212,7 +212,9 @@ def calendar(body: StudyIn, app: App) -> CalendarOut:
 @router.post("/basket")
 def basket(body: BasketIn, app: App) -> BasketOut:
     """The same rules over several markets on one account."""
-    return BasketOut.model_validate(basket_run(body.setup, body.markets, body.dropped, app.library, app.datasets))
+    return BasketOut.model_validate(
+        basket_run(body.setup, body.markets, body.dropped, body.against, app.library, app.datasets)
+    )
 
 
 @router.get("/workers")

@@ -214,6 +214,7 @@ class BasketIn(BaseModel):
     setup: Setup
     markets: list[str] = Field(min_length=1, max_length=40)
     dropped: list[str] = Field(default_factory=list, max_length=40)
+    against: str | None = Field(default=None, max_length=64)
 
 
 class BasketRowOut(BaseModel):
@@ -236,7 +237,7 @@ class BasketOut(BaseModel):
     rows: list[BasketRowOut]
     times: list[int]
     equity: list[float]
-    holding: list[float]
+    holding: list[float | None]
     capital: float
 
 

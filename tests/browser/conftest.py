@@ -18,7 +18,7 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "-
 
 @pytest.fixture(scope="session")
 def browser():
-    expect.set_options(timeout=20_000)  # a busy machine is slow, not wrong
+    expect.set_options(timeout=60_000)  # a busy machine is slow, not wrong
     with sync_playwright() as playwright:
         found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         yield found
@@ -31,7 +31,7 @@ def page(browser, server):
     found = context.new_page()
     errors = []
     found.on("pageerror", lambda error: errors.append(str(error)))
-    found.set_default_timeout(20_000)
+    found.set_default_timeout(90_000)
     yield found
     context.close()
     assert errors == []

@@ -191,7 +191,7 @@ def test_a_walk_forward_chooses_and_is_judged_like_the_command_lines(page, world
     expect(rows).to_have_count(4)
     for row, window in zip(rows.all_inner_texts(), found["windows"], strict=True):
         assert f"{window['outside_figures']['net_profit']:+,.0f}".replace("-", "−") in row
-        assert f"fast {window['chosen']['fast']:g}, slow {window['chosen']['slow']:g}" in row
+        assert f"{window['chosen']['fast']:g} × {window['chosen']['slow']:g}" in row
     page.get_by_label("Chosen by").select_option(label="the best neighbours")
     by_neighbours = on_kelp(page, world, TEXT, "walk", *options, "--choose", "neighbours")
     expect(page.get_by_test_id("walk-sentence")).to_have_text(by_neighbours["sentence"])
@@ -294,6 +294,8 @@ def test_a_basket_is_run_again_without_some_and_says_so(page, world):
     net = page.get_by_test_id("together").locator("[data-figure=net_profit] td")
     expect(net.nth(1)).to_have_text(f"{answer['figures']['all']['net_profit']:+,.0f}".replace("-", "−"))
     assert net.nth(0).inner_text() != net.nth(1).inner_text()
+    page.get_by_label("Beside holding").select_option("QUAY12")
+    expect(page.get_by_test_id("held")).to_contain_text("Holding QUAY12")
     page.get_by_label("KELP in the basket").uncheck()
     page.get_by_label("BRIN in the basket").uncheck()
     expect(page.get_by_text("No market would be left.")).to_be_visible()

@@ -14,6 +14,7 @@ from skelb.core.errors import ConflictError, NotFoundError, SettingsError
 from skelb.core.trials import Cell, point_at
 from skelb.service.application import Application
 from skelb.service.backtest import backtest
+from skelb.service.baskets import basket_run
 from skelb.service.trial_desk import View
 from tests.conftest import wave_bars
 from tests.service.conftest import SCRIPT, SETUP, order, wait_for
@@ -81,6 +82,7 @@ WORKER = """
 import sys
 from pathlib import Path
 from skelb.service.application import Application
+from skelb.service.baskets import basket_run
 from skelb.service.orders import TrialOrder
 application = Application(Path(sys.argv[1]))
 number = application.trials.start(TrialOrder.model_validate_json(sys.argv[2]))
@@ -331,3 +333,25 @@ def test_a_hundred_thousand_runs_are_stored_and_read(application):
     assert [row["number"] for row in page["rows"]] == np.argsort(-nets)[1_000:1_050].tolist()
     application.trials.go_on(number)  # nothing is missing
     assert state_of(application, number) == "stopped"
+
+
+# --- baskets -------------------------------------------------------------------------------------------------------
+
+
+def test_a_basket_stands_beside_holding_each_or_an_index(application):
+    for symbol, seed in (("ONE", 5), ("TWO", 6), ("INDEX", 7)):
+        application.library.save_market(symbol, "", {"tick": 0.25}, [wave_bars(800, seed=seed)])
+
+    def run(dropped=(), against=None):
+        return basket_run(SETUP, ["ONE", "TWO"], dropped, against, application.library, application.datasets)
+
+    plain, indexed, alone = run(), run(against="INDEX"), run(["TWO"])
+    one, index = wave_bars(800, seed=5), wave_bars(800, seed=7)
+    assert alone["holding"][-1] == pytest.approx(100_000 * one.close[-1] / one.open[0])
+    assert indexed["holding"][-1] == pytest.approx(100_000 * index.close[-1] / index.open[0])
+    assert plain["equity"] == indexed["equity"] and plain["figures"]["all"]["beta"] != indexed["figures"]["all"]["beta"]
+    assert [row["market"] for row in alone["rows"]] == ["ONE"]
+    assert alone["findings"][0]["code"] == "markets_dropped"
+    assert sum(row["figures"]["net_profit"] for row in plain["rows"]) == pytest.approx(
+        plain["figures"]["all"]["net_profit"]
+    )

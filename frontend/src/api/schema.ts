@@ -1010,6 +1010,8 @@ export interface components {
         };
         /** BasketIn */
         BasketIn: {
+            /** Against */
+            against?: string | null;
             /** Dropped */
             dropped?: string[];
             /** Markets */
@@ -1031,7 +1033,7 @@ export interface components {
             /** Findings */
             findings: components["schemas"]["BasketFindingOut"][];
             /** Holding */
-            holding: number[];
+            holding: (number | null)[];
             /** Rows */
             rows: components["schemas"]["BasketRowOut"][];
             /** Times */

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { TrialOrder } from "@/api";
 import { plain } from "@/ui";
+import { SIGNAL } from "./model";
 import { trialsQuery } from "./queries";
 
 /** The trials of one kind that were begun before, newest first. */
@@ -16,7 +17,7 @@ export function EarlierTrials({ kind, number, onChoose }: { kind: TrialOrder["ki
           <li key={item.id}>
             <button type="button" className={`w-full cursor-pointer border-b border-line py-1 text-left ${item.id === number ? "font-semibold" : "text-soft hover:text-base-content"}`} onClick={() => onChoose(item.id)}>
               <span className="num">
-                {item.id}: {item.axes.map((axis) => axis.name).join(" × ")}
+                {item.id}: {item.axes.map((axis) => (axis.name === SIGNAL ? "entries" : axis.name)).join(" × ")}
               </span>{" "}
               of {item.title} on {item.order.setup.market}, {plain(item.done, 0)} of {plain(item.total, 0)} runs
             </button>

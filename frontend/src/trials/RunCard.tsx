@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { api, unwrap, type FigureInfo, type Trial } from "@/api";
 import { figureText } from "@/ui";
-import { axisLabel, spanText } from "./model";
+import { axisLabel, SIGNAL, spanText } from "./model";
 import { runQuery, trialQuery, type Seen } from "./queries";
 import { lookText } from "./SplitEditor";
 
@@ -31,12 +31,12 @@ export function RunCard({ heading, trial, seen, point, figures, canLook, childre
           {found.data.label && <p className="num border-b border-line pb-1">{found.data.label}</p>}
           <dl>
             {trial.axes
-              .filter((axis) => axis.name !== "tried_signal")
+              .filter((axis) => axis.name !== SIGNAL)
               .map((axis) => (
                 <Row key={axis.name} name={axis.name} value={axisLabel(found.data.inputs[axis.name]!)} />
               ))}
             <Row name={goal.name.toLowerCase()} value={figureText(goal, found.data.figures?.[goal.key])} />
-            <Row name="its neighbours" value={figureText(goal, found.data.neighbourhood)} />
+            {trial.order.kind !== "search" && <Row name="its neighbours" value={figureText(goal, found.data.neighbourhood)} />}
             {found.data.outside && <Row name="out of sample" value={figureText(goal, found.data.outside[goal.key])} />}
             {shown.slice(1).map((info) => (
               <Row key={info.key} name={info.name.toLowerCase()} value={figureText(info, found.data.figures?.[info.key])} />

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { FigureInfo, Trial } from "@/api";
 import { figureText, Loading, Picker, plain, Trouble } from "@/ui";
-import { axisLabel } from "./model";
+import { axisLabel, SIGNAL } from "./model";
 import { tableQuery, type Seen } from "./queries";
 
 interface Props {
@@ -20,7 +20,7 @@ interface Filter {
   value: number;
 }
 
-const SHOWN = ["net_profit", "max_drawdown_percent", "profit_factor", "win_rate", "trades", "sharpe"];
+const SHOWN = ["trades", "net_profit", "max_drawdown_percent", "profit_factor", "win_rate", "sharpe"];
 const PAGE = 100;
 
 /** All runs of a trial as lines: sorted by any column, those left out that lie beyond a limit. */
@@ -35,7 +35,7 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
   const shown = [...new Set([seen.objective, ...SHOWN])].map((key) => figures.find((figure) => figure.key === key)!);
   const isSplit = trial.parts.length > 1 && trial.order.kind !== "walk";
   const isSearch = trial.order.kind === "search";
-  const axes = trial.axes.filter((axis) => !isSearch || axis.name !== "tried_signal");
+  const axes = trial.axes.filter((axis) => axis.name !== SIGNAL);
   const head = (key: string, name: string, tip: string, right = true) => (
     <th key={key} scope="col" aria-sort={by.by === key ? (by.descending ? "descending" : "ascending") : undefined} className={`sticky top-0 z-10 bg-base-200 px-2 py-1 font-normal ${right ? "text-right" : "text-left"}`}>
       <button type="button" className={`cursor-pointer ${by.by === key ? "font-semibold text-base-content" : ""}`} title={tip} onClick={() => setSort({ by: key, descending: by.by === key ? !by.descending : true })}>
@@ -73,10 +73,10 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
         <table className="num w-full text-[12.5px] [&_td]:whitespace-nowrap" data-testid="run-table" aria-label="Runs; those in italics have too few trades to be ranked">
           <thead>
             <tr className="border-b border-line font-sans text-soft">
-              {isSearch && head("tried_signal", "entry", "The conditions of the entry", false)}
+              {isSearch && head(SIGNAL, "entry", "The conditions of the entry", false)}
               {axes.map((axis) => head(axis.name, axis.name, "Sort by this", axis.ordered))}
               {head(shown[0]!.key, shown[0]!.name, shown[0]!.meaning)}
-              {head("neighbourhood", "Neighbours", "The median of this run and those beside it")}
+              {!isSearch && head("neighbourhood", "Neighbours", "The median of this run and those beside it")}
               {isSplit && (
                 <th scope="col" className="sticky top-0 z-10 bg-base-200 px-2 py-1 text-right font-normal" title="The same on the days out of sample">
                   Out of sample
@@ -103,13 +103,13 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
                   </td>
                 ))}
                 {row.figures === null ? (
-                  <td colSpan={shown.length + (isSplit ? 2 : 1)} className="px-2 text-left font-sans text-loss">
+                  <td colSpan={shown.length + (isSplit ? 1 : 0) + (isSearch ? 0 : 1)} className="px-2 text-left font-sans text-loss">
                     {row.error}
                   </td>
                 ) : (
                   <>
                     <td className="px-2 text-right font-semibold">{figureText(shown[0]!, row.figures[shown[0]!.key])}</td>
-                    <td className="px-2 text-right">{figureText(shown[0]!, row.neighbourhood)}</td>
+                    {!isSearch && <td className="px-2 text-right">{figureText(shown[0]!, row.neighbourhood)}</td>}
                     {isSplit && <td className="px-2 text-right">{figureText(shown[0]!, row.outside?.[shown[0]!.key])}</td>}
                     {shown.slice(1).map((figure) => (
                       <td key={figure.key} className="px-2 text-right">

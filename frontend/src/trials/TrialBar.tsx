@@ -1,6 +1,6 @@
 import type { Trial } from "@/api";
 import { durationText, plain } from "@/ui";
-import { bytesText } from "./model";
+import { bytesText, SIGNAL } from "./model";
 import type { TrialControl } from "./useTrial";
 
 /** Start, stop, go on. */
@@ -46,7 +46,7 @@ function Progress({ trial }: { trial: Trial }) {
         {plain(trial.done, 0)} of {plain(trial.total, 0)} runs
       </b>
       <span className="num max-w-72 truncate text-soft" title={`Trial ${trial.id} of ${trial.title}`}>
-        {trial.axes.map((axis) => axis.name).join(" × ")}
+        {trial.axes.map((axis) => (axis.name === SIGNAL ? "entries" : axis.name)).join(" × ")}
       </span>
       <div role="progressbar" aria-label="Runs done" aria-valuemin={0} aria-valuemax={trial.total} aria-valuenow={trial.done} className="h-1.5 min-w-24 flex-1 rounded bg-base-300">
         <div className="h-full rounded bg-base-content" style={{ width: `${(trial.done / trial.total) * 100}%` }} />

@@ -11,6 +11,9 @@ export const FACES = [
 ] as const;
 export type Face = (typeof FACES)[number]["face"];
 
+/** The axis of a signal search: which entry is tried. */
+export const SIGNAL = "tried_signal";
+
 /** What the address holds of the Trials place: a setup as the Workbench has it, what is done with it, the trial in view. */
 export interface TrialsState extends SetupState {
   face?: Face;

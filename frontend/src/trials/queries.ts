@@ -111,10 +111,10 @@ export const calendarQuery = (setup: Setup, condition: string) =>
     staleTime: Infinity,
   });
 
-export const basketQuery = (setup: Setup, markets: string[], dropped: string[]) =>
+export const basketQuery = (setup: Setup, markets: string[], dropped: string[], against: string | null) =>
   queryOptions({
-    queryKey: ["basket", setup, markets, dropped],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/basket", { body: { setup, markets, dropped }, signal })),
+    queryKey: ["basket", setup, markets, dropped, against],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/basket", { body: { setup, markets, dropped, against }, signal })),
     placeholderData: (before) => before,
     retry: false,
     staleTime: Infinity,

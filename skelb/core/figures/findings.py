@@ -79,7 +79,7 @@ def basket_findings(
 
 def _dropped(symbols: Sequence[str], kept: int) -> Finding:
     text = (
-        f"{len(symbols)} of {len(symbols) + kept} markets were dropped after their results were seen ({', '.join(symbols)}): "
+        f"{len(symbols)} of {len(symbols) + kept} markets {'was' if len(symbols) == 1 else 'were'} dropped after {'its' if len(symbols) == 1 else 'their'} results were seen ({', '.join(symbols)}): "
         "the figures of those kept flatter the rules. Judge the choice on dates that it has not seen."
     )
     return Finding("markets_dropped", "warning", text)

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Basket, FigureInfo } from "@/api";
-import { figureText, Loading, plain, signed, Trouble } from "@/ui";
+import { figureText, Loading, Picker, plain, signed, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { canBuild } from "../model";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
@@ -9,26 +9,29 @@ import { basketQuery } from "../queries";
 import { TrialHeader } from "../TrialHeader";
 import { Words } from "../VaryList";
 
-const SHOWN = ["net_profit", "return", "max_drawdown_percent", "return_over_drawdown", "profit_factor", "trades", "sharpe", "costs_share", "holding_return", "alpha", "beta"];
+const SHOWN = ["net_profit", "return", "max_drawdown_percent", "return_over_drawdown", "profit_factor", "trades", "sharpe", "costs_share", "alpha", "beta"];
 
 /** The same rules over several markets on one account: what each earned beside what trading it costs. */
 export function BasketDesk({ head, state, setup, figures, markets, onState, onOpen }: DeskProps) {
   const chosen = state.markets ?? [];
   const [dropped, setDropped] = useState<string[]>([]); // ticked out, not run yet
   const [ran, setRan] = useState<string[]>([]);
+  const [against, setAgainst] = useState<string | null>(null);
   const put = (next: string[]) => {
     setDropped([]);
     setRan([]);
     onState({ ...state, markets: next });
   };
-  const before = useQuery({ ...basketQuery(setup, chosen, []), enabled: chosen.length > 0 });
-  const after = useQuery({ ...basketQuery(setup, chosen, ran), enabled: chosen.length > 0 && ran.length > 0 });
+  const before = useQuery({ ...basketQuery(setup, chosen, [], against), enabled: chosen.length > 0 });
+  const after = useQuery({ ...basketQuery(setup, chosen, ran, against), enabled: chosen.length > 0 && ran.length > 0 });
   const isAfter = ran.length > 0;
   const error = before.error ?? (isAfter ? after.error : null);
   const offered = markets.filter((market) => market.bars.some((bars) => canBuild(bars.timeframe, setup.timeframe))).map((market) => market.symbol);
   return (
     <section className="flex h-full flex-col">
-      <TrialHeader head={head}>Run {head.script} at {head.timeframe} over several markets on one account</TrialHeader>
+      <TrialHeader head={head}>Run {head.script} at {head.timeframe} over several markets on one account, beside holding{" "}
+        <Picker label="Beside holding" value={against ?? ""} options={[{ value: "", label: "an equal share of each" }, ...offered.map((symbol) => ({ value: symbol, label: symbol }))]} onChange={(symbol) => setAgainst(symbol || null)} />
+      </TrialHeader>
       <div className="flex-none border-b border-line px-4 py-2">
         <div className="flex items-baseline gap-3">
           <b>The basket</b>
@@ -60,7 +63,7 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
             </p>
           </div>
           <aside className="w-[440px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
-            <Together before={before.data} after={isAfter ? after.data : undefined} figures={figures} />
+            <Together before={before.data} after={isAfter ? after.data : undefined} figures={figures} held={against ?? "an equal share of each"} />
           </aside>
         </div>
       )}
@@ -123,13 +126,13 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
   );
 }
 
-function Together({ before, after, figures }: { before: Basket; after: Basket | undefined; figures: FigureInfo[] }) {
+function Together({ before, after, figures, held }: { before: Basket; after: Basket | undefined; figures: FigureInfo[]; held: string }) {
   const shown = SHOWN.map((key) => figures.find((figure) => figure.key === key)!);
   const now = after ?? before;
   const lines: Line[] = [
     { name: after ? "now" : "the basket", times: now.times, values: now.equity, stroke: "var(--deep)" },
     ...(after ? [{ name: "before", times: before.times, values: before.equity, stroke: "var(--brass)", dash: "5 4" }] : []),
-    { name: "holding an equal share of each", times: now.times, values: now.holding, stroke: "var(--soft)", dash: "2 3" },
+    { name: `holding ${held}`, times: now.times, values: now.holding, stroke: "var(--soft)", dash: "2 3" },
   ];
   return (
     <>
@@ -164,7 +167,9 @@ function Together({ before, after, figures }: { before: Basket; after: Basket | 
           ))}
         </tbody>
       </table>
-      <p className="mt-2 text-soft">Holding: {signed((now.holding.at(-1) ?? now.capital) - now.capital, 0)} on the same capital.</p>
+      <p className="mt-2 text-soft" data-testid="held">
+        Holding {held}: {signed((now.holding.at(-1) ?? now.capital) - now.capital, 0)} on the same capital. Alpha and beta are against it.
+      </p>
     </>
   );
 }

@@ -155,7 +155,7 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
         <table className="num mt-2 text-[12.5px]" data-testid="windows">
           <thead>
             <tr className="border-b border-line font-sans text-soft">
-              {["inside", goal.name + " inside", "outside", "Net outside", "Trades", "chosen"].map((name, place) => (
+              {["inside", goal.name + " inside", "outside", "Net outside", "Trades", Object.keys(walk.windows[0]?.chosen ?? {}).join(" × ") || "chosen"].map((name, place) => (
                 <th key={name} scope="col" className={`px-2 py-1 font-normal ${place === 0 ? "text-left" : place === 2 || place === 5 ? "pl-6 text-left" : "text-right"}`}>
                   {name}
                 </th>
@@ -178,7 +178,7 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
                 </td>
                 <td className={`px-2 text-right ${tone(window.outside_figures?.net_profit)}`}>{figureText(net, window.outside_figures?.net_profit)}</td>
                 <td className="px-2 text-right">{window.outside_figures ? plain(window.outside_figures.trades ?? 0, 0) : "–"}</td>
-                <td className="pl-6 whitespace-nowrap">{window.chosen ? Object.entries(window.chosen).map(([name, value]) => `${name} ${axisLabel(value)}`).join(", ") : "no run counts"}</td>
+                <td className="pl-6 whitespace-nowrap">{window.chosen ? Object.values(window.chosen).map(axisLabel).join(" × ") : "no run counts"}</td>
               </tr>
             ))}
           </tbody>
