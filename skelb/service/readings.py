@@ -174,7 +174,10 @@ class Reading:
         }  # fmt: skip
 
     def deflation(self, sweep: Sweep, sharpes: Floats, tries: int) -> Deflated | None:
-        """What the best run is worth after so many tries, with the Sharpe ratios of those that are known."""
+        """What the best run is worth after so many tries, with the Sharpe ratios of those that are known.
+
+        Their spread is that of all tries or of these runs, the larger: trying more must never flatter the best.
+        """
         if self.best is None:
             return None
         record = sweep.record(self.point(self.best))
@@ -182,9 +185,9 @@ class Reading:
         if changes is None:
             return None
         days = changes.size / ((int(record.days[-1]) - int(record.days[0]) + 1) / 365.25)
-        known = sharpes[~np.isnan(sharpes)]
-        spread = float(np.std(known, ddof=1)) / float(np.sqrt(days)) if known.size > 2 else None
-        return deflated(changes, tries, spread)
+        spreads = [_spread(sharpes), _spread(self.results.column("sharpe"))]
+        yearly = max((spread for spread in spreads if spread is not None), default=None)
+        return deflated(changes, tries, None if yearly is None else yearly / float(np.sqrt(days)))
 
 
 def against(inside: Reading, outside: Reading) -> Document:
@@ -254,6 +257,12 @@ def _arrow(axes: tuple[Axis, ...], part: str, results: Results, labels: Mapping[
 def _safe(value: Any) -> Any:
     """A text that no spreadsheet takes for a formula."""
     return f"'{value}" if isinstance(value, str) and value[:1] in "=+-@\t\r" and value else value
+
+
+def _spread(values: Floats) -> float | None:
+    """The sample deviation of the known values; None with fewer than 3."""
+    known = values[~np.isnan(values)]
+    return float(np.std(known, ddof=1)) if known.size > 2 else None
 
 
 def higher_is_better(objective: str) -> bool:

@@ -195,11 +195,7 @@ class SheetOut(BaseModel):
     examples: list[ExampleOut]
 
 
-class ConditionOut(BaseModel):
-    text: str
-    kind: str
-    meaning: str
-    used: str | None
+class MovesOut(BaseModel):
     count: int
     share: float
     per_year: float
@@ -208,6 +204,13 @@ class ConditionOut(BaseModel):
     low: list[float | None]
     high: list[float | None]
     every: list[float | None]
+
+
+class ConditionOut(MovesOut):
+    text: str
+    kind: str
+    meaning: str
+    used: str | None
 
 
 class ConditionsOut(BaseModel):

@@ -7,7 +7,7 @@ from pydantic import BaseModel, Field
 
 from skelb.service.orders import TrialOrder
 from skelb.service.setup import Setup
-from skelb.web.schemas import ConditionOut, Figures, Value
+from skelb.web.schemas import ConditionOut, Figures, MovesOut, Value
 
 
 class AxisOut(BaseModel):
@@ -189,21 +189,13 @@ class StudiedOut(BaseModel):
     conditions: list[ConditionOut]
 
 
-class CalendarRowOut(BaseModel):
+class CalendarRowOut(MovesOut):
     group: Literal["weekday", "month", "hour"]
     name: str
     stretches: int
     within: float | None
     within_low: float | None
     within_high: float | None
-    count: int
-    share: float
-    per_year: float
-    horizons: list[int]
-    moves: list[float | None]
-    low: list[float | None]
-    high: list[float | None]
-    every: list[float | None]
 
 
 class CalendarOut(BaseModel):

@@ -226,6 +226,11 @@ def test_tries_are_counted_over_all_trials_and_kept_runs_of_a_script(application
     application.library.keep_run(SETUP.model_dump(mode="json"), {}, 1, "0")
     found = application.desk.deflation(number, SEEN)
     assert found["tries_of_script"] == 4 + 8 + 1 == found["deflation"]["tries"]
+    alike = [Cell(number, 0, dict.fromkeys(alone(application, {}), 0.5)) for number in range(20)]
+    layout = application.trials.layout(order(vary=["n=5..24:1"]))
+    application.trials.store.commit(application.trials.store.add(order(vary=["n=5..24:1"]), layout), alike)
+    more = application.desk.deflation(number, SEEN)["deflation"]  # twenty tries that are all alike do not flatter it
+    assert more["tries"] == 33 and more["expected_best"] > found["deflation"]["expected_best"]
 
 
 def test_a_table_is_filtered_and_sorted_by_anything_it_shows(application):

@@ -1,18 +1,8 @@
 import { contours } from "d3-contour";
 import { useMemo, useState, type KeyboardEvent, type MouseEvent } from "react";
-import type { FigureInfo } from "@/api";
 import { useSize } from "@/ui";
+import type { ChartProps } from "./chart";
 import { axisLabel, contourSteps, every, shortValue, type Grid } from "../model";
-
-interface Props {
-  grid: Grid;
-  info: FigureInfo | undefined;
-  plateau: number | null;
-  rocks: number[];
-  chosen: number | null;
-  onChoose: (number: number) => void;
-  onOpen: (number: number) => void;
-}
 
 const LEFT = 56;
 const BOTTOM = 44;
@@ -20,7 +10,7 @@ const MOST_FINE = 6;
 const MOST_NODES = 2_500; // beyond, a node for each place would weigh on the page
 
 /** The surface of a sweep as a sea chart: tints and contours of equal result, figures as soundings. */
-export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: Props) {
+export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: ChartProps) {
   const { host, width, height } = useSize<HTMLDivElement>({ width: 320, height: 260 });
   const columns = grid.xValues.length;
   const rows = grid.yValues.length;

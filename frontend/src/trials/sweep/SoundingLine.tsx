@@ -1,24 +1,14 @@
 import { useState, type KeyboardEvent } from "react";
-import type { FigureInfo } from "@/api";
 import { useSize } from "@/ui";
+import type { ChartProps } from "./chart";
 import { axisLabel, contourSteps, every, shortValue, type Grid } from "../model";
-
-interface Props {
-  grid: Grid;
-  info: FigureInfo | undefined;
-  plateau: number | null;
-  rocks: number[];
-  chosen: number | null;
-  onChoose: (number: number) => void;
-  onOpen: (number: number) => void;
-}
 
 const LEFT = 64;
 const BOTTOM = 46;
 const TOP = 24;
 
 /** A sweep of one input: its line of soundings, and as a broken line what the neighbours of each say. */
-export function SoundingLine({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: Props) {
+export function SoundingLine({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: ChartProps) {
   const { host, width, height } = useSize<HTMLDivElement>({ width: 320, height: 260 });
   const [focus, setFocus] = useState(0);
   const steps = contourSteps([...grid.values, 0]);
