@@ -1,7 +1,7 @@
 import { useState, type KeyboardEvent } from "react";
 import { useSize } from "@/ui";
 import type { ChartProps } from "./chart";
-import { axisLabel, contourSteps, every, shortValue, type Grid } from "../model";
+import { axisLabel, contourSteps, every, shortValue } from "../model";
 
 const LEFT = 64;
 const BOTTOM = 46;
