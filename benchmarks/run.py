@@ -30,8 +30,8 @@ from skelb.core.language.assist import Surroundings, completions
 from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
 from skelb.core.trials import Axis, Sweep, Task, point_at, run_cells, run_tasks
 from skelb.service.memory import keep_freed_memory
+from skelb.service.trials.workers import workers_for
 from skelb.service.warm import warm_kernels
-from skelb.service.workers import workers_for
 
 ROOT = Path(__file__).parent.parent
 Row = tuple[str, str, str]

@@ -24,11 +24,11 @@ from skelb.cli.options import (
     print_json,
 )
 from skelb.core.trials import DESIGNS, Results
-from skelb.service.orders import Layout, TrialSettings, layout_of
 from skelb.service.planning import calendar_between, conditions_between
-from skelb.service.readings import Reading, exported
-from skelb.service.trial_documents import Document, run_layout, sweep_document, walk_document
-from skelb.service.workers import THREADS
+from skelb.service.trials.documents import Document, run_layout, sweep_document, walk_document
+from skelb.service.trials.orders import Layout, TrialSettings, layout_of
+from skelb.service.trials.readings import Reading, exported
+from skelb.service.trials.workers import THREADS
 
 app = typer.Typer()
 _err = Console(stderr=True)

@@ -13,8 +13,8 @@ from skelb.demo import DEMO_ACCOUNTS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.datasets import Datasets
 from skelb.service.imports import Imports
 from skelb.service.library import Library
-from skelb.service.trial_desk import TrialDesk
-from skelb.service.trials import Trials
+from skelb.service.trials.desk import TrialDesk
+from skelb.service.trials.jobs import Trials
 from skelb.service.warm import warm_kernels
 from skelb.store import Database
 

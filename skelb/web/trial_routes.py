@@ -9,13 +9,13 @@ from skelb.core.errors import SettingsError
 from skelb.core.trials import READY_CONDITIONS
 from skelb.service.application import Application
 from skelb.service.baskets import basket_run
-from skelb.service.orders import TrialOrder, span_document
 from skelb.service.planning import calendar_between, conditions_of
-from skelb.service.trial_desk import View
-from skelb.service.trial_documents import Choice
-from skelb.service.trial_store import StoredTrial
-from skelb.service.varying import varying_of
-from skelb.service.workers import THREADS
+from skelb.service.trials.desk import View
+from skelb.service.trials.documents import Choice
+from skelb.service.trials.orders import TrialOrder, span_document
+from skelb.service.trials.store import StoredTrial
+from skelb.service.trials.varying import varying_of
+from skelb.service.trials.workers import THREADS
 from skelb.web.served import App
 from skelb.web.trial_schemas import (
     AgainstOut,

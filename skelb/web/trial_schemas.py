@@ -5,8 +5,8 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
-from skelb.service.orders import TrialOrder
 from skelb.service.setup import Setup
+from skelb.service.trials.orders import TrialOrder
 from skelb.web.schemas import ConditionOut, Figures, MovesOut, Value
 
 

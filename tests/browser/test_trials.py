@@ -9,8 +9,8 @@ from playwright.sync_api import expect
 from skelb.core.figures import FIGURE_KEYS
 from skelb.core.trials import Cell
 from skelb.service.application import Application
-from skelb.service.orders import TrialOrder
 from skelb.service.setup import Setup
+from skelb.service.trials.orders import TrialOrder
 from tests.browser.conftest import command_line, on_kelp
 from tests.browser.test_journey import settled, shown
 from tests.conftest import DEMO_TEXTS

@@ -5,8 +5,8 @@ import time
 import pytest
 
 from skelb.service.application import Application
-from skelb.service.orders import TrialOrder
 from skelb.service.setup import Setup
+from skelb.service.trials.orders import TrialOrder
 from tests.conftest import wave_bars
 
 SCRIPT = 'title "Sway"\ninput n = 5 from 3 to 60 step 1\ninput m = 4 from 2 to 40 step 1\nenter long when close crosses above sma(close, n)\nexit after m bars\nsize 2 units\n'

@@ -15,7 +15,7 @@ from skelb.core.trials import Cell, point_at
 from skelb.service.application import Application
 from skelb.service.backtest import backtest
 from skelb.service.baskets import basket_run
-from skelb.service.trial_desk import View
+from skelb.service.trials.desk import View
 from tests.conftest import wave_bars
 from tests.service.conftest import SCRIPT, SETUP, order, wait_for
 
@@ -83,7 +83,7 @@ import sys
 from pathlib import Path
 from skelb.service.application import Application
 from skelb.service.baskets import basket_run
-from skelb.service.orders import TrialOrder
+from skelb.service.trials.orders import TrialOrder
 application = Application(Path(sys.argv[1]))
 number = application.trials.start(TrialOrder.model_validate_json(sys.argv[2]))
 while True:

@@ -8,10 +8,10 @@ import numpy as np
 
 from skelb.core.errors import SkelbError
 from skelb.core.trials import Cell, Point, Results, Span, Stitched, Sweep, Window, efficiency, run_cells, stitched
-from skelb.service.orders import Layout, Part, TrialSettings, span_document
-from skelb.service.readings import Reading, against, deflation_document, run_document
-from skelb.service.trials import missing_tasks
-from skelb.service.workers import workers_for
+from skelb.service.trials.jobs import missing_tasks
+from skelb.service.trials.orders import Layout, Part, TrialSettings, span_document
+from skelb.service.trials.readings import Reading, against, deflation_document, run_document
+from skelb.service.trials.workers import workers_for
 
 Document = dict[str, Any]
 Choice = Literal["value", "neighbours"]

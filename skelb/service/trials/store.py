@@ -13,7 +13,7 @@ from skelb.core.bars import Floats
 from skelb.core.errors import NotFoundError
 from skelb.core.figures import FIGURE_KEYS
 from skelb.core.trials import Axis, Cell, Results, Span
-from skelb.service.orders import HELD_BACK, Layout, Part, TrialOrder, part_document, read_part, span_document
+from skelb.service.trials.orders import HELD_BACK, Layout, Part, TrialOrder, part_document, read_part, span_document
 from skelb.store import Database, LookRecord, RunRecord, TrialChunk, TrialRecord
 
 _MOST_HELD = 4

@@ -13,9 +13,9 @@ from skelb.core.figures import FIGURE_KEYS
 from skelb.core.trials import Axis, Cell, Results, Task, point_at, run_cells
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
-from skelb.service.orders import Layout, Part, TrialOrder, laid_out
-from skelb.service.trial_store import StoredTrial, TrialStore
-from skelb.service.workers import THREADS, WorkersError, workers_for
+from skelb.service.trials.orders import Layout, Part, TrialOrder, laid_out
+from skelb.service.trials.store import StoredTrial, TrialStore
+from skelb.service.trials.workers import THREADS, WorkersError, workers_for
 from skelb.store import Database, StoreError
 
 _COMMIT_EVERY_S = 0.2

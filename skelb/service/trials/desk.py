@@ -9,11 +9,11 @@ from typing import Any, Literal
 from skelb.core.errors import ConflictError, NotFoundError
 from skelb.core.figures import Figures
 from skelb.core.trials import CHOICE, Fold, point_at
-from skelb.service.orders import span_document
-from skelb.service.readings import Document, Reading, against, deflation_document, exported, run_document
-from skelb.service.trial_documents import Choice, walk_document
-from skelb.service.trial_store import StoredTrial
-from skelb.service.trials import Trials
+from skelb.service.trials.documents import Choice, walk_document
+from skelb.service.trials.jobs import Trials
+from skelb.service.trials.orders import span_document
+from skelb.service.trials.readings import Document, Reading, against, deflation_document, exported, run_document
+from skelb.service.trials.store import StoredTrial
 
 _MOST_READINGS = 8
 

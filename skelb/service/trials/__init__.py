@@ -1,0 +1,1 @@
+"""Trials: ordered, run as jobs, stored, read."""
