@@ -371,3 +371,25 @@ def test_a_hundred_thousand_runs_are_shown_without_strain(page, server):
     view(page, "Front")
     expect(page.get_by_test_id("front-count")).to_be_visible()
     assert page.evaluate("() => document.querySelectorAll('circle').length") < 8_000
+
+
+def test_a_run_opens_in_the_version_it_was_made_with(page):
+    text = TEXT.replace("Harbour swell", "Two tides")
+    page.goto("/trials")
+    for version in (text, text.replace("target 3 R", "target 1 R")):
+        page.evaluate(
+            "text => fetch('/api/scripts', { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ text }) })",
+            version,
+        )
+    page.goto("/trials?script=Two%20tides&version=1&market=KELP&timeframe=15m&x=guard")
+    start(page, "19")
+    number = re.search(r"trial=(\d+)", page.url)[1]
+    page.get_by_label("Least number of trades").fill("5")
+    page.goto(f"/trials?script=Two%20tides&trial={number}&market=KELP&timeframe=15m")
+    page.locator("[data-cell='4']").click()
+    card = page.locator("[data-card=Chosen]")
+    net = card.locator("div").filter(has_text=re.compile("^net")).locator("dd").inner_text()
+    card.get_by_role("button", name="Open as run").click()
+    settled(page)
+    expect(page.get_by_label("Version", exact=True)).to_have_value("1")
+    assert f"{shown(page, 'net_profit'):+,.0f}".replace("-", "−") == net

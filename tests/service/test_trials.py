@@ -313,6 +313,10 @@ def test_an_estimate_counts_runs_parts_and_memory(application):
     found = application.trials.estimate(order(split="60,40"))
     assert found.layout.total == 58 * 39 * 2 and found.seconds > 0
     assert found.memory_bytes > found.layout.total * 8 * 30
+    mostly = application.trials.estimate(order(vary=["n=4.5..9.5:0.5"]))  # the middle cannot run, others can
+    assert mostly.layout.total == 11 and mostly.seconds > 0
+    with pytest.raises(SettingsError, match="whole number"):
+        application.trials.estimate(order(vary=["n=4.5..6.5:1"]))
     drawn = application.trials.estimate(order(design="latin", runs=50))
     assert drawn.layout.total <= 50
 

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { catalogueQuery, marketsQuery, scriptsQuery, setupOf, startQuery, type FigureInfo, type Market, type Setup, type SetupState } from "@/api";
+import { catalogueQuery, marketsQuery, scriptsQuery, setupOf, startQuery, type FigureInfo, type Market, type Script, type Setup, type SetupState, type Trial } from "@/api";
 import { Loading, Picker, Trouble } from "@/ui";
 import { BasketDesk } from "./basket/BasketDesk";
 import { Doubt } from "./doubt/Doubt";
@@ -33,25 +33,25 @@ export function Trials(props: Props) {
   const version = script?.versions.find((item) => item.number === state.version) ?? script?.versions.at(-1);
   if (!script || !version) return <p className="p-6 text-soft">There is no script to try yet: write one on the shelf.</p>;
   const setup = setupOf(state, { ...start.data, ...script.home }, version.text);
-  return <Place {...props} setup={setup} title={script.title} version={version.number} titles={scripts.data.map((item) => item.title)} figures={catalogue.data.figures} markets={markets.data} />;
+  return <Place {...props} setup={setup} title={script.title} version={version.number} scripts={scripts.data} figures={catalogue.data.figures} markets={markets.data} />;
 }
 
 interface PlaceProps extends Props {
   setup: Setup;
   title: string;
   version: number;
-  titles: string[];
+  scripts: Script[];
   figures: FigureInfo[];
   markets: Market[];
 }
 
-function Place({ state, setup, title, version, titles, figures, markets, onState, onOpen }: PlaceProps) {
+function Place({ state, setup, title, version, scripts, figures, markets, onState, onOpen }: PlaceProps) {
   const varying = useQuery(varyingQuery(setup));
   const face = state.face ?? "sweep";
   const words = {
     script: (
       <>
-        <Picker label="Script" value={title} options={titles.map((value) => ({ value, label: value }))} onChange={(value) => onState({ script: value, face: state.face })} /> v{version}
+        <Picker label="Script" value={title} options={scripts.map((item) => ({ value: item.title, label: item.title }))} onChange={(value) => onState({ script: value, face: state.face })} /> v{version}
       </>
     ),
     market: <Picker label="Market" value={setup.market} options={markets.map((item) => ({ value: item.symbol, label: item.symbol }))} onChange={(market) => onState({ ...state, market, trial: undefined })} />,
@@ -73,6 +73,10 @@ function Place({ state, setup, title, version, titles, figures, markets, onState
   if (!varying.data) return <Loading what="Reading the script" />;
   const objectives = figures.filter((figure) => figure.higher_is_better !== null).map((figure) => ({ value: figure.key, label: figure.name.toLowerCase() + (figure.unit === "percent" ? " %" : "") }));
   const onFace = (next: Face) => onState({ ...state, face: next === "sweep" ? undefined : next, trial: undefined });
+  const originOf = (trial: Trial) => {
+    const found = scripts.find((item) => item.title === trial.title)?.versions.find((item) => item.text === trial.order.setup.text);
+    return { script: trial.title, version: found?.number };
+  };
   const Desk = DESKS[face];
-  return <Desk key={`${title} ${version} ${setup.market} ${setup.timeframe}`} head={{ title, face, ...words, objectives, onFace }} state={state} setup={setup} varying={varying.data} figures={figures} markets={markets} onState={onState} onOpen={onOpen} />;
+  return <Desk key={`${title} ${version} ${setup.market} ${setup.timeframe}`} head={{ title, face, ...words, objectives, onFace }} state={state} setup={setup} varying={varying.data} figures={figures} markets={markets} originOf={originOf} onState={onState} onOpen={onOpen} />;
 }

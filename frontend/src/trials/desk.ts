@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import type { FigureInfo, Market, Setup, SetupState, Varying } from "@/api";
+import type { FigureInfo, Market, Setup, SetupState, Trial, Varying } from "@/api";
 import type { Face, TrialsState } from "./model";
 
 /** What stands in the first line of every face of the Trials place. */
@@ -23,6 +23,8 @@ export interface DeskProps {
   varying: Varying[];
   figures: FigureInfo[];
   markets: Market[];
+  /** The saved version that a trial ran. */
+  originOf: (trial: Trial) => { script: string; version?: number };
   onState: (state: TrialsState) => void;
   onOpen: (state: SetupState) => void;
 }

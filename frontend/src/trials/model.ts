@@ -193,6 +193,13 @@ export function drawnRuns(trial: Trial | undefined): number {
   return Math.floor(trial.done / step) * step;
 }
 
+/** How many runs of a walk-forward belong to windows that are finished. */
+export function finishedRuns(trial: Trial | undefined): number {
+  if (!trial) return 0;
+  const each = trial.total / Math.max(1, trial.parts.length);
+  return Math.floor(trial.done / each) * each;
+}
+
 /** The inputs of a run as an address of the Workbench holds them: places go where they belong, the rest are inputs. */
 export function openedState(trial: Trial, run: { inputs: Record<string, AxisValue> }, script: { script?: string; version?: number }): SetupState {
   const from = trial.order.setup;

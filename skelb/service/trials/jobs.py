@@ -10,7 +10,7 @@ import numpy as np
 
 from skelb.core.errors import ConflictError, SkelbError
 from skelb.core.figures import FIGURE_KEYS
-from skelb.core.trials import Axis, Cell, Results, Task, point_at, run_cells
+from skelb.core.trials import Axis, Cell, Point, Results, Task, point_at, run_cells
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.trials.orders import Layout, Part, TrialOrder, laid_out
@@ -54,18 +54,31 @@ class Trials:
         return laid_out(order, self._library, self._datasets)
 
     def estimate(self, order: TrialOrder) -> Estimate:
-        """Time and memory of an order, judged by a run in the middle of its points after the first."""
+        """Time and memory of an order, judged by a second run after a first one that loads what all share.
+
+        Raises SkelbError when the order cannot be, or no run of a few over its points can.
+        """
         layout = self.layout(order)
-        numbers = layout.numbers if layout.numbers is not None else np.array([0, layout.total // (2 * max(1, len(layout.parts)))])  # fmt: skip
-        first, middle = (point_at(layout.axes, int(number)) for number in (numbers[0], numbers[numbers.size // 2]))
-        layout.sweep.run_one(first)
         memo = layout.sweep.dataset.memo
-        before, started = memo.held_bytes, time.perf_counter()
-        layout.sweep.run_one(middle)
-        seconds = (time.perf_counter() - started) * layout.total / THREADS
-        grown = max(0, memo.held_bytes - before) * sum(len(axis.values) for axis in layout.axes)
+        seconds, grown, ran = 0.0, 0, 0
+        refused: SkelbError | None = None
+        for point in _samples(layout):
+            before, started = memo.held_bytes, time.perf_counter()
+            try:
+                layout.sweep.run_one(point)
+            except SkelbError as exc:  # its cell will say so; the others may well run
+                refused = exc
+                continue
+            seconds, grown, ran = time.perf_counter() - started, max(0, memo.held_bytes - before), ran + 1
+            if ran == 2:
+                break
+        if not ran and refused is not None:
+            raise refused
+        grown *= sum(len(axis.values) for axis in layout.axes)
         results = layout.total * (len(FIGURE_KEYS) + 2) * 8
-        return Estimate(layout, seconds, results + min(memo.budget_bytes, before + grown))
+        return Estimate(
+            layout, seconds * layout.total / THREADS, results + min(memo.budget_bytes, memo.held_bytes + grown)
+        )
 
     def start(self, order: TrialOrder) -> int:
         """Begin a trial; its number. Raises SkelbError on what cannot be run."""
@@ -176,6 +189,14 @@ class Trials:
                 groups.close()
         self.store.commit(trial.id, waiting)
         return count == len(missing)
+
+
+def _samples(layout: Layout) -> Iterator[Point]:
+    """A few points all over a trial, its middle second."""
+    size = layout.total // max(1, len(layout.parts))
+    for share in (0.0, 0.5, 0.25, 0.75, 1.0):
+        place = min(size - 1, int(size * share))
+        yield point_at(layout.axes, place if layout.numbers is None else int(layout.numbers[place]))
 
 
 def missing_tasks(axes: tuple[Axis, ...], numbers: np.ndarray | None, parts: tuple[Part, ...], present: Results) -> Iterator[Task]:  # fmt: skip

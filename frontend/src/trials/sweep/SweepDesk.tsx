@@ -25,7 +25,7 @@ const VIEWS = ["Surface", "Curves", "Table", "In / out", "Front"] as const;
 type View = (typeof VIEWS)[number];
 
 /** Many runs of a script with other inputs: what varies at the left, the surface in the middle, what it means at the right. */
-export function SweepDesk({ head, state, setup, varying, figures, markets, onState, onOpen }: DeskProps) {
+export function SweepDesk({ head, state, setup, varying, figures, markets, originOf, onState, onOpen }: DeskProps) {
   const client = useQueryClient();
   const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
   const [axes, setAxes] = useState(() => axesOf(varying, [state.x, state.y], setup, symbols));
@@ -50,7 +50,7 @@ export function SweepDesk({ head, state, setup, varying, figures, markets, onSta
   const grid = useMemo(() => (trial && surface.data && choice ? gridOf(trial, surface.data, choice) : null), [trial, surface.data, choice]);
   const open = async (point: number) => {
     const found = await client.fetchQuery(runQuery(seen, point));
-    onOpen(openedState(trial!, found, head.title === trial!.title ? { script: state.script, version: state.version } : { script: trial!.title }));
+    onOpen(openedState(trial!, found, originOf(trial!)));
   };
   const isSplit = (trial?.parts.length ?? 0) > 1;
   const offered = VIEWS.filter((name) => name !== "In / out" || isSplit);

@@ -5,7 +5,7 @@ import { figureText, Loading, Picker, plain, signed, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EarlierTrials } from "../EarlierTrials";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
-import { axesOf, axisLabel, drawnRuns, openedState, orderOf, spanText, varyText } from "../model";
+import { axesOf, axisLabel, finishedRuns, openedState, orderOf, spanText, varyText } from "../model";
 import { walkQuery, type Seen } from "../queries";
 import { Row } from "../RunCard";
 import { TrialButtons, TrialProgress } from "../TrialBar";
@@ -25,7 +25,7 @@ interface Windows {
 }
 
 /** Inputs chosen anew on every window, and what they earned on the days after it. */
-export function WalkDesk({ head, state, setup, varying, figures, markets, onState, onOpen }: DeskProps) {
+export function WalkDesk({ head, state, setup, varying, figures, markets, originOf, onState, onOpen }: DeskProps) {
   const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
   const [axes, setAxes] = useState(() => axesOf(varying, [state.x, state.y], setup, symbols).filter((axis) => axis.name !== "market" && axis.name !== "timeframe"));
   const [windows, setWindows] = useState<Windows>({ by: "count", count: 6, ratio: 4, inside: 200, outside: 50, anchored: false });
@@ -38,7 +38,7 @@ export function WalkDesk({ head, state, setup, varying, figures, markets, onStat
   const order = orderOf("walk", setup, { vary: on.map(varyText), objective, min_trades: minTrades, windows: { count, ratio, inside, outside, anchored } });
   const control = useTrial(order, on.length > 0, state.trial, (trial) => onState({ ...state, trial }));
   const { trial } = control;
-  const seen: Seen = { number: trial?.id ?? 0, done: drawnRuns(trial), objective, minTrades };
+  const seen: Seen = { number: trial?.id ?? 0, done: finishedRuns(trial), objective, minTrades };
   const walk = useQuery({ ...walkQuery(seen, choose), enabled: trial !== undefined });
   const defaults = Object.fromEntries([...varying.map((item) => [item.name, item.default]), ["sides", setup.sides ?? "both"]]) as Record<string, string>;
   const whole = (value: string, least: number) => Math.max(least, Math.floor(Number(value)) || least);
@@ -122,7 +122,7 @@ export function WalkDesk({ head, state, setup, varying, figures, markets, onStat
         ) : !walk.data ? (
           <Loading what="Reading the windows" />
         ) : (
-          <Found walk={walk.data} figures={figures} open={(chosen, span) => onOpen({ ...openedState(trial, { inputs: chosen }, head.title === trial.title ? { script: state.script, version: state.version } : { script: trial.title }), from: span.first, to: span.last })} />
+          <Found walk={walk.data} figures={figures} open={(chosen, span) => onOpen({ ...openedState(trial, { inputs: chosen }, originOf(trial)), from: span.first, to: span.last })} />
         )}
       </div>
     </section>
