@@ -35,6 +35,7 @@ from skelb.web.trial_schemas import (
     StudyIn,
     SurfaceOut,
     TableOut,
+    TrialLineOut,
     TrialOut,
     TrialRunOut,
     VaryingIn,
@@ -89,9 +90,9 @@ def start_trial(body: TrialOrder, app: App) -> TrialOut:
 
 
 @router.get("/trials")
-def trials(app: App) -> list[TrialOut]:
-    """All trials, newest first."""
-    return [_trial_out(app, item) for item in app.trials.store.newest()]
+def trials(app: App) -> list[TrialLineOut]:
+    """The newest trials, newest first."""
+    return [TrialLineOut.model_validate(asdict(item)) for item in app.trials.store.newest()]
 
 
 @router.get("/trials/{number}")

@@ -65,6 +65,16 @@ class TrialOut(BaseModel):
     looks: int
 
 
+class TrialLineOut(BaseModel):
+    id: int
+    kind: Literal["sweep", "walk", "search"]
+    title: str
+    market: str
+    axes: list[str]
+    done: int
+    total: int
+
+
 class SurfaceOut(BaseModel):
     values: list[float | None]
     neighbourhood: list[float | None]

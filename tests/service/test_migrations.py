@@ -42,7 +42,8 @@ def test_sweeps_of_the_first_tables_are_there_with_all_their_runs(tmp_path):
             )
     engine.dispose()
     application = Application(tmp_path)
-    [trial] = application.trials.store.newest()
+    [line] = application.trials.store.newest()
+    trial = application.desk.trial(line.id)
     assert (trial.id, trial.title, trial.done, trial.total) == (7, "Sway", 2, 4)
     assert [axis.ordered for axis in trial.axes] == [True, False] and trial.order.setup == SETUP
     found = application.trials.store.results(7).part(0)

@@ -104,7 +104,10 @@ def test_killed_in_the_middle_everything_committed_is_there_and_it_goes_on(appli
     process.send_signal(signal.SIGKILL)
     process.wait()
     again = Application(tmp_path)
-    [trial] = again.trials.store.newest()
+    [line] = again.trials.store.newest()
+    trial = again.desk.trial(line.id)
+    assert (line.kind, line.title, line.market, line.axes) == ("sweep", "Sway", "WAVE", ("n", "m"))
+    assert (line.done, line.total) == (trial.done, trial.total)
     assert trial.state == "stopped" and "interrupted" in trial.message and seen <= trial.done < trial.total
     again.trials.go_on(trial.id)
     wait_for(lambda: state_of(again, trial.id) == "done")

@@ -601,7 +601,7 @@ export interface paths {
         };
         /**
          * Trials
-         * @description All trials, newest first.
+         * @description The newest trials, newest first.
          */
         get: operations["trials_api_trials_get"];
         put?: never;
@@ -1835,6 +1835,26 @@ export interface components {
             /** Side */
             side: string[];
         };
+        /** TrialLineOut */
+        TrialLineOut: {
+            /** Axes */
+            axes: string[];
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "sweep" | "walk" | "search";
+            /** Market */
+            market: string;
+            /** Title */
+            title: string;
+            /** Total */
+            total: number;
+        };
         /**
          * TrialOrder
          * @description A trial of a setup, as it is asked for and stored.
@@ -3025,7 +3045,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TrialOut"][];
+                    "application/json": components["schemas"]["TrialLineOut"][];
                 };
             };
         };

@@ -7,7 +7,7 @@ import { trialsQuery } from "./queries";
 /** The trials of one kind that were begun before, newest first. */
 export function EarlierTrials({ kind, number, onChoose }: { kind: TrialOrder["kind"]; number: number | undefined; onChoose: (number: number) => void }) {
   const earlier = useQuery(trialsQuery);
-  const shown = (earlier.data ?? []).filter((item) => item.order.kind === kind).slice(0, 12);
+  const shown = (earlier.data ?? []).filter((item) => item.kind === kind).slice(0, 12);
   if (shown.length === 0) return null;
   return (
     <>
@@ -17,9 +17,9 @@ export function EarlierTrials({ kind, number, onChoose }: { kind: TrialOrder["ki
           <li key={item.id}>
             <button type="button" className={`w-full cursor-pointer border-b border-line py-1 text-left ${item.id === number ? "font-semibold" : "text-soft hover:text-base-content"}`} onClick={() => onChoose(item.id)}>
               <span className="num">
-                {item.id}: {item.axes.map((axis) => (axis.name === SIGNAL ? "entries" : axis.name)).join(" × ")}
+                {item.id}: {item.axes.map((name) => (name === SIGNAL ? "entries" : name)).join(" × ")}
               </span>{" "}
-              of {item.title} on {item.order.setup.market}, {plain(item.done, 0)} of {plain(item.total, 0)} runs
+              of {item.title} on {item.market}, {plain(item.done, 0)} of {plain(item.total, 0)} runs
             </button>
           </li>
         ))}

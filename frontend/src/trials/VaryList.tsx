@@ -16,7 +16,7 @@ export function VaryList({ axes, defaults, onChange }: Props) {
       {axes.map((axis) => (
         <li key={axis.name} className="border-b border-line py-[5px]">
           <div className="flex items-baseline gap-2">
-            <label className={`num flex min-w-0 cursor-pointer items-baseline gap-2 ${axis.isOn ? "font-semibold" : "text-soft"}`} title={axis.said}>
+            <label className={`num flex min-w-0 cursor-pointer items-baseline gap-2 break-all ${axis.isOn ? "font-semibold" : "text-soft"}`} title={axis.said}>
               <input type="checkbox" checked={axis.isOn} aria-label={`vary ${axis.name}`} className="relative top-[2px] accent-base-content" onChange={(event) => put(axis.name, { isOn: event.target.checked })} />
               {axis.name}
             </label>

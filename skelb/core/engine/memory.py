@@ -62,7 +62,7 @@ def lay_out(
     script = plans[0]
     entries, exits, parts = len(script.entries), len(script.exits), len(script.levels.parts)
     orders = entries + 2 * exits if _rests(script) else 0
-    columns, programs = _columns(plans), script.programs.table.copy()
+    columns, programs = _columns(plans, pool), script.programs.table.copy()
     programs[:, kernel.W_ROW], rows, slots = columns.made, columns.rows, columns.slots
     programs[:, [kernel.W_COLUMN, kernel.W_COLUMN_END]] += columns.inputs
     registers = int(script.programs.steps[:, 1:].max(initial=0)) + 2 * kernel.POSITION_NAMES + 1
@@ -198,7 +198,7 @@ class _Columns:
     inputs: int
 
 
-def _columns(plans: Sequence[Plan]) -> _Columns:
+def _columns(plans: Sequence[Plan], pool: Pool) -> _Columns:
     """The columns of all plans. One that serves several places (a stop of both sides) is one row."""
     size = sum(len(plan.dataset) for plan in plans)
     columns = [plan.levels.columns for plan in plans]
@@ -225,7 +225,7 @@ def _columns(plans: Sequence[Plan]) -> _Columns:
         return _Columns(
             np.ascontiguousarray(varying[0][0], np.float64).reshape(1, size), slots, constants, made, inputs
         )
-    rows = np.empty((last, size))
+    rows = pool.take("rows", last, size)
     begin = 0
     for k, plan in enumerate(plans):
         here = slice(begin, begin + len(plan.dataset))
