@@ -107,19 +107,15 @@ class TrialStore:
         """The newest trials, newest first, without what would make a long list heavy."""
         done = func.coalesce(func.sum(TrialChunk.count), 0)
         market = func.json_extract(TrialRecord.order, "$.setup.market")
-        columns = (
-            TrialRecord.id,
-            TrialRecord.kind,
-            TrialRecord.title,
-            market,
-            TrialRecord.axes,
-            done,
-            TrialRecord.total,
-        )
-        query = select(*columns).outerjoin(TrialChunk, TrialChunk.trial_id == TrialRecord.id).group_by(TrialRecord.id)
+        of = TrialRecord
+        query = select(of.id, of.kind, of.title, market, of.axes, done, of.total).order_by(of.id.desc()).limit(most)
+        query = query.outerjoin(TrialChunk, TrialChunk.trial_id == of.id).group_by(of.id)
         with self._database.session() as session:
-            rows = session.execute(query.order_by(TrialRecord.id.desc()).limit(most)).all()
-        return [TrialLine(*row[:4], tuple(axis["name"] for axis in row[4]), *row[5:]) for row in rows]
+            rows = session.execute(query).all()
+        return [
+            TrialLine(number, kind, title, symbol, tuple(axis["name"] for axis in axes), finished, total)
+            for number, kind, title, symbol, axes, finished, total in rows
+        ]
 
     def set_state(self, number: int, state: str, message: str = "") -> None:
         """Say how a trial is."""
