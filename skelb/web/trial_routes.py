@@ -1,6 +1,7 @@
 """The REST API of trials: ordered, watched, read; studies and baskets."""
 
 from dataclasses import asdict
+from math import isfinite
 from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Depends, Query, Response
@@ -238,7 +239,9 @@ def _pairs(items: list[str] | None) -> dict[str, float]:
         try:
             found[name] = float(value)
         except ValueError:
-            raise SettingsError(f"a limit is a figure and a number, as net_profit:0, not `{item}`") from None
+            found[name] = float("nan")
+        if not isfinite(found[name]):
+            raise SettingsError(f"`{item}` is no name with a number, such as net_profit:0")
     return found
 
 

@@ -145,6 +145,7 @@ def test_a_trial_from_plan_to_open_cell(client):
     assert client.get(f"/api/trials/{number}/against").status_code == 404
     assert client.post(f"/api/trials/{number}/looks", json={"point": 1}).status_code == 409
     assert client.get(f"/api/trials/{number}/table", params={"least": ["trades"]}).status_code == 422
+    assert client.get(f"/api/trials/{number}/surface", params={"held": ["n:nan"]}).status_code == 422
     assert client.get(f"/api/trials/{number}/surface", params={"x": "zz"}).status_code == 422
     assert client.post("/api/trials", json={**body, "vary": ["zz"]}).status_code == 422
 

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { FigureInfo, Trial } from "@/api";
 import { figureText, Loading, Picker, plain, Trouble } from "@/ui";
-import { axisLabel, SIGNAL } from "./model";
+import { axisLabel, limitOf, limitText, SIGNAL } from "./model";
 import { tableQuery, type Seen } from "./queries";
 
 interface Props {
@@ -53,7 +53,7 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
         </span>
         {filters.map((filter, place) => (
           <button key={place} type="button" className="cursor-pointer rounded-full border border-line px-2 text-[12px] hover:line-through" title="Take this limit away" onClick={() => setFilters(filters.filter((_, other) => other !== place))}>
-            {figures.find((figure) => figure.key === filter.key)?.name} {filter.isLeast ? "≥" : "≤"} {filter.value}
+            {figures.find((figure) => figure.key === filter.key)?.name} {filter.isLeast ? "≥" : "≤"} {limitText(figures.find((figure) => figure.key === filter.key), filter.value)}
           </button>
         ))}
         <LimitForm figures={figures} onAdd={(filter) => setFilters([...filters, filter])} />
@@ -137,14 +137,14 @@ function LimitForm({ figures, onAdd }: { figures: FigureInfo[]; onAdd: (filter: 
   const [isLeast, setIsLeast] = useState(true);
   const [typed, setTyped] = useState("");
   const info = figures.find((figure) => figure.key === key);
-  const scale = info?.unit === "fraction" ? 100 : 1;
   return (
     <form
       className="flex items-center gap-1"
       onSubmit={(event) => {
         event.preventDefault();
-        if (typed.trim() === "" || !Number.isFinite(Number(typed))) return;
-        onAdd({ key, isLeast, value: Number(typed) / scale });
+        const value = limitOf(info, typed);
+        if (value === null) return;
+        onAdd({ key, isLeast, value });
         setTyped("");
       }}
     >
@@ -160,7 +160,7 @@ function LimitForm({ figures, onAdd }: { figures: FigureInfo[]; onAdd: (filter: 
         onChange={(value) => setIsLeast(value === "least")}
       />
       <input className="field num w-16" inputMode="decimal" aria-label="Limit" value={typed} onChange={(event) => setTyped(event.target.value)} />
-      {scale === 100 && "%"}
+      {(info?.unit === "fraction" || info?.unit === "percent") && "%"}
       <button type="submit" className="plain-button !px-2 !py-0">
         add
       </button>

@@ -186,6 +186,17 @@ export function bytesText(bytes: number): string {
   return bytes < 1_000_000 ? "under 1 MB" : `${plain(bytes / 1_000_000, 0)} MB`;
 }
 
+/** A limit as it was typed, in the unit that the figure has inside; null when it is no number. */
+export function limitOf(info: FigureInfo | undefined, typed: string): number | null {
+  const value = Number(typed);
+  return typed.trim() === "" || !Number.isFinite(value) ? null : info?.unit === "fraction" ? value / 100 : value;
+}
+
+/** A limit as it is shown. */
+export function limitText(info: FigureInfo | undefined, value: number): string {
+  return info?.unit === "fraction" ? `${Number((value * 100).toPrecision(6))} %` : `${value}${info?.unit === "percent" ? " %" : ""}`;
+}
+
 /** How many runs a picture is drawn from: while many are still to come it is drawn anew at every hundredth only. */
 export function drawnRuns(trial: Trial | undefined): number {
   if (!trial) return 0;

@@ -102,7 +102,12 @@ class Trials:
                 return
             job = self._jobs[number] = _Job()
             self._unstored.pop(number, None)
-        self.store.set_state(number, "running")
+        try:
+            self.store.set_state(number, "running")
+        except StoreError:
+            with self._lock:
+                del self._jobs[number]
+            raise
         job.thread = Thread(target=self._work, args=(trial, job), name=f"trial-{number}", daemon=True)
         job.thread.start()
 

@@ -69,7 +69,7 @@ export class LanguageLink {
     this.uri = `skelb:///page/${encodeURIComponent(title)}`;
     this.onFindings = onFindings;
     this.client = new LSPClient({
-      timeout: 10_000,
+      timeout: 600_000, // what is asked while an editor closes is never answered: its late refusal would tell nobody anything
       notificationHandlers: {
         "textDocument/publishDiagnostics": (_client, params: { uri: string; version?: number; diagnostics: SentDiagnostic[] }) => this.received(params),
       },
