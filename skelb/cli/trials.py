@@ -27,7 +27,7 @@ from skelb.core.trials import DESIGNS, Results
 from skelb.service.planning import calendar_between, conditions_between
 from skelb.service.trials.documents import Document, run_layout, sweep_document, walk_document
 from skelb.service.trials.orders import Layout, TrialSettings, layout_of
-from skelb.service.trials.readings import Reading, exported
+from skelb.service.trials.readings import Reading, exported, higher_is_better
 from skelb.service.trials.workers import THREADS
 
 app = typer.Typer()
@@ -163,7 +163,9 @@ def calendar(
     """What price did on every weekday, in every month and every hour."""
     setup = CliRun.read(file, bars, market, None, set_, "both", timeframe, from_, to)
     choices = setup.choices
-    rows = calendar_between(setup.checked, setup.dataset, choices.inputs, choices.from_date, choices.to_date, condition)
+    rows = calendar_between(
+        setup.checked, setup.dataset, choices.inputs, choices.from_date, choices.to_date, condition, setup.setting
+    )
     if json:
         print_json({"condition": condition, "rows": rows})
         return
@@ -217,7 +219,8 @@ def _write(layout: Layout, results: Results, csv: Path | None, parquet: Path | N
 
 def _print_runs(document: Document) -> None:
     objective, runs = document["objective"], document["runs"]
-    ranked = sorted((item for item in runs if item["ranked"]), key=lambda item: -(item["figures"][objective] or 0))
+    sign = -1 if higher_is_better(objective) else 1
+    ranked = sorted((item for item in runs if item["ranked"]), key=lambda item: sign * item["figures"][objective])
     print(f"{len(runs):,} runs, {len(ranked):,} with at least {document['min_trades']} trades")
     if document["deflation"]:
         print(document["deflation"]["sentence"])

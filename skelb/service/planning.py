@@ -15,14 +15,14 @@ from skelb.core.catalogue import YES
 from skelb.core.engine import Account
 from skelb.core.errors import SettingsError
 from skelb.core.export import plain_values
-from skelb.core.language import Checked, check
+from skelb.core.language import Checked, Setting, check
 from skelb.core.language.tools import without_rules, written
 from skelb.core.language.tree import Expression, Logic, Mark, Name, Not
 from skelb.core.language.walk import parts_within
 from skelb.core.plan import Dataset, Expressions, input_values
 from skelb.core.plan.watching import asks_position
 from skelb.core.trials import Group, Study, calendar_of, study_of
-from skelb.service.backtest import checked_or_error, setting_for
+from skelb.service.backtest import checked_or_error
 from skelb.service.library import Library
 from skelb.service.setup import Setup
 
@@ -88,14 +88,14 @@ def _used(node: Expression, checked: Checked) -> str | None:
 
 def calendar_between(
     checked: Checked, dataset: Dataset, given: Mapping[str, object], from_date: date | None, to_date: date | None,
-    condition: str = "",
+    condition: str, setting: Setting,
 ) -> list[Document]:  # fmt: skip
     """The study of a condition (a name of the script, or any expression) on every weekday, month and hour at once.
 
     Without a condition, of the weekdays, months and hours themselves. Raises SettingsError when it is no condition.
     """
     span = _between(dataset, from_date, to_date)
-    yes = None if not condition.strip() else _condition(checked, dataset, given, condition)[span]
+    yes = None if not condition.strip() else _condition(checked, dataset, given, condition, setting)[span]
     calendar, bars = dataset.calendar, dataset.bars
     months = (calendar.day.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) % 12 + 1)[span]
     groups: dict[Group, Ints] = {"weekday": calendar.weekday[span], "month": months}
@@ -122,9 +122,9 @@ def _group_name(group: Group, number: int) -> str:
     return day_name[number] if group == "weekday" else month_name[number]
 
 
-def _condition(checked: Checked, dataset: Dataset, given: Mapping[str, object], text: str) -> Bools:
+def _condition(checked: Checked, dataset: Dataset, given: Mapping[str, object], text: str, setting: Setting) -> Bools:
     name = "studied_condition"
-    found = checked_or_error(f"{checked.source.rstrip()}\n{name} = {text}\n", setting_for(dataset.bars, dataset.market))
+    found = checked_or_error(f"{checked.source.rstrip()}\n{name} = {text}\n", setting)
     if found.meanings[name].kind != "condition":
         raise SettingsError(f"`{text}` is not a condition: it is never yes or no")
     expressions = Expressions(found, input_values(found, given), dataset)

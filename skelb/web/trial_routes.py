@@ -9,6 +9,7 @@ from fastapi import APIRouter, Depends, Query, Response
 from skelb.core.errors import SettingsError
 from skelb.core.trials import READY_CONDITIONS
 from skelb.service.application import Application
+from skelb.service.backtest import setting_for
 from skelb.service.baskets import basket_run
 from skelb.service.planning import calendar_between, conditions_of
 from skelb.service.trials.desk import View
@@ -207,7 +208,8 @@ def calendar(body: StudyIn, app: App) -> CalendarOut:
     setup = body.setup
     dataset = setup.dataset(app.datasets)
     checked = setup.checked(app.library, dataset)
-    rows = calendar_between(checked, dataset, setup.known_inputs(checked), setup.from_date, setup.to_date, body.condition)  # fmt: skip
+    setting = setting_for(dataset.bars, dataset.market, app.library.saved_script)
+    rows = calendar_between(checked, dataset, setup.known_inputs(checked), setup.from_date, setup.to_date, body.condition, setting)  # fmt: skip
     return CalendarOut.model_validate({"rows": rows})
 
 

@@ -96,6 +96,9 @@ def test_a_calendar_has_every_weekday_month_and_hour(folder):
     count = next(row["count"] for row in study if row["text"] == "up")
     for group in ("weekday", "month", "hour"):
         assert sum(row["count"] for row in up if row["group"] == group) == count
+    (folder / "other.skelb").write_text('title "Other"\nuse "Sway" as sway\nrising = close > open\n')
+    given = ("other.skelb", *WAVE[1:5], "--condition", "sway.up")  # a script that stands on another is studied too
+    assert [row["count"] for row in document(folder, "calendar", *given)["rows"]] == [row["count"] for row in up]
     assert "Tuesday" in skelb(folder, "calendar", *WAVE[:5]).stdout
 
 

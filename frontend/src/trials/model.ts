@@ -227,6 +227,6 @@ export function openedState(trial: Trial, run: { inputs: Record<string, AxisValu
     account: from.account,
     sides: sides === "long" || sides === "short" ? sides : undefined,
     inverted: from.inverted || undefined,
-    inputs: { ...from.inputs, ...Object.fromEntries(Object.entries(run.inputs).filter(([name]) => !places.has(name))) },
+    inputs: { ...from.inputs, ...Object.fromEntries(Object.entries(run.inputs).filter(([name]) => !places.has(name) && name !== SIGNAL)) },
   };
 }

@@ -2,7 +2,7 @@
 
 from collections import OrderedDict
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from threading import Lock
 from typing import Any, Literal
 
@@ -106,13 +106,10 @@ class TrialDesk:
     def deflation(self, number: int, view: View) -> Document:
         """What the best run is worth, for the runs of this trial and for all that the script ever had."""
         trial = self.trial(number)
-        layout = self._trials.layout(trial.order)
-        sweep = layout.sweep
-        if trial.parts:
-            span = trial.parts[0].span
-            sweep = replace(sweep, from_date=span.first, to_date=span.last)
+        sweep = self._trials.layout(trial.order).sweep
+        span = trial.parts[0].span if trial.parts else None
         sharpes, kept = self._trials.store.tries_of(trial.title)
-        worth = self.reading(trial, view).deflation(sweep, sharpes, sharpes.size + kept)
+        worth = self.reading(trial, view).deflation(sweep, span, sharpes, sharpes.size + kept)
         return {"tries_of_script": sharpes.size + kept, "title": trial.title, "deflation": deflation_document(worth)}
 
     def walk(self, number: int, view: View, choose: Choice) -> Document:

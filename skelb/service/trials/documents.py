@@ -1,7 +1,6 @@
 """Whole trials as documents: sweeps and searches run here for the command line, walk-forwards wherever they ran."""
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from typing import Any, Literal
 
 import numpy as np
@@ -36,11 +35,11 @@ def sweep_document(settings: TrialSettings, layout: Layout, results: Results, ob
         for part in range(max(1, len(layout.parts)))
     ]
     reading, outside = readings[0], readings[1] if len(readings) > 1 else None
-    sweep = replace(layout.sweep, from_date=layout.parts[0].span.first, to_date=layout.parts[0].span.last) if layout.parts else layout.sweep  # fmt: skip
+    span = layout.parts[0].span if layout.parts else None
     runs = [run_document(reading, row, outside, layout.labels) for row in range(len(reading.results))]
     marks = reading.landmarks
     document: Document = {
-        "deflation": deflation_document(reading.deflation(sweep, results.column("sharpe"), len(results))),
+        "deflation": deflation_document(reading.deflation(layout.sweep, span, results.column("sharpe"), len(results))),
         "axes": [{"name": axis.name, "values": list(axis.values)} for axis in layout.axes],
         "objective": settings.objective,
         "min_trades": settings.min_trades,

@@ -21,6 +21,7 @@ from skelb.core.trials import (
     Landmarks,
     Point,
     Results,
+    Span,
     Sweep,
     around,
     check_objective,
@@ -173,14 +174,14 @@ class Reading:
             "front": self.results.numbers[on_front].tolist(),
         }  # fmt: skip
 
-    def deflation(self, sweep: Sweep, sharpes: Floats, tries: int) -> Deflated | None:
+    def deflation(self, sweep: Sweep, span: Span | None, sharpes: Floats, tries: int) -> Deflated | None:
         """What the best run is worth after so many tries, with the Sharpe ratios of those that are known.
 
         Their spread is that of all tries or of these runs, the larger: trying more must never flatter the best.
         """
         if self.best is None:
             return None
-        record = sweep.record(self.point(self.best))
+        record = sweep.record(self.point(self.best), span=span)
         changes = daily_changes(record)
         if changes is None:
             return None

@@ -39,9 +39,9 @@ def workers_for(sweep: Sweep, axes: tuple[Axis, ...], threads: int = THREADS, cl
             yield Workers(executor, run_tasks, sweep, 2 * threads)
         return
     with _connected(cluster) as client:
-        sent = client.scatter(packed(sweep, axes), broadcast=True, hash=False)
-        count = max(1, sum(client.nthreads().values()))
         try:
+            sent = client.scatter(packed(sweep, axes), broadcast=True, hash=False)
+            count = max(1, sum(client.nthreads().values()))
             yield Workers(client.get_executor(), run_shipped, sent, 3 * count)
         except SkelbError:
             raise

@@ -4,7 +4,7 @@ import { api, scriptsQuery, unwrap } from "@/api";
 import { Loading, Picker, plain, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EarlierTrials } from "../EarlierTrials";
-import { drawnRuns, orderOf } from "../model";
+import { drawnRuns, openedState, orderOf } from "../model";
 import { readyConditionsQuery, studyQuery, tableQuery, type Seen } from "../queries";
 import { RunCard } from "../RunCard";
 import { RunTable } from "../RunTable";
@@ -49,13 +49,11 @@ export function SearchDesk({ head, state, setup, figures, markets, onState, onOp
     mutationFn: async (number: number) => {
       const { text } = await unwrap(api.GET("/api/trials/{number}/scripts/{point}", { params: { path: { number: trial!.id, point: number } } }));
       const run = await unwrap(api.GET("/api/trials/{number}/runs/{point}", { params: { path: { number: trial!.id, point: number } } }));
-      return { saved: await unwrap(api.POST("/api/scripts", { body: { text } })), market: run.inputs.market };
+      return { saved: await unwrap(api.POST("/api/scripts", { body: { text } })), run };
     },
-    onSuccess: ({ saved, market }) => {
+    onSuccess: ({ saved, run }) => {
       void client.invalidateQueries({ queryKey: scriptsQuery.queryKey });
-      const from = trial!.order.setup;
-      const first = trial!.parts[0];
-      onOpen({ script: saved.title, market: typeof market === "string" ? market : from.market, timeframe: from.timeframe, account: from.account, from: first?.first ?? from.from_date ?? undefined, to: first?.last ?? from.to_date ?? undefined });
+      onOpen(openedState(trial!, run, { script: saved.title }));
     },
   });
   const toggle = (text: string) => setPicked(conditions.includes(text) ? conditions.filter((other) => other !== text) : [...conditions, text]);
