@@ -4,10 +4,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import Any
 
-import numpy as np
-
 from skelb.core.bars import Timeframe
-from skelb.core.export import finding_rows, plain_values
+from skelb.core.export import evenly, finding_rows, plain_values
 from skelb.core.figures import basket_record, market_costs, market_figures
 from skelb.service.backtest import backtest_basket
 from skelb.service.datasets import Datasets
@@ -37,7 +35,7 @@ def basket_run(
         record = record.against(datasets.get(against, timeframe))
         assert record.reference is not None
         held, held_from = record.reference, record.reference_from
-    shown = np.unique(np.linspace(0, record.equity.size - 1, min(_MOST_POINTS, record.equity.size)).astype(np.int64))
+    shown = evenly(record.equity.size, _MOST_POINTS)
     rows = []
     for outcome in result.outcomes:
         costs = market_costs(outcome)

@@ -17,6 +17,7 @@ from skelb.core.errors import NotFoundError, SettingsError, SkelbError
 from skelb.core.explain import Explainer, funnel_of, sieves_of, why_sentences
 from skelb.core.export import (
     Scene,
+    evenly,
     explanation_document,
     finding_rows,
     lens_document,
@@ -314,5 +315,5 @@ def _input_document(found: Input) -> Document:
 
 def market_preview(bars: Bars, points: int = 300) -> Document:
     """A few closes over time, to draw what a file or market holds."""
-    ends = np.unique(np.linspace(0, len(bars) - 1, min(points, len(bars))).astype(np.int64))
+    ends = evenly(len(bars), points)
     return {"time": bars.time[ends].tolist(), "close": bars.close[ends].tolist()}

@@ -242,7 +242,8 @@ def test_conditions_and_calendar_are_studied_with_the_command_lines_figures(page
 
 
 def test_a_search_ranks_entries_and_makes_one_a_script(page, world):
-    page.goto(f"{SWELL}&face=search")
+    inputs = '{"slow":60}'  # an input that is not the script's own goes along
+    page.goto(f"{SWELL}&face=search&inputs={inputs}")
     own = page.get_by_role("list", name="of this script").get_by_role("checkbox")
     own.first.wait_for()
     ready = page.get_by_role("list", name="ready-made").get_by_role("checkbox")
@@ -258,7 +259,7 @@ def test_a_search_ranks_entries_and_makes_one_a_script(page, world):
     start(page, "12")
     asked = ("up", "close > sma(close, 50)", "rsi(close, 5) > 55 or gate > 90")
     given = [item for text in asked for item in ("--condition", text)]
-    runs = on_kelp(page, world, TEXT, "search", *given, "--min-trades", "10")["runs"]
+    runs = on_kelp(page, world, TEXT, "search", *given, "--min-trades", "10", "--set", "slow=60")["runs"]
     best = max((run for run in runs if run["ranked"]), key=lambda run: run["figures"]["sharpe"])
     ranked = page.locator("[data-ranked=true]").first
     expect(ranked).to_contain_text(best["label"])

@@ -18,6 +18,7 @@ from skelb.core.export.lens import lens_document
 from skelb.core.export.preview import preview_document
 from skelb.core.export.scene import (
     Scene,
+    evenly,
     overview_document,
     plain_values,
     scene_document,
@@ -35,6 +36,7 @@ __all__ = [
     "conversion_document",
     "conversion_names",
     "diagnostics_document",
+    "evenly",
     "explanation_document",
     "finding_rows",
     "lens_document",

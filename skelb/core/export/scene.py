@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 
-from skelb.core.bars import Floats
+from skelb.core.bars import Floats, Ints
 from skelb.core.catalogue import YES
 from skelb.core.engine import Outcome
 from skelb.core.figures import drawdown_of
@@ -184,7 +184,7 @@ def scene_document(scene: Scene) -> Document:
 def overview_document(outcome: Outcome, points: int = 600) -> Document:
     """The whole run in few points: time, close and equity at the end of equal stretches of bars."""
     size = outcome.last - outcome.first + 1
-    ends = np.unique(np.linspace(0, size - 1, min(points, size)).astype(np.int64))
+    ends = evenly(size, points)
     bars = outcome.plan.dataset.bars
     at = ends + outcome.first
     return {
@@ -340,6 +340,11 @@ def _marks(scene: Scene, cut: _Cut) -> list[Document]:
             )
             found.append({"bar": int(bar), "place": mark.place, "form": mark.form, "color": mark.color, "label": label})
     return found
+
+
+def evenly(size: int, most: int) -> Ints:
+    """Up to `most` places of `size`, evenly apart, the first and the last among them: int64, ascending."""
+    return np.unique(np.linspace(0, size - 1, min(most, size)).astype(np.int64))
 
 
 def spread(value: np.ndarray, size: int) -> np.ndarray:

@@ -3,9 +3,8 @@
 from collections.abc import Callable, Sequence
 from typing import Any, Literal
 
-import numpy as np
-
 from skelb.core.errors import SkelbError
+from skelb.core.export import evenly
 from skelb.core.trials import Cell, Point, Results, Span, Stitched, Sweep, Window, efficiency, run_cells, stitched
 from skelb.service.trials.jobs import missing_tasks
 from skelb.service.trials.orders import Layout, Part, TrialSettings, span_document
@@ -102,7 +101,7 @@ def walk_document(
 
 
 def _stitched_document(run: Stitched) -> Document:
-    shown = np.unique(np.linspace(0, run.equity.size - 1, min(_MOST_POINTS, run.equity.size)).astype(np.int64))
+    shown = evenly(run.equity.size, _MOST_POINTS)
     return {
         "net": run.net,
         "drawdown": run.drawdown,
