@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import subprocess
 import sys
 
@@ -35,6 +36,24 @@ def page(browser, server):
     yield found
     context.close()
     assert errors == []
+
+
+def start(page, runs):
+    """Starts a trial and waits for all of its runs; what trials before it say is not taken for its own."""
+    before = trial_of(page.url)
+    page.get_by_role("button", name=f"Start {runs} runs").click()
+    page.wait_for_url(lambda url: trial_of(url) not in (None, before))
+    all_ran(page, runs)
+
+
+def trial_of(url):
+    found = re.search(r"[?&]trial=([0-9]+)", url)
+    return found and found[1]
+
+
+def all_ran(page, runs):
+    expect(page.get_by_role("status").filter(has_text=f"{runs} of {runs} runs")).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("^Start"))).to_be_visible()
 
 
 def command_line(folder, *arguments):

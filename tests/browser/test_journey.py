@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import command_line
+from tests.browser.conftest import command_line, start
 from tests.conftest import wave_bars, write_csv
 
 pytestmark = pytest.mark.xdist_group("browser")
@@ -103,8 +103,7 @@ def test_from_a_file_of_bars_to_a_judged_sweep(page, tmp_path):
 
     # Sweep two inputs and open the best cell as a run.
     page.get_by_role("button", name="Sweep").click()
-    page.get_by_role("button", name="Start 20 runs").click()
-    expect(page.get_by_text("20 of 20 runs").first).to_be_visible()
+    start(page, "20")
     page.get_by_label("Objective").select_option("net_profit")
     swept = command_line(tmp_path, "sweep", *common, "--vary", "fast", "--vary", "slow", "--objective", "net_profit")
     runs = swept["runs"]

@@ -11,19 +11,13 @@ from skelb.core.trials import Cell
 from skelb.service.application import Application
 from skelb.service.setup import Setup
 from skelb.service.trials.orders import TrialOrder
-from tests.browser.conftest import command_line, on_kelp
+from tests.browser.conftest import all_ran, command_line, on_kelp, start, trial_of
 from tests.browser.test_journey import settled, shown
 from tests.conftest import DEMO_TEXTS
 
 pytestmark = pytest.mark.xdist_group("browser")
 SWELL = "/trials?script=Harbour%20swell"
 TEXT = DEMO_TEXTS["Harbour swell"]
-
-
-def start(page, runs):
-    page.get_by_role("button", name=f"Start {runs} runs").click()
-    expect(page.get_by_text(f"{runs} of {runs} runs").first).to_be_visible()
-    expect(page.get_by_role("button", name=re.compile("^Start"))).to_be_visible()
 
 
 def view(page, name):
@@ -316,7 +310,7 @@ def test_a_script_that_cannot_be_tried_and_a_cluster_that_is_not_there_are_told_
     page.get_by_label("fast step").fill("36")
     page.get_by_label("slow step").fill("100")
     start(page, "24")
-    page.goto(f"{SWELL}&trial={re.search(r'trial=([0-9]+)', page.url)[1]}")
+    page.goto(f"{SWELL}&trial={trial_of(page.url)}")
     expect(page.get_by_role("alert")).to_contain_text("look for it under “Walk-forward”")
     page.goto(SWELL)
     page.get_by_label("fast step").fill("36")
@@ -330,7 +324,7 @@ def test_a_script_that_cannot_be_tried_and_a_cluster_that_is_not_there_are_told_
     page.get_by_role("button", name="use threads").click()
     expect(page.get_by_text("2 threads here")).to_be_visible()
     page.get_by_role("button", name="Go on").click()
-    expect(page.get_by_text("4 of 4 runs").first).to_be_visible()
+    all_ran(page, "4")
 
 
 def test_the_commands_of_the_place_are_in_the_palette(page):
@@ -390,7 +384,7 @@ def test_a_run_opens_in_the_version_it_was_made_with(page):
         )
     page.goto("/trials?script=Two%20tides&version=1&market=KELP&timeframe=15m&x=guard")
     start(page, "19")
-    number = re.search(r"trial=(\d+)", page.url)[1]
+    number = trial_of(page.url)
     page.get_by_label("Least number of trades").fill("5")
     page.goto(f"/trials?script=Two%20tides&trial={number}&market=KELP&timeframe=15m")
     page.locator("[data-cell='4']").click()

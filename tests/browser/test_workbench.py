@@ -8,7 +8,7 @@ from playwright.sync_api import expect
 
 from skelb.core.bars import Bars, Timeframe
 from skelb.service.application import Application
-from tests.browser.conftest import KELP, backtest, command_line
+from tests.browser.conftest import KELP, backtest, command_line, start
 from tests.browser.test_journey import settled, shown, write_script
 
 pytestmark = pytest.mark.xdist_group("browser")
@@ -216,8 +216,7 @@ def test_curves_under_the_inputs_are_runs_with_other_values(page, world):
     expect(page.get_by_label("fast, typed")).to_have_value("12")
     page.get_by_test_id("curve-guard").get_by_role("button", name="sweep guard").click()
     expect(page).to_have_url(re.compile(r"/trials\?.*x=guard"))
-    page.get_by_role("button", name="Start 19 runs").click()
-    expect(page.get_by_text("19 of 19 runs").first).to_be_visible()
+    start(page, "19")
     expect(page.locator("[data-cell] circle:not([fill=none])")).to_have_count(18)  # one has too few trades to be ranked
 
 
