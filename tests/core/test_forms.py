@@ -172,6 +172,12 @@ def test_total_is_the_sum_written_out():
     assert_array_equal(values("input n = 4\nx = total(k from 0 to n - 1: prior(close, k) * (n - k))"), values(written))
     np.testing.assert_allclose(values("x = total(i from 1 to 2: total(k from 0 to 1: prior(open, k) * i)) on 1h"),
                                values("x = (3 * (open + prior(open))) on 1h"))  # fmt: skip
+    inner = "total(i from 1 to 3: total(k from 1 to i: prior(close, k)) + sma(close, 2 * i))"  # bounds that move
+    np.testing.assert_allclose(
+        values(f"x = {inner}"),
+        values("x = 3 * prior(close) + 2 * prior(close, 2) + prior(close, 3)"
+               " + sma(close, 2) + sma(close, 4) + sma(close, 6)"),
+    )  # fmt: skip
     with pytest.raises(SettingsError, match=r"at most 1,000"):
         values("input n = 5000\nx = total(k from 0 to n: prior(close, k))")
 

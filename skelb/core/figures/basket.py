@@ -70,6 +70,8 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
         bars = outcome.plan.dataset.bars
         grown = bars.close[span] / bars.open[outcome.first]
         holding += _carried(grown, at, moments.size, 1.0) / len(outcomes)
+    days = np.maximum.accumulate(days)
+    ends = np.flatnonzero(np.append(days[1:] != days[:-1], True))
     return Record(
         outcomes[0].capital,
         numbers[rows],
@@ -79,7 +81,8 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
         equity,
         closes,
         int(moments[0]),
-        np.maximum.accumulate(days),
+        ends,
+        days[ends],
         holding,
         1.0,
     )

@@ -23,7 +23,7 @@ class Record:
     numbers : float64, shape (trades, kernel's number columns); bars_held, is_long, ambiguous : shape (trades,)
     equity : float64, shape (points,), at the closes of bars or of a basket's moments
     closes : int64, shape (points,), seconds since 1970 UTC; begins : the first bar's opening
-    days : int64, shape (points,), trading days since 1970
+    day_ends, days : int64, shape (days,), the last point of every trading day, and that day since 1970
     holding : float64, shape (points,), what holding is worth; held_from : what it was worth at the first open
     reference, reference_from : the same of what alpha and beta are against, when that is another market
     """
@@ -36,6 +36,7 @@ class Record:
     equity: Floats
     closes: Ints
     begins: int
+    day_ends: Ints
     days: Ints
     holding: Floats
     held_from: float
@@ -56,7 +57,10 @@ class Record:
 def record_of(outcome: Outcome, side: str = "all") -> Record:
     """The record of one market's run, or of its `long` or `short` trades alone."""
     trades, dataset = outcome.trades, outcome.plan.dataset
-    span = slice(outcome.first, outcome.last + 1)
+    first, last, calendar = outcome.first, outcome.last, dataset.calendar
+    span = slice(first, last + 1)
+    first_end, last_end = np.searchsorted(calendar.day_ends, (first, last))
+    ends = np.minimum(calendar.day_ends[first_end : last_end + 1], last)
     chosen = slice(None) if side == "all" else trades.side == (1 if side == "long" else -1)
     return Record(
         outcome.capital,
@@ -65,11 +69,12 @@ def record_of(outcome: Outcome, side: str = "all") -> Record:
         (trades.side > 0)[chosen],
         trades.ambiguous[chosen],
         outcome.equity if isinstance(chosen, slice) else side_equity(outcome, chosen),
-        dataset.calendar.close_time[span],
-        int(dataset.bars.time[outcome.first]),
-        dataset.calendar.day[span],
+        calendar.close_time[span],
+        int(dataset.bars.time[first]),
+        ends - first,
+        calendar.day[ends],
         dataset.bars.close[span],
-        float(dataset.bars.open[outcome.first]),
+        float(dataset.bars.open[first]),
     )
 
 
@@ -119,7 +124,7 @@ def drawdown_of(equity: Floats, capital: float) -> Floats:
 
 
 def _trade_figures(record: Record) -> Figures:
-    sums = _trade_sums(record.numbers[:, _SUMMED], record.bars_held, record.ambiguous)
+    sums = _trade_sums(record.numbers, _SUMMED, record.bars_held, record.ambiguous)
     count, wins, won, lost = int(sums[_COUNT]), int(sums[_WINS]), float(sums[_WON]), float(sums[_LOST])
     losses, net = count - wins, won - lost
     costs = float(sums[_FEES] + sums[_SPREADS] + sums[_SLIPPED] + sums[_NIGHTS])
@@ -174,56 +179,38 @@ def daily_changes(record: Record) -> Floats | None:
 
     None when equity was ever at or below 0.
     """
-    return _relative_changes(record.equity[_day_ends(record)], record.capital)
-
-
-def _day_ends(record: Record) -> Ints:
-    return np.flatnonzero(np.append(record.days[1:] != record.days[:-1], True))
+    whole = np.concatenate(([record.capital], record.equity[record.day_ends]))
+    return np.asarray(whole[1:] / whole[:-1] - 1.0) if (whole > 0).all() else None
 
 
 def _daily_figures(record: Record) -> Figures:
-    ends = _day_ends(record)
-    years = float(record.days[-1] - record.days[0] + 1) / _YEAR_DAYS
-    per_year = ends.size / years
+    per_year = record.days.size * _YEAR_DAYS / float(record.days[-1] - record.days[0] + 1)
     found: Figures = {}
     final = float(record.equity[-1])
     if final > 0:
-        found["yearly_growth"] = (final / record.capital) ** (1.0 / years) - 1.0
-    changes = _relative_changes(record.equity[ends], record.capital)
-    if changes is None or changes.size < 2:
-        return found
-    root = np.sqrt(per_year)
-    deviation = float(changes.std(ddof=1))
-    falls = float(np.sqrt(np.mean(np.minimum(changes, 0.0) ** 2)))
-    if deviation > 0:
-        found["sharpe"] = float(changes.mean() / deviation * root)
-    if falls > 0:
-        found["sortino"] = float(changes.mean() / falls * root)
+        found["yearly_growth"] = (final / record.capital) ** (per_year / record.days.size) - 1.0
     held, held_from = record.holding, record.held_from
     if record.reference is not None:
         held, held_from = record.reference, record.reference_from
-    market = _relative_changes(held[ends], held_from)
-    if market is not None and float(market.var()) > 0:
-        centred = market - market.mean()
-        beta = float((centred * (changes - changes.mean())).mean() / market.var())
-        found["beta"] = beta
-        found["alpha"] = float((changes.mean() - beta * market.mean()) * per_year)
+    mean, deviation, falls, held_mean, held_variance, covariance = _daily_sums(
+        record.equity, record.capital, held, held_from, record.day_ends
+    ).tolist()
+    root = per_year**0.5
+    if deviation > 0:
+        found["sharpe"] = mean / deviation * root
+    if falls > 0:
+        found["sortino"] = mean / falls * root
+    if held_variance > 0:
+        found["beta"] = covariance / held_variance
+        found["alpha"] = (mean - covariance / held_variance * held_mean) * per_year
     return found
 
 
-def _relative_changes(values: Floats, before: float) -> Floats | None:
-    """Each value over the one before, less one; None when any of them is not above 0."""
-    whole = np.concatenate(([before], values))
-    if not (whole > 0).all():
-        return None
-    return np.asarray(whole[1:] / whole[:-1] - 1.0)
-
-
 # The ledger's columns that `_trade_sums` reads, picked here: compiled code must not freeze another file's layout.
-_SUMMED = [
+_SUMMED = (
     kernel.TF_NET, kernel.TF_GROSS, kernel.TF_COMMISSION, kernel.TF_SPREAD, kernel.TF_SLIPPAGE, kernel.TF_FINANCING,
     kernel.TF_R,
-]  # fmt: skip
+)  # fmt: skip
 _MARKED = [kernel.TF_UNITS, kernel.TF_ENTRY_PRICE, kernel.TF_ENTRY_FEE, kernel.TF_NET]  # as `_equity_of` reads them
 # What `_trade_sums` counts.
 (
@@ -233,13 +220,14 @@ _MARKED = [kernel.TF_UNITS, kernel.TF_ENTRY_PRICE, kernel.TF_ENTRY_FEE, kernel.T
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _trade_sums(numbers, bars_held, ambiguous):
-    """All that the trade figures are made of, in one pass over the trades; `numbers` in the order of `_SUMMED`."""
+def _trade_sums(numbers, columns, bars_held, ambiguous):
+    """All that the trade figures are made of, in one pass over the trades; `columns` in the order of `_SUMMED`."""
+    of_net, of_gross, of_fees, of_spread, of_slippage, of_nights, of_r = columns
     sums = np.zeros(17)
     winning = 0
     losing = 0
     for t in range(bars_held.size):
-        net = numbers[t, 0]
+        net = numbers[t, of_net]
         sums[_COUNT] += 1
         if net > 0.0:
             sums[_WINS] += 1
@@ -254,18 +242,62 @@ def _trade_sums(numbers, bars_held, ambiguous):
         sums[_LOSING] = max(sums[_LOSING], losing)
         sums[_BEST] = max(sums[_BEST], net)
         sums[_WORST] = min(sums[_WORST], net)
-        sums[_GROSS] += numbers[t, 1]
-        sums[_FEES] += numbers[t, 2]
-        sums[_SPREADS] += numbers[t, 3]
-        sums[_SLIPPED] += numbers[t, 4]
-        sums[_NIGHTS] += numbers[t, 5]
-        in_r = numbers[t, 6]
+        sums[_GROSS] += numbers[t, of_gross]
+        sums[_FEES] += numbers[t, of_fees]
+        sums[_SPREADS] += numbers[t, of_spread]
+        sums[_SLIPPED] += numbers[t, of_slippage]
+        sums[_NIGHTS] += numbers[t, of_nights]
+        in_r = numbers[t, of_r]
         if in_r == in_r:
             sums[_IN_R] += in_r
             sums[_WITH_R] += 1
         sums[_AMBIGUOUS] += ambiguous[t]
         sums[_HELD] += bars_held[t]
     return sums
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _daily_sums(equity, capital, held, held_from, day_ends):
+    """Mean, sample deviation and root mean square of the falls of equity's relative changes from day to day; mean,
+    variance and covariance of those of what is held. Zeros when there are under two, or when a value is not above 0."""
+    found = np.zeros(6)
+    n = day_ends.size
+    changes = np.empty(n)
+    market = np.empty(n)
+    before = capital
+    held_before = held_from
+    is_held_known = held_from > 0.0
+    if n < 2:
+        return found
+    for k in range(n):
+        now = equity[day_ends[k]]
+        if not now > 0.0:
+            return found
+        changes[k] = now / before - 1.0
+        before = now
+        now = held[day_ends[k]]
+        is_held_known &= now > 0.0
+        market[k] = now / held_before - 1.0
+        held_before = now
+    mean = changes.mean()
+    held_mean = market.mean()
+    spread = 0.0
+    falls = 0.0
+    variance = 0.0
+    shared = 0.0
+    for k in range(n):
+        spread += (changes[k] - mean) ** 2
+        falls += min(changes[k], 0.0) ** 2
+        variance += (market[k] - held_mean) ** 2
+        shared += (changes[k] - mean) * (market[k] - held_mean)
+    found[0] = mean
+    found[1] = np.sqrt(spread / (n - 1))
+    found[2] = np.sqrt(falls / n)
+    if is_held_known:
+        found[3] = held_mean
+        found[4] = variance / n
+        found[5] = shared / n
+    return found
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

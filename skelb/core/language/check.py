@@ -1,11 +1,14 @@
 """Checking a whole script: names, kinds, rules, and what is allowed but surely not meant."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
+from skelb.core.catalogue import POSITION_NAMES
 from skelb.core.language.checking.kinds import Meaning, Scope
 from skelb.core.language.checking.pass_loose_ends import check_drawn, check_never, check_unused
 from skelb.core.language.checking.pass_meanings import check_meanings
 from skelb.core.language.checking.pass_rules import check_rules
+from skelb.core.language.checking.stepwise import names_in
 from skelb.core.language.checking.used import SavedScript, joined
 from skelb.core.language.checking.work import Setting, Work
 from skelb.core.language.diagnostics import Diagnostic
@@ -46,6 +49,11 @@ class Checked:
     def is_sound(self) -> bool:
         """Whether there is no error."""
         return all(item.severity != "error" for item in self.diagnostics)
+
+    @cached_property
+    def asks_position(self) -> bool:
+        """Whether any of it depends on the position."""
+        return any(name.name in POSITION_NAMES for placed in self.statements for name in names_in(placed.statement))
 
     @property
     def title(self) -> str:

@@ -35,6 +35,9 @@ class Evaluation:
 
     def value(self, number: int) -> Value:
         """The value of an expression, shape (n,) or (1,) when constant; its parts are computed first, once each."""
+        held = self._memo.peek(number)
+        if held is not None:
+            return held
         order, values = self._needed(number)
         uses = dict.fromkeys(order, 0)
         for part in order:

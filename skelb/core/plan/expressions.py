@@ -69,6 +69,7 @@ class Expressions(Evaluation):
         self._inputs = inputs
         super().__init__(dataset)
         self._names: dict[str, int] = {}
+        self._asked: dict[int, tuple[Expression, int]] = {}  # by identity; holding the node keeps its identity its own
         self._counters: dict[str, int] = {}  # counters of the sums being built; names like any other
         for placed in checked.statements:  # in text order, so that chains do not recurse
             statement = placed.statement
@@ -143,7 +144,12 @@ class Expressions(Evaluation):
 
     def of(self, node: Expression) -> Value:
         """The value of `node`."""
-        return self.value(self.number(node))
+        if self._counters:  # a sum being built gives one node many numbers
+            return self.value(self.number(node))
+        asked = self._asked.get(id(node))
+        if asked is None:
+            asked = self._asked[id(node)] = node, self.number(node)
+        return self.value(asked[1])
 
     def whole(self, node: Expression) -> Value:
         """The value of `node` on every bar, shape (n,), constants spread out."""

@@ -55,10 +55,12 @@ def _inside(window: Window, terms: Terms) -> Bools:
 
 
 def _lay_flats(terms: Terms, flags: NDArray[np.uint8], blocks: NDArray[np.uint8]) -> None:
-    calendar = terms.calendar
+    rules, calendar = terms.of_kind(Flat), terms.calendar
+    if not rules:
+        return
     new_day = calendar.starts_day.copy()
     new_day[:1] = False
-    for rule in terms.of_kind(Flat):
+    for rule in rules:
         if rule.until == "week":
             new_week = np.concatenate(([False], calendar.week[1:] != calendar.week[:-1]))[: len(terms.dataset)]
             _raise_flat(flags, blocks, new_week, calendar.ends_week, calendar.ends_week)

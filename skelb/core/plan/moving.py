@@ -11,7 +11,7 @@ from skelb.core.errors import SettingsError
 from skelb.core.language.tree import Breakeven, Distance, Side, Trail
 from skelb.core.plan.columns import MOVING, Column, DistanceUnit
 from skelb.core.plan.terms import Terms
-from skelb.core.plan.watching import Made, asks_position
+from skelb.core.plan.watching import Made
 
 M = TypeVar("M", Trail, Breakeven)
 _UNITS = {"percent": DistanceUnit.PERCENT, "R": DistanceUnit.R}
@@ -47,7 +47,7 @@ def lay_moving_levels(
         if trails.once is not None:
             lay(Column.TRAIL_ONCE, trails.once)
     at = _in_force([rule for rule in rules if isinstance(rule, Trail) and rule.distance.unit == "at"], side)
-    if at is not None and asks_position(at.distance.amount, terms.checked):
+    if at is not None and terms.asks_position(at.distance.amount):
         terms.watching.add(at.distance.amount, Made.BEFORE_LEVELS, offset + Column.TRAIL_AT)
     elif at is not None:
         columns[offset + Column.TRAIL_AT] = terms.amount(at.distance)

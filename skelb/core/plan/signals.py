@@ -14,7 +14,7 @@ from skelb.core.language.tree import Enter, Exit, Expression, Order, Side
 from skelb.core.plan.columns import Flag, OrderForm
 from skelb.core.plan.levels import Levels, share_of, size_form
 from skelb.core.plan.terms import SIDE_BITS, SIDES, Stated, Terms
-from skelb.core.plan.watching import Made, asks_position
+from skelb.core.plan.watching import Made
 
 _ENTER = {"long": Flag.ENTER_LONG, "short": Flag.ENTER_SHORT}
 _EXIT = {"long": Flag.EXIT_LONG, "short": Flag.EXIT_SHORT}
@@ -119,7 +119,7 @@ class _Rows:
 
 def _lay_exits(terms: Terms, levels: Levels, exits: list[Exit], entries: int, rows: _Rows) -> NDArray[np.int64]:
     table = np.zeros((len(exits), 6), np.int64)
-    asking = [asks_position(rule.when, terms.checked) for rule in exits]
+    asking = [terms.asks_position(rule.when) for rule in exits]
     flagging = [not asks and not _form(rule.order).rests for asks, rule in zip(asking, exits, strict=True)]
     on_side = {side: sum(flags and rule.side in (None, side) for flags, rule in zip(flagging, exits, strict=True))
                for side in SIDES}  # fmt: skip
@@ -142,7 +142,7 @@ def _lay_exits(terms: Terms, levels: Levels, exits: list[Exit], entries: int, ro
 def _lay_entries(terms: Terms, levels: Levels, entries: list[Enter], rows: _Rows) -> NDArray[np.int64]:
     """After the exits: an entry whose side's exit flag is up does not happen."""
     table = np.zeros((len(entries), 6), np.int64)
-    asking = [asks_position(rule.when, terms.checked) for rule in entries]
+    asking = [terms.asks_position(rule.when) for rule in entries]
     flagging = [rule.side for asks, rule in zip(asking, entries, strict=True) if not asks]
     for index, rule in enumerate(entries):
         row, program = BY_FLAG, -1
@@ -171,7 +171,7 @@ def _life(terms: Terms, order: Order) -> int:
 def _lay_price(terms: Terms, levels: Levels, order: Order, column: int, made: Made) -> None:
     if order.price is None:
         return
-    if asks_position(order.price, terms.checked):
+    if terms.asks_position(order.price):
         terms.watching.add(order.price, made, column)
     else:
         levels.columns[column] = terms.expressions.of(order.price)

@@ -25,7 +25,7 @@ from skelb.core.language.tree import (
 )
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.expressions import Expressions, InputValue
-from skelb.core.plan.watching import Watching
+from skelb.core.plan.watching import Watching, asks_position
 
 SIDES: tuple[Side, Side] = ("long", "short")
 SIDE_BITS = {"long": 1, "short": 2, None: 3}
@@ -82,6 +82,10 @@ class Terms:
     def of_kind(self, kind: type[R]) -> list[R]:
         """The rules of one kind, in text order."""
         return [stated.rule for stated in self.stated if isinstance(stated.rule, kind)]
+
+    def asks_position(self, node: Expression) -> bool:
+        """Whether a part of a rule depends on the position, by itself or through names."""
+        return self.checked.asks_position and asks_position(node, self.checked)
 
     def amount(self, distance: Distance) -> Floats:
         """A distance's number, shape (n,) or (1,): pips, ticks and cash in price units, percent and R as they are.
