@@ -20,13 +20,13 @@ from skelb.cli.options import (
 )
 from skelb.core.trials import KINDS, Rules
 from skelb.service.backtest import backtest
-from skelb.service.distrust import challenge_document, resample_document, stress_document
+from skelb.service.distrust import Stress, challenge_document, resample_document, stress_document
 
 app = typer.Typer()
 
 
-@app.command()
-def stress(
+@app.command("stress")
+def stress_command(
     file: FileArgument, bars: BarsOption, market: MarketOption = None, account: AccountOption = None,
     set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
     from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
@@ -34,14 +34,14 @@ def stress(
 ) -> None:  # fmt: skip
     """Make a test worse on purpose: costs, later fills, exchanged sides, random entries, the other bars given."""
     setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
-    document = stress_document(setup.checked, setup.dataset, setup.account, setup.choices, setup.datasets[1:], seed)
+    stress = Stress(setup.checked, setup.dataset, setup.account, setup.choices, setup.datasets[1:], seed)
+    document = stress_document(stress)
     if json:
         print_json(document)
         return
     for row in document["rows"]:
-        found = row["figures"]
-        cells = "".join(f"{'-' if value is None else f'{value:,.2f}':>16}" for value in found.values())
-        print(f"{row['name']:28}{cells}")
+        cells = [f"{'-' if value is None else f'{value:,.2f}':>16}" for value in (row["figures"] or {}).values()]
+        print(f"{row['name']:28}{''.join(cells) or row['error']}")
     for sentence in document["verdict"]:
         print(sentence)
 

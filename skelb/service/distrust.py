@@ -1,13 +1,15 @@
 """Every honest way to distrust one run, as documents: stress, resampling, a challenge."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
 
 from skelb.core.bars import Commission, Market
 from skelb.core.engine import Account, Outcome, Pool, run
+from skelb.core.errors import SkelbError
 from skelb.core.figures import Figures, figures_of, record_of
 from skelb.core.language import Checked
 from skelb.core.plan import Dataset, Plan, input_values, make_dataset, make_plan
@@ -19,57 +21,103 @@ Document = dict[str, Any]
 SHOWN = ("net_profit", "return_over_drawdown", "profit_factor", "max_drawdown_percent", "win_rate", "trades")
 _COSTS = (1.5, 2.0, 3.0)
 _RANDOM_RUNS = 50
+_REAL = "as it is"
 
 
-def stress_document(
-    checked: Checked,
-    dataset: Dataset,
-    account: Account,
-    choices: Choices,
-    others: Sequence[Dataset] = (),
-    seed: int = 1,
-) -> Document:
-    """The run beside itself made worse: costs, later fills, same-bar policies, sides, random entries, other datasets.
+class Stress:
+    """A run beside itself made worse: costs, later fills, same-bar policies, sides, random entries, other datasets.
 
     The same for the same seed. Raises SettingsError as `backtest` does.
     """
-    inputs, pool = input_values(checked, choices.inputs), Pool()
 
-    def plan_on(where: Dataset, inverted: bool = False) -> Plan:
-        return make_plan(checked, where, inputs, choices.sides, choices.from_date, choices.to_date, inverted)
+    def __init__(
+        self,
+        checked: Checked,
+        dataset: Dataset,
+        account: Account,
+        choices: Choices,
+        others: Sequence[Dataset] = (),
+        seed: int = 1,
+    ) -> None:
+        self._checked, self._dataset, self._account, self._choices = checked, dataset, account, choices
+        self._inputs, self._pool, self._seed = input_values(checked, choices.inputs), Pool(), seed
+        self._plan = self._plan_on(dataset, choices.inverted)
+        self._rows = self._made_worse() | {
+            f"{other.market.symbol} {other.bars.timeframe}": partial(self._elsewhere, other) for other in others
+        }
+        self.total = len(self._rows) + _RANDOM_RUNS
 
-    def figures_on(plan: Plan, conditions: Account = account) -> Figures:
-        return figures_of(record_of(run(plan, conditions, pool)))
+    def steps(self) -> Iterator[Document]:
+        """One step a run: how many are done, of how many, and the row it completes, if any; then one with the verdict.
 
-    plan = plan_on(dataset, choices.inverted)
-    real = figures_on(plan)
-    rows: list[tuple[str, Figures]] = [("as it is", real)]
-    for times in _COSTS:
-        market = _dearer(dataset.market, times)
-        dear = make_dataset(
-            dataset.stored or dataset.bars, market, dataset.bars.timeframe, dataset.data_version, dataset.others
+        A row that cannot be run says why and has no figures.
+        """
+        found: dict[str, Figures] = {}
+        done = 0
+        for name, make in self._rows.items():
+            done += 1
+            try:
+                found[name] = make()
+            except SkelbError as exc:
+                yield self._step(done, {"name": name, "figures": None, "error": str(exc)})
+                continue
+            yield self._step(done, _row(name, found[name]))
+        drawn: list[Figures] = []
+        rng = np.random.default_rng(self._seed)
+        for _ in range(_RANDOM_RUNS):
+            drawn.append(self._figures(with_random_entries(self._plan, rng)))
+            done += 1
+            yield self._step(done, None)
+        nets = np.array([float(figures["net_profit"] or 0.0) for figures in drawn])
+        middle = drawn[int(np.argsort(nets, kind="stable")[nets.size // 2])]
+        beaten = float(np.mean(nets < float(found[_REAL]["net_profit"] or 0.0)))
+        yield self._step(done, _row("random entries, the median", middle)) | {
+            "random": {"runs": _RANDOM_RUNS, "beaten": beaten, "nets": nets.tolist()},
+            "verdict": _verdict(found, beaten),
+        }
+
+    def _step(self, done: int, row: Document | None) -> Document:
+        return {"done": done, "total": self.total, "row": row, "random": None, "verdict": None}
+
+    def _made_worse(self) -> dict[str, Callable[[], Figures]]:
+        """What the rows are called, and how each is run."""
+        plan, account = self._plan, self._account
+        rows: dict[str, Callable[[], Figures]] = {_REAL: partial(self._figures, plan)}
+        rows |= {f"costs × {times:g}": partial(self._dearer, times) for times in _COSTS}
+        rows["one bar later"] = lambda: self._figures(one_bar_later(plan))
+        for policy in ("worst", "path", "detail"):
+            if policy != account.same_bar:
+                rows[f"same bar: {policy}"] = partial(self._figures, plan, replace(account, same_bar=policy))
+        rows["sides exchanged"] = lambda: self._figures(self._plan_on(self._dataset, not self._choices.inverted))
+        return rows
+
+    def _plan_on(self, where: Dataset, inverted: bool) -> Plan:
+        choices = self._choices
+        return make_plan(
+            self._checked, where, self._inputs, choices.sides, choices.from_date, choices.to_date, inverted
         )
-        rows.append(
-            (f"costs × {times:g}", figures_on(plan_on(dear, choices.inverted), _dearer_account(account, times)))
-        )
-    rows.append(("one bar later", figures_on(one_bar_later(plan))))
-    for policy in ("worst", "path", "detail"):
-        if policy != account.same_bar:
-            rows.append((f"same bar: {policy}", figures_on(plan, replace(account, same_bar=policy))))
-    rows.append(("sides exchanged", figures_on(plan_on(dataset, not choices.inverted))))
-    rng = np.random.default_rng(seed)
-    drawn = [figures_on(with_random_entries(plan, rng)) for _ in range(_RANDOM_RUNS)]
-    nets = np.array([float(found["net_profit"] or 0.0) for found in drawn])
-    rows.append(("random entries, the median", drawn[int(np.argsort(nets, kind="stable")[nets.size // 2])]))
-    for other in others:
-        rows.append((f"{other.market.symbol} {other.bars.timeframe}", figures_on(plan_on(other, choices.inverted))))
-    beaten = float(np.mean(nets < float(real["net_profit"] or 0.0)))
-    named = dict(rows)
-    return {
-        "rows": [{"name": name, "figures": {key: found[key] for key in SHOWN}} for name, found in rows],
-        "random": {"runs": _RANDOM_RUNS, "beaten": beaten, "nets": nets.tolist()},
-        "verdict": _verdict(named, beaten),
-    }
+
+    def _figures(self, plan: Plan, account: Account | None = None) -> Figures:
+        return figures_of(record_of(run(plan, account or self._account, self._pool)))
+
+    def _dearer(self, times: float) -> Figures:
+        here = self._dataset
+        market = _dearer(here.market, times)
+        dear = make_dataset(here.stored or here.bars, market, here.bars.timeframe, here.data_version, here.others)
+        return self._figures(self._plan_on(dear, self._choices.inverted), _dearer_account(self._account, times))
+
+    def _elsewhere(self, other: Dataset) -> Figures:
+        return self._figures(self._plan_on(other, self._choices.inverted))
+
+
+def stress_document(stress: Stress) -> Document:
+    """All rows of a stress, its random entries and its verdict."""
+    steps = list(stress.steps())
+    return {"rows": [step["row"] for step in steps if step["row"]], "random": steps[-1]["random"], "verdict": steps[-1]["verdict"]}  # fmt: skip
+
+
+def _row(name: str, found: Figures) -> Document:
+    return {"name": name, "figures": {key: found[key] for key in SHOWN}, "error": ""}
 
 
 def _verdict(rows: dict[str, Figures], beaten: float) -> list[str]:
@@ -79,21 +127,19 @@ def _verdict(rows: dict[str, Figures], beaten: float) -> list[str]:
         return float(rows[name]["net_profit"] or 0.0)
 
     found = []
-    if not rows["as it is"]["trades"]:
+    if not rows[_REAL]["trades"]:
         return ["There are no trades to doubt."]
-    if net("as it is") <= 0 and net("sides exchanged") <= 0:
+    if net(_REAL) <= 0 and net("sides exchanged") <= 0:
         found.append("Both ways lose, the rules and their opposite: costs are the reason, not the direction.")
-    elif net("as it is") <= 0:
+    elif net(_REAL) <= 0:
         found.append("It loses as it is.")
-    if net("as it is") > 0:
+    if net(_REAL) > 0:
         dead = [name for name in rows if name.startswith("costs") and net(name) <= 0]
-        left = f"At three times the costs {net('costs × 3'):,.0f} of {net('as it is'):,.0f} is left."
+        left = f"At three times the costs {net('costs × 3'):,.0f} of {net(_REAL):,.0f} is left."
         found.append(f"It does not survive {dead[0]}." if dead else left)
         later = net("one bar later")
-        if later <= 0.5 * net("as it is"):
-            found.append(
-                f"One bar later it earns {later:,.0f} instead of {net('as it is'):,.0f}: it hangs on the very bar."
-            )
+        if later <= 0.5 * net(_REAL):
+            found.append(f"One bar later it earns {later:,.0f} instead of {net(_REAL):,.0f}: it hangs on the very bar.")
     worth = (
         "the entry is worth something" if beaten >= 0.95 else "the entry is worth little" if beaten >= 0.6 else "the entry is worth nothing"
     )  # fmt: skip

@@ -1,27 +1,35 @@
 """The REST API of what doubts a run: stress, resampling, challenges."""
 
-from fastapi import APIRouter
+from collections.abc import Iterable
+from typing import Annotated
+
+from fastapi import APIRouter, Depends
 
 from skelb.core.bars import Timeframe
 from skelb.core.trials import Rules
 from skelb.service.backtest import Result, backtest
-from skelb.service.distrust import challenge_document, resample_document, stress_document
+from skelb.service.distrust import Stress, challenge_document, resample_document
 from skelb.service.setup import Setup
-from skelb.web.schemas import ChallengeIn, ChallengeOut, ResampleIn, ResampleOut, StressIn, StressOut
+from skelb.web.schemas import ChallengeIn, ChallengeOut, ResampleIn, ResampleOut, StressIn, StressStepOut
 from skelb.web.served import App
 
 router = APIRouter(prefix="/api/doubt")
 
 
-@router.post("/stress")
-def stress(body: StressIn, app: App) -> StressOut:
-    """A run beside itself made worse, and elsewhere."""
+def _stress(body: StressIn, app: App) -> Stress:
+    """Planned before the answer begins, so that what cannot be run is told as an error."""
     setup = body.setup
     dataset = setup.dataset(app.datasets)
     checked = setup.checked(app.library, dataset)
     others = [app.datasets.get(place.market, Timeframe.parse(place.timeframe)) for place in body.others]
-    found = stress_document(checked, dataset, setup.conditions(app.library), setup.choices(checked), others)
-    return StressOut.model_validate(found)
+    return Stress(checked, dataset, setup.conditions(app.library), setup.choices(checked), others)
+
+
+@router.post("/stress")
+def stress(planned: Annotated[Stress, Depends(_stress)]) -> Iterable[StressStepOut]:
+    """A run beside itself made worse, and elsewhere: a line a run; whoever stops reading stops it."""
+    for step in planned.steps():
+        yield StressStepOut.model_validate(step)
 
 
 @router.post("/resample")

@@ -244,7 +244,8 @@ class StressIn(BaseModel):
 
 class StressRowOut(BaseModel):
     name: str
-    figures: Figures
+    figures: Figures | None
+    error: str
 
 
 class RandomEntriesOut(BaseModel):
@@ -253,10 +254,14 @@ class RandomEntriesOut(BaseModel):
     nets: list[float]
 
 
-class StressOut(BaseModel):
-    rows: list[StressRowOut]
-    random: RandomEntriesOut
-    verdict: list[str]
+class StressStepOut(BaseModel):
+    """How far a stress is, and the row just finished; the last step has the verdict."""
+
+    done: int
+    total: int
+    row: StressRowOut | None
+    random: RandomEntriesOut | None
+    verdict: list[str] | None
 
 
 class ResampleIn(BaseModel):

@@ -503,6 +503,37 @@ def test_a_run_is_doubted_with_the_command_lines_figures(page, world):
 # --- a million bars ----------------------------------------------------------------------------------------------
 
 
+HOLD_THE_STRESS = """
+window.held = true;
+const ask = window.fetch;
+const hold = () => new TransformStream({
+  async transform(piece, out) {
+    out.enqueue(piece);
+    if (window.held) await new Promise(() => {});
+  },
+});
+window.fetch = async (...asked) => {
+  const answer = await ask(...asked);
+  return answer.url.endsWith("/stress") ? new Response(answer.body.pipeThrough(hold()), answer) : answer;
+};
+"""
+
+
+def test_a_stress_says_how_far_it_is_and_keeps_its_rows_when_stopped(page):
+    page.add_init_script(HOLD_THE_STRESS)
+    page.goto("/trials?script=Harbour%20swell&face=doubt")
+    stress = page.get_by_role("region", name="Stress")
+    expect(stress.get_by_role("status")).to_contain_text(" of 58 runs")
+    expect(stress.get_by_role("rowheader", name="as it is")).to_be_visible()
+    stress.get_by_role("button", name="Stop").click()
+    expect(stress.get_by_role("status")).to_contain_text("there is no verdict")
+    expect(stress.get_by_role("rowheader", name="as it is")).to_be_visible()
+    page.evaluate("window.held = false")
+    stress.get_by_role("button", name="Run it again").click()
+    expect(page.get_by_test_id("verdict")).to_contain_text("at random")
+    expect(stress.get_by_role("status")).to_have_count(0)
+
+
 def test_a_million_bars_are_shown_in_windows_and_memory_stays_flat(page, server):
     size = 1_000_000
     rng = np.random.default_rng(5)

@@ -1,5 +1,6 @@
 """The web face: the live loop, imports, trials, and what it refuses."""
 
+import json
 import time
 from dataclasses import replace
 
@@ -278,3 +279,19 @@ def test_texts_are_read_back_briefed_and_judged(client):
     assert "Trade less." in text and "crosses above" in text
     wrong = client.post("/api/texts/wrong", json={"text": "up = closse > open\nx = (1"}).json()
     assert wrong["errors"] == 2 and "line 1, `up = closse > open`" in wrong["text"]
+
+
+def test_a_stress_comes_run_by_run_and_a_row_that_cannot_be_says_why(client):
+    client.app.state.application.library.save_market("PIPS", "", {"pip": 0.1}, [wave_bars(800)])
+    asked = {"setup": {**SETUP, "market": "PIPS", "text": SCRIPT + "stop 30 pips\n"},
+             "others": [{"market": "WAVE", "timeframe": "15m"}]}  # fmt: skip
+    answer = client.post("/api/doubt/stress", json=asked)
+    steps = [json.loads(line) for line in answer.text.splitlines()]
+    total = steps[0]["total"]
+    assert [step["done"] for step in steps] == [*range(1, total + 1), total]
+    rows = {step["row"]["name"]: step["row"] for step in steps if step["row"]}
+    assert rows["as it is"]["figures"]["trades"] > 0 and rows["as it is"]["error"] == ""
+    assert rows["WAVE 15m"]["figures"] is None and "WAVE has no pips" in rows["WAVE 15m"]["error"]
+    assert [step["verdict"] is not None for step in steps] == [False] * total + [True]
+    refused = client.post("/api/doubt/stress", json={"setup": {**SETUP, "text": "enter long when"}})
+    assert refused.status_code == 422 and "line 1" in refused.json()["detail"]

@@ -35,6 +35,7 @@ export type Condition = Schemas["ConditionOut"];
 export type Conditions = Schemas["ConditionsOut"];
 export type Trace = Schemas["TraceOut"];
 export type Resampled = Schemas["ResampleOut"];
+export type StressStep = Schemas["StressStepOut"];
 export type ResampleKind = NonNullable<Schemas["ResampleIn"]["kind"]>;
 export type ChallengeRules = Required<Schemas["ChallengeRules"]>;
 
@@ -46,6 +47,17 @@ export async function unwrap<T>(asked: Promise<{ data?: T; error?: unknown }>): 
     throw new Error(typeof detail === "string" ? detail : "The server did not answer as expected.");
   }
   return data;
+}
+
+/** The items of an answer that comes line by line, each as soon as it is there. */
+export async function* linesOf<T>(asked: Promise<{ data?: ReadableStream<Uint8Array> | null; error?: unknown }>): AsyncGenerator<T> {
+  const reader = (await unwrap(asked))!.pipeThrough(new TextDecoderStream() as TransformStream<Uint8Array, string>).getReader();
+  let begun = "";
+  for (let read = await reader.read(); !read.done; read = await reader.read()) {
+    const lines = (begun + read.value).split("\n");
+    begun = lines.pop() ?? "";
+    for (const line of lines) yield JSON.parse(line) as T;
+  }
 }
 
 /** Sends a file as it is; nothing is stored yet. */

@@ -135,7 +135,7 @@ export interface paths {
         put?: never;
         /**
          * Stress
-         * @description A run beside itself made worse, and elsewhere.
+         * @description A run beside itself made worse, and elsewhere: a line a run; whoever stops reading stops it.
          */
         post: operations["stress_api_doubt_stress_post"];
         delete?: never;
@@ -1758,22 +1758,30 @@ export interface components {
             others?: components["schemas"]["Place"][];
             setup: components["schemas"]["Setup"];
         };
-        /** StressOut */
-        StressOut: {
-            random: components["schemas"]["RandomEntriesOut"];
-            /** Rows */
-            rows: components["schemas"]["StressRowOut"][];
-            /** Verdict */
-            verdict: string[];
-        };
         /** StressRowOut */
         StressRowOut: {
+            /** Error */
+            error: string;
             /** Figures */
             figures: {
                 [key: string]: number | null;
-            };
+            } | null;
             /** Name */
             name: string;
+        };
+        /**
+         * StressStepOut
+         * @description How far a stress is, and the row just finished; the last step has the verdict.
+         */
+        StressStepOut: {
+            /** Done */
+            done: number;
+            random: components["schemas"]["RandomEntriesOut"] | null;
+            row: components["schemas"]["StressRowOut"] | null;
+            /** Total */
+            total: number;
+            /** Verdict */
+            verdict: string[] | null;
         };
         /** StudiedOut */
         StudiedOut: {
@@ -2294,7 +2302,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StressOut"];
+                    "application/jsonl": unknown;
                 };
             };
             /** @description Validation Error */

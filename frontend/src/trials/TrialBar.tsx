@@ -1,5 +1,6 @@
 import type { Trial } from "@/api";
 import { durationText, plain } from "@/ui";
+import { DoneBar } from "./DoneBar";
 import { bytesText, SIGNAL } from "./model";
 import type { TrialControl } from "./useTrial";
 
@@ -48,9 +49,7 @@ function Progress({ trial }: { trial: Trial }) {
       <span className="num max-w-72 truncate text-soft" title={`Trial ${trial.id} of ${trial.title}`}>
         {trial.axes.map((axis) => (axis.name === SIGNAL ? "entries" : axis.name)).join(" × ")}
       </span>
-      <div role="progressbar" aria-label="Runs done" aria-valuemin={0} aria-valuemax={trial.total} aria-valuenow={trial.done} className="h-1.5 min-w-24 flex-1 rounded bg-base-300">
-        <div className="h-full rounded bg-base-content" style={{ width: `${(trial.done / trial.total) * 100}%` }} />
-      </div>
+      <DoneBar done={trial.done} total={trial.total} />
       <span className={trial.state === "failed" || trial.message ? "text-loss" : "whitespace-nowrap text-soft"}>
         {trial.state === "running" ? `${trial.rate ? `${plain(trial.rate, 0)} runs / s` : "starting"}${left === null ? "" : `, ${durationText(left)} left`}` : trial.state}
         {trial.message && `: ${trial.message}`}

@@ -1,13 +1,14 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { ChallengeRules, ResampleKind } from "@/api";
-import { figureText, Loading, Picker, plain, signed, Trouble } from "@/ui";
+import { Loading, Picker, plain, signed, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { TrialHeader } from "../TrialHeader";
 import { Fan } from "./Fan";
-import { challengeQuery, resampleQuery, stressQuery } from "./queries";
+import { challengeQuery, resampleQuery } from "./queries";
+import { Stress } from "./Stress";
 
-type Props = Pick<DeskProps, "setup" | "figures" | "markets">;
+type Props = Pick<DeskProps, "setup">;
 
 const KINDS: { value: ResampleKind; label: string }[] = [
   { value: "bootstrap", label: "drawn again, with repeats" },
@@ -27,82 +28,6 @@ export function Doubt({ head, ...props }: DeskProps) {
         <Resampling {...props} />
         <Challenge {...props} />
       </div>
-    </section>
-  );
-}
-
-function Stress({ setup, figures, markets }: Props) {
-  const [others, setOthers] = useState<{ market: string; timeframe: string }[]>([]);
-  const found = useQuery(stressQuery(setup, others));
-  const shown = figures.filter((figure) => found.data && figure.key in (found.data.rows[0]?.figures ?? {}));
-  return (
-    <section aria-label="Stress" className="border-b border-line pb-4">
-      <h2 className="text-base">The run made worse on purpose</h2>
-      {found.isPending && <Loading what="Running it sixty times" />}
-      {found.error && <Trouble error={found.error.message} />}
-      {found.data && (
-        <>
-          <ul className="my-2" data-testid="verdict">
-            {found.data.verdict.map((sentence) => (
-              <li key={sentence} className="text-[14px]">
-                {sentence}
-              </li>
-            ))}
-          </ul>
-          <table className="num text-[12.5px]">
-            <thead>
-              <tr className="border-b border-line text-left font-sans text-soft italic">
-                <th scope="col" className="pr-8 font-normal">
-                  what is different
-                </th>
-                {shown.map((figure) => (
-                  <th key={figure.key} scope="col" className="px-4 text-right font-normal" title={figure.meaning}>
-                    {figure.name}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {found.data.rows.map((row, place) => (
-                <tr key={row.name} className={`border-b border-line ${place === 0 ? "font-semibold" : ""}`}>
-                  <th scope="row" className="pr-8 text-left font-sans font-normal">
-                    {row.name}
-                  </th>
-                  {shown.map((figure) => {
-                    const value = row.figures[figure.key];
-                    const isMoney = figure.key === "net_profit" && typeof value === "number";
-                    return (
-                      <td key={figure.key} className={`px-4 text-right ${isMoney ? (value > 0 ? "text-gain" : "text-loss") : ""}`} data-stress={`${row.name} ${figure.key}`}>
-                        {figureText(figure, value)}
-                      </td>
-                    );
-                  })}
-                </tr>
-              ))}
-            </tbody>
-          </table>
-        </>
-      )}
-      <p className="mt-2 text-[12.5px] text-soft">
-        and elsewhere:{" "}
-        <Picker
-          label="Another market"
-          value=""
-          options={[{ value: "", label: "add a market…" }, ...markets.filter((market) => market.symbol !== setup.market && !others.some((other) => other.market === market.symbol)).map((market) => ({ value: market.symbol, label: market.symbol }))]}
-          onChange={(market) => market && setOthers([...others, { market, timeframe: setup.timeframe }])}
-        />{" "}
-        <Picker
-          label="Another timeframe"
-          value=""
-          options={[{ value: "", label: "add a timeframe…" }, ...["5m", "15m", "30m", "1h", "2h", "4h", "1d"].filter((timeframe) => timeframe !== setup.timeframe).map((timeframe) => ({ value: timeframe, label: timeframe }))]}
-          onChange={(timeframe) => timeframe && setOthers([...others, { market: setup.market, timeframe }])}
-        />
-        {others.length > 0 && (
-          <button type="button" className="ml-2 cursor-pointer hover:underline" onClick={() => setOthers([])}>
-            only here
-          </button>
-        )}
-      </p>
     </section>
   );
 }

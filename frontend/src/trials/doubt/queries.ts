@@ -1,8 +1,13 @@
-import { queryOptions } from "@tanstack/react-query";
-import { api, unwrap, type ChallengeRules, type ResampleKind, type Setup } from "@/api";
+import { queryOptions, experimental_streamedQuery as streamedQuery } from "@tanstack/react-query";
+import { api, linesOf, unwrap, type ChallengeRules, type ResampleKind, type Setup, type StressStep } from "@/api";
 
 export const stressQuery = (setup: Setup, others: { market: string; timeframe: string }[]) =>
-  queryOptions({ queryKey: ["stress", setup, others], queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/stress", { body: { setup, others }, signal })), retry: false, staleTime: Infinity });
+  queryOptions({
+    queryKey: ["stress", setup, others],
+    queryFn: streamedQuery<StressStep>({ streamFn: ({ signal }) => linesOf(api.POST("/api/doubt/stress", { body: { setup, others }, signal, parseAs: "stream" })) }),
+    retry: false,
+    staleTime: Infinity,
+  });
 
 export const resampleQuery = (setup: Setup, kind: ResampleKind) =>
   queryOptions({
