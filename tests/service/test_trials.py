@@ -80,9 +80,9 @@ def test_a_run_that_cannot_be_says_so_and_an_order_that_cannot_be_is_refused(app
 
 WORKER = """
 import sys
+import time
 from pathlib import Path
 from skelb.service.application import Application
-from skelb.service.baskets import basket_run
 from skelb.service.trials.orders import TrialOrder
 application = Application(Path(sys.argv[1]))
 number = application.trials.start(TrialOrder.model_validate_json(sys.argv[2]))
@@ -102,7 +102,7 @@ def test_killed_in_the_middle_everything_committed_is_there_and_it_goes_on(appli
         if seen >= 24:
             break
     process.send_signal(signal.SIGKILL)
-    process.wait()
+    assert process.wait() == -signal.SIGKILL  # it was still at work
     again = Application(tmp_path)
     [line] = again.trials.store.newest()
     trial = again.desk.trial(line.id)
