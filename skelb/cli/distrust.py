@@ -67,11 +67,13 @@ def resample_command(
     if json:
         print_json(document)
         return
+    columns = [name for name, value in document["measures"]["net"].items() if not isinstance(value, list)]
+    print(f"{'':16}{''.join(f'{name:>16}' for name in columns)}")
     for name, found in document["measures"].items():
-        cells = "".join(f"{'-' if value is None else f'{value:,.2f}':>16}" for value in found.values())
-        print(f"{name:16}{cells}")
+        values = [found[column] for column in columns]
+        print(f"{name:16}{''.join('-'.rjust(16) if value is None else f'{value:>16,.2f}' for value in values)}")
     for name, place in document["places"].items():
-        print(f"{place:.0%} of the samples were {'below' if name != 'drawdown' else 'above'} the run in {name}")
+        print(f"{place:.0%} of the samples were worse than the run in {name}")
 
 
 @app.command("challenge")

@@ -24,7 +24,7 @@ from skelb.cli.options import (
     print_json,
 )
 from skelb.core.trials import DESIGNS, Results
-from skelb.service.planning import calendar_between, conditions_between
+from skelb.service.studies import Studies
 from skelb.service.trials.documents import Document, run_layout, sweep_document, walk_document
 from skelb.service.trials.orders import Layout, TrialSettings, layout_of
 from skelb.service.trials.readings import Reading, exported, higher_is_better
@@ -133,24 +133,19 @@ def walk(
 
 @app.command()
 def study(
-    file: FileArgument,
-    bars: BarsOption,
-    market: MarketOption = None,
-    set_: SetOption = None,
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
-    json: JsonOption = False,
-) -> None:
+    file: FileArgument, bars: BarsOption,
+    condition: Annotated[str, typer.Option("--condition", help="One more condition, besides those of the script.")] = "",
+    market: MarketOption = None, set_: SetOption = None, timeframe: TimeframeOption = None, from_: FromOption = None,
+    to: ToOption = None, json: JsonOption = False,
+) -> None:  # fmt: skip
     """How often each condition of a script came, and what price did over the next 20 bars."""
-    setup = CliRun.read(file, bars, market, None, set_, "both", timeframe, from_, to)
-    choices = setup.choices
-    document = conditions_between(setup.checked, setup.dataset, choices.inputs, choices.from_date, choices.to_date)
+    rows = _studies(file, bars, market, set_, timeframe, from_, to).conditions(condition)
     if json:
-        print_json({"conditions": document})
+        print_json({"conditions": rows})
         return
-    for row in document:
-        print(f"{row['text']:40} {row['per_year']:>8.1f} a year  {_moved(row)}")
+    for row in rows:
+        years = "  ".join(f"{year} {count:,}" for year, count in row["yearly"].items())
+        print(f"{row['text']:40} {row['per_year']:>8.1f} a year ({years})  {_moved(row)}")
 
 
 @app.command()
@@ -161,16 +156,20 @@ def calendar(
     to: ToOption = None, json: JsonOption = False,
 ) -> None:  # fmt: skip
     """What price did on every weekday, in every month and every hour."""
-    setup = CliRun.read(file, bars, market, None, set_, "both", timeframe, from_, to)
-    choices = setup.choices
-    rows = calendar_between(
-        setup.checked, setup.dataset, choices.inputs, choices.from_date, choices.to_date, condition, setup.setting
-    )
+    rows = _studies(file, bars, market, set_, timeframe, from_, to).calendar(condition)
     if json:
         print_json({"condition": condition, "rows": rows})
         return
     for row in rows:
         print(f"{row['group']:8}{row['name']:12} within {_band(row['within'], row['within_low'], row['within_high']):32}  {_moved(row)}")  # fmt: skip
+
+
+def _studies(
+    file: Path, bars: list[str], market: list[Path] | None, set_: list[str] | None, timeframe: str | None,
+    from_: str | None, to: str | None,
+) -> Studies:  # fmt: skip
+    setup = CliRun.read(file, bars, market, None, set_, "both", timeframe, from_, to)
+    return Studies(setup.checked, setup.dataset, setup.choices, setup.setting)
 
 
 def _moved(row: Document) -> str:

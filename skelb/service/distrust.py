@@ -14,7 +14,7 @@ from skelb.core.figures import Figures, figures_of, record_of
 from skelb.core.language import Checked
 from skelb.core.plan import Dataset, Plan, input_values, make_dataset, make_plan
 from skelb.core.plan.variants import one_bar_later, with_random_entries
-from skelb.core.trials import BANDS, End, Kind, Measures, Rules, challenge, resample
+from skelb.core.trials import BANDS, End, Kind, Measures, Rules, challenge, counted, resample
 from skelb.service.backtest import Choices
 
 Document = dict[str, Any]
@@ -177,6 +177,7 @@ def resample_document(outcome: Outcome, kind: Kind, samples: int, seed: int, sha
         "bands": {
             "at": found.at.tolist(),
             **{f"p{p}": row.tolist() for p, row in zip(BANDS, found.bands, strict=True)},
+            "real": found.path.tolist(),
         },
         "measures": {name: _distribution(found.samples, found.real, name) for name in Measures.__annotations__},
         "places": found.places,
@@ -188,10 +189,13 @@ def _distribution(samples: Measures, real: Measures, name: str) -> Document:
     known = values[np.isfinite(values)]
     cuts = np.percentile(known, BANDS) if known.size else np.full(len(BANDS), np.nan)
     own = float(getattr(real, name)[0])
+    edges, counts = counted(values)
     return {
         "real": own if np.isfinite(own) else None,
         "mean": float(known.mean()) if known.size else None,
         **{f"p{p}": None if cut != cut else float(cut) for p, cut in zip(BANDS, cuts, strict=True)},
+        "edges": edges.tolist(),
+        "counts": counts.tolist(),
     }
 
 

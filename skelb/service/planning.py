@@ -1,30 +1,18 @@
-"""From an indicator script to a strategy: its conditions with what followed them, and rules in a market's own numbers."""
+"""From an indicator script to a strategy: its conditions, and rules in a market's own numbers."""
 
-import re
-from calendar import day_name, month_name
-from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date
 from math import floor
 from typing import Any
 
 import numpy as np
 
-from skelb.core.bars import Bools, Ints
-from skelb.core.catalogue import YES
 from skelb.core.engine import Account
-from skelb.core.errors import SettingsError
-from skelb.core.export import plain_values
-from skelb.core.language import Checked, Setting, check
-from skelb.core.language.tools import without_rules, written
-from skelb.core.language.tree import Expression, Logic, Mark, Name, Not
-from skelb.core.language.walk import parts_within
-from skelb.core.plan import Dataset, Expressions, input_values
-from skelb.core.plan.watching import asks_position
-from skelb.core.trials import Group, Study, calendar_of, study_of
-from skelb.service.backtest import checked_or_error
+from skelb.core.language import check
+from skelb.core.language.tools import without_rules
+from skelb.core.plan import Dataset, Expressions
 from skelb.service.library import Library
 from skelb.service.setup import Setup
+from skelb.service.studies import Studies
 
 Document = dict[str, Any]
 
@@ -36,127 +24,6 @@ class Example:
     section: str
     text: str
     said: str
-
-
-def conditions_of(checked: Checked, setup: Setup, dataset: Dataset) -> list[Document]:
-    """Every condition of a setup's script with its study over the setup's dates."""
-    return conditions_between(checked, dataset, setup.known_inputs(checked), setup.from_date, setup.to_date)
-
-
-def conditions_between(
-    checked: Checked, dataset: Dataset, given: Mapping[str, object], from_date: date | None, to_date: date | None
-) -> list[Document]:
-    """Every named condition, every part that an `and` joins, and every mark's, each with its study over the dates.
-
-    `used` is how another script that uses this one as `{}` would write it; None where it cannot.
-    """
-    expressions = Expressions(checked, input_values(checked, given), dataset)
-    span = _between(dataset, from_date, to_date)
-    rows: dict[str, Document] = {}
-    for name in checked.shown_names:
-        if checked.meanings[name].kind == "condition":
-            values = expressions.whole(Name(name, (0, 0)))
-            meant = checked.definitions.get(name)
-            rows[name] = {"kind": "condition", "meaning": written(meant.value) if meant else "", "used": f"{{}}.{name}"}
-            rows[name] |= _study(values, dataset, span)
-    parts = [("part", part) for meant in checked.definitions.values() for part in _joined(meant.value)]
-    marks = [("mark", p.statement.when) for p in checked.statements if isinstance(p.statement, Mark)]
-    for kind, node in (*parts, *marks):
-        text = written(node)
-        is_negated_name = isinstance(node, Not) and isinstance(node.x, Name)
-        if text not in rows and not is_negated_name and not asks_position(node, checked):
-            rows[text] = {"kind": kind, "meaning": "", "used": _used(node, checked)}
-            rows[text] |= _study(expressions.whole(node), dataset, span)
-    return [{"text": text, **row} for text, row in rows.items()]
-
-
-def _joined(node: Expression) -> tuple[Expression, ...]:
-    """The parts that an `and` or `or` joins; a part of a definition of its own has no place of its own here."""
-    return node.parts if isinstance(node, Logic) else ()
-
-
-def _used(node: Expression, checked: Checked) -> str | None:
-    """The expression with the script's names as those of a used script; its inputs cannot be reached from outside."""
-    names = {part.name for part in parts_within(node) if isinstance(part, Name)}
-    if names & checked.inputs.keys() or any("." in name for name in names):  # of an input, or of a script used here
-        return None
-    text = written(node)
-    for name in names & (checked.definitions.keys() | checked.carries.keys()):
-        text = re.sub(rf"(?<![\w.]){re.escape(name)}\b", f"{{}}.{name}", text)
-    return text
-
-
-def calendar_between(
-    checked: Checked, dataset: Dataset, given: Mapping[str, object], from_date: date | None, to_date: date | None,
-    condition: str, setting: Setting,
-) -> list[Document]:  # fmt: skip
-    """The study of a condition (a name of the script, or any expression) on every weekday, month and hour at once.
-
-    Without a condition, of the weekdays, months and hours themselves. Raises SettingsError when it is no condition.
-    """
-    span = _between(dataset, from_date, to_date)
-    yes = None if not condition.strip() else _condition(checked, dataset, given, condition, setting)[span]
-    calendar, bars = dataset.calendar, dataset.bars
-    months = (calendar.day.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) % 12 + 1)[span]
-    groups: dict[Group, Ints] = {"weekday": calendar.weekday[span], "month": months}
-    if bars.timeframe.is_intraday:
-        groups["hour"] = (calendar.open_minute // 60 % 24)[span]
-    rows = calendar_of(groups, yes, bars.open[span], bars.close[span], calendar.close_time[span])
-    return [
-        {
-            "group": row.group,
-            "name": _group_name(row.group, row.number),
-            "stretches": row.stretches,
-            "within": _known(row.within),
-            "within_low": _known(row.within_low),
-            "within_high": _known(row.within_high),
-            **_study_document(row.study),
-        }
-        for row in rows
-    ]
-
-
-def _group_name(group: Group, number: int) -> str:
-    if group == "hour":
-        return f"{number:02d}:00"
-    return day_name[number] if group == "weekday" else month_name[number]
-
-
-def _condition(checked: Checked, dataset: Dataset, given: Mapping[str, object], text: str, setting: Setting) -> Bools:
-    name = "studied_condition"
-    found = checked_or_error(f"{checked.source.rstrip()}\n{name} = {text}\n", setting)
-    if found.meanings[name].kind != "condition":
-        raise SettingsError(f"`{text}` is not a condition: it is never yes or no")
-    expressions = Expressions(found, input_values(found, given), dataset)
-    yes: Bools = np.broadcast_to(expressions.whole(found.definitions[name].value), len(dataset)) == YES
-    return yes
-
-
-def _between(dataset: Dataset, from_date: date | None, to_date: date | None) -> np.ndarray:
-    """Which bars belong to the dates."""
-    days = dataset.calendar.day.astype("datetime64[D]")
-    span = np.ones(len(dataset), np.bool_)
-    if from_date:
-        span &= days >= np.datetime64(from_date)
-    if to_date:
-        span &= days <= np.datetime64(to_date)
-    if not span.any():
-        raise SettingsError(f"{dataset.market.symbol} has no bars from {from_date or 'its start'} to {to_date or 'its end'}")  # fmt: skip
-    return span
-
-
-def _study(values: np.ndarray, dataset: Dataset, span: np.ndarray) -> Document:
-    yes = (np.broadcast_to(values, len(dataset)) == YES)[span]
-    return _study_document(study_of(yes, dataset.bars.close[span], dataset.calendar.close_time[span]))
-
-
-def _study_document(study: Study) -> Document:
-    columns = {name: plain_values(getattr(study, name)) for name in ("moves", "low", "high", "every")}
-    return {"count": study.count, "share": study.share, "per_year": study.per_year, "horizons": study.horizons.tolist(), **columns}  # fmt: skip
-
-
-def _known(value: float) -> float | None:
-    return None if value != value else value
 
 
 def examples_for(dataset: Dataset, account: Account) -> list[Example]:
@@ -221,6 +88,6 @@ def study_document(setup: Setup, library: Library, dataset: Dataset) -> Document
     return {
         "title": checked.title,
         "indicator": without_rules(checked),
-        "conditions": conditions_of(checked, setup, dataset),
+        "conditions": Studies.of(setup, library, dataset).conditions(),
         "examples": [{"section": item.section, "text": item.text, "said": item.said} for item in examples],
     }

@@ -199,6 +199,7 @@ class MovesOut(BaseModel):
     count: int
     share: float
     per_year: float
+    yearly: dict[str, int]
     horizons: list[int]
     moves: list[float | None]
     low: list[float | None]
@@ -273,12 +274,24 @@ class ResampleIn(BaseModel):
     block: int = Field(default=10, ge=1)
 
 
+class DistributionOut(BaseModel):
+    real: float | None
+    mean: float | None
+    p5: float | None
+    p25: float | None
+    p50: float | None
+    p75: float | None
+    p95: float | None
+    edges: list[float]
+    counts: list[int]
+
+
 class ResampleOut(BaseModel):
     kind: str
     samples: int
     seed: int
     bands: dict[str, list[float]]
-    measures: dict[str, dict[str, float | None]]
+    measures: dict[str, DistributionOut]
     places: dict[str, float]
 
 

@@ -9,12 +9,11 @@ from fastapi import APIRouter, Depends, Query, Response
 from skelb.core.errors import SettingsError
 from skelb.core.trials import READY_CONDITIONS
 from skelb.service.application import Application
-from skelb.service.backtest import setting_for
 from skelb.service.baskets import basket_run
-from skelb.service.planning import calendar_between, conditions_of
+from skelb.service.studies import Studies
 from skelb.service.trials.desk import View
 from skelb.service.trials.documents import Choice
-from skelb.service.trials.orders import TrialOrder, span_document
+from skelb.service.trials.orders import TrialOrder, markets_of, span_document
 from skelb.service.trials.store import StoredTrial
 from skelb.service.trials.varying import varying_of
 from skelb.service.trials.workers import THREADS
@@ -76,7 +75,7 @@ def plan_trial(body: TrialOrder, app: App) -> EstimateOut:
     """How many runs a trial would make, how long they would take, and what they would hold."""
     found = app.trials.estimate(body)
     layout, held = found.layout, found.layout.held_back
-    looks = 0 if held is None else app.trials.store.looks(layout.title, body.setup.market, held)
+    looks = 0 if held is None else app.trials.store.looks(layout.title, markets_of(body, layout.axes), held)
     return EstimateOut(
         total=layout.total, seconds=found.seconds, memory_bytes=found.memory_bytes,
         axes=[AxisOut(**asdict(axis)) for axis in layout.axes],
@@ -196,21 +195,16 @@ def export(number: int, app: App, form: Literal["csv", "parquet"] = "csv") -> Re
 
 @router.post("/study")
 def study(body: StudyIn, app: App) -> StudiedOut:
-    """Every condition of a script with what followed it."""
-    dataset = body.setup.dataset(app.datasets)
-    checked = body.setup.checked(app.library, dataset)
-    return StudiedOut.model_validate({"conditions": conditions_of(checked, body.setup, dataset)})
+    """Every condition of a script with what followed it, and one more that is asked for."""
+    studies = Studies.of(body.setup, app.library, body.setup.dataset(app.datasets))
+    return StudiedOut.model_validate({"conditions": studies.conditions(body.condition)})
 
 
 @router.post("/calendar")
 def calendar(body: StudyIn, app: App) -> CalendarOut:
     """A condition on every weekday, month and hour at once."""
-    setup = body.setup
-    dataset = setup.dataset(app.datasets)
-    checked = setup.checked(app.library, dataset)
-    setting = setting_for(dataset.bars, dataset.market, app.library.saved_script)
-    rows = calendar_between(checked, dataset, setup.known_inputs(checked), setup.from_date, setup.to_date, body.condition, setting)  # fmt: skip
-    return CalendarOut.model_validate({"rows": rows})
+    studies = Studies.of(body.setup, app.library, body.setup.dataset(app.datasets))
+    return CalendarOut.model_validate({"rows": studies.calendar(body.condition)})
 
 
 @router.post("/basket")
@@ -259,5 +253,5 @@ def _trial_out(app: Application, item: StoredTrial) -> TrialOut:
         message=message, created=item.created, order=item.order,
         axes=[AxisOut(**asdict(axis)) for axis in item.axes],
         parts=[SpanOut(**span_document(part.span)) for part in item.parts],
-        held_back=SpanOut(**held) if held else None, looks=app.desk.looks(item),
+        held_back=SpanOut(**held) if held else None, looks=app.desk.looks(item), looks_ever=app.desk.looks_ever(item),
     )  # fmt: skip

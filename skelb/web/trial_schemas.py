@@ -63,6 +63,7 @@ class TrialOut(BaseModel):
     parts: list[SpanOut]
     held_back: SpanOut | None
     looks: int
+    looks_ever: int
 
 
 class TrialLineOut(BaseModel):

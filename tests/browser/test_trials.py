@@ -13,7 +13,7 @@ from skelb.service.setup import Setup
 from skelb.service.trials.orders import TrialOrder
 from tests.browser.conftest import all_ran, command_line, on_kelp, start, trial_of
 from tests.browser.test_journey import settled, shown
-from tests.conftest import DEMO_TEXTS
+from tests.conftest import DEMO_TEXTS, Server
 
 pytestmark = pytest.mark.xdist_group("browser")
 SWELL = "/trials?script=Harbour%20swell"
@@ -156,6 +156,11 @@ def test_what_is_held_back_stays_shut_until_asked_and_every_look_is_counted(page
     page.goto(SWELL)
     page.get_by_label("What the choice does not see").select_option("50,30,20")
     expect(page.get_by_role("region", name="What is kept back")).to_contain_text(f"{before + 1} look")
+    page.get_by_label("What the choice does not see").select_option("")
+    page.get_by_label("fast step").fill("36")
+    page.get_by_label("slow step").fill("100")
+    start(page, "4")  # a later result of the script says so, though it keeps nothing back itself
+    expect(page.get_by_test_id("looks-ever")).to_contain_text(f"{before + 1} look")
 
     # What all the trying costs the best one.
     page.goto(SWELL)
@@ -226,13 +231,27 @@ def test_conditions_and_calendar_are_studied_with_the_command_lines_figures(page
     calendar = studied(world, "calendar", "--condition", "up")["rows"]
     for row in calendar:
         expect(page.locator(f"[data-when='{row['name']}']")).to_contain_text(f"{row['count']:,}×")
-    page.get_by_label("Condition of the calendar").fill("close")
-    page.get_by_role("button", name="show", exact=True).click()
-    expect(page.get_by_role("alert")).to_contain_text("not a condition")
     page.get_by_role("button", name="all bars").click()
     every = studied(world, "calendar")["rows"]
     monday = next(row for row in every if row["name"] == "Monday")
     expect(page.locator("[data-when=Monday]")).to_contain_text(f"{monday['within']:+.2f}".replace("-", "−"))
+
+    # Any other condition stands beside those of the script; what is none is told, and the rows stay.
+    asked = "rsi(close, 2) < 10"
+    page.get_by_label("any other condition").fill(asked)
+    page.keyboard.press("Enter")
+    own = studied(world, "study", "--condition", asked)["conditions"][0]
+    line = page.locator(f"[data-condition='{asked}']")
+    expect(line).to_contain_text(f"{own['count']:,}")
+    expect(line.get_by_role("img").first).to_have_accessible_name(
+        ", ".join(f"{year}: {count:,}" for year, count in own["yearly"].items())
+    )
+    tuesday = next(r for r in studied(world, "calendar", "--condition", asked)["rows"] if r["name"] == "Tuesday")
+    expect(page.locator("[data-when=Tuesday]")).to_contain_text(f"{tuesday['count']:,}×")
+    page.get_by_label("any other condition").fill("close")
+    page.get_by_role("button", name="study it").click()
+    expect(page.get_by_role("alert")).to_contain_text("not a condition")
+    expect(page.locator("[data-condition='up']")).to_be_visible()
 
 
 def test_a_search_ranks_entries_and_makes_one_a_script(page, world):
@@ -325,6 +344,32 @@ def test_a_script_that_cannot_be_tried_and_a_cluster_that_is_not_there_are_told_
     expect(page.get_by_text("2 threads here")).to_be_visible()
     page.get_by_role("button", name="Go on").click()
     all_ran(page, "4")
+
+
+def test_a_killed_server_keeps_what_ran_and_the_page_goes_on(browser, tmp_path):
+    server = Server(tmp_path).start()
+    page = browser.new_page(base_url=server.url, viewport={"width": 1280, "height": 800})
+    try:
+        page.goto(SWELL)
+        page.get_by_label("slow step").fill("1")
+        page.get_by_label("fast step").fill("1")
+        page.get_by_role("button", name=re.compile("Start 3,7")).click()
+        bar = page.get_by_role("progressbar", name="Runs done")
+        expect(page.get_by_role("status").filter(has_text=re.compile(r"runs / s, .+ left"))).to_be_visible()
+        page.wait_for_function("() => Number(document.querySelector('[role=progressbar]').ariaValueNow) > 60")
+        seen = int(bar.get_attribute("aria-valuenow"))
+        server.kill()
+        server.start()
+        page.reload()
+        expect(page.get_by_role("status").filter(has_text="interrupted when the program ended")).to_be_visible()
+        kept = int(bar.get_attribute("aria-valuenow"))
+        assert seen <= kept < 3_737
+        page.get_by_role("button", name="Go on").click()
+        all_ran(page, "3,737")
+        expect(page.get_by_test_id("depth-chart")).to_be_visible()
+    finally:
+        page.close()
+        server.kill()
 
 
 def test_the_commands_of_the_place_are_in_the_palette(page):

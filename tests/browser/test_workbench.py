@@ -488,8 +488,17 @@ def test_a_run_is_doubted_with_the_command_lines_figures(page, world):
     assert verdict.locator("li").all_inner_texts() == found["verdict"]
     for row in found["rows"]:
         expect(page.locator(f"[data-stress='{row['name']} trades']")).to_have_text(f"{row['figures']['trades']}")
-    drawn = command_line(world, "resample", "tried.skelb", *options)["measures"]["drawdown"]
-    expect(page.get_by_test_id("resampled")).to_contain_text(f"{drawn['p95']:,.0f}")
+    drawn = command_line(world, "resample", "tried.skelb", *options)
+    row = page.locator("[data-measure=drawdown]")
+    expect(row).to_contain_text(f"{drawn['measures']['drawdown']['p95']:,.0f}")
+    expect(row).to_contain_text(f"{drawn['places']['drawdown'] * 100:.0f} %")
+    assert row.locator("rect").count() == len(drawn["measures"]["drawdown"]["counts"])
+    page.get_by_label("How the trades are drawn").select_option("skip")
+    page.get_by_label("Share left out").fill("40")
+    skipped = command_line(world, "resample", "tried.skelb", *options, "--kind", "skip", "--share", "0.4")
+    expect(row).to_contain_text(f"{skipped['measures']['drawdown']['p50']:,.0f}")
+    over = skipped["measures"]["over_drawdown"]["p50"]
+    expect(page.locator("[data-measure=over_drawdown]")).to_contain_text(f"{over:,.2f}".replace("-", "−"))
     page.get_by_label("Another timeframe").select_option("1h")
     expect(page.get_by_role("rowheader", name="KELP 1h")).to_be_visible()
     page.get_by_label("reach").fill("2")

@@ -75,7 +75,12 @@ def test_a_study_counts_what_series_show(folder):
     up = document(folder, "series", "sway.skelb", "--bars", "wave.csv")["series"]["up"]
     turns = sum(now is True and before is not True for before, now in zip([None, *up], up, strict=False))
     assert found["up"]["count"] == turns and found["up"]["share"] == pytest.approx(up.count(True) / len(up))
-    assert "a year" in skelb(folder, "study", "sway.skelb", "--bars", "wave.csv").stdout
+    assert found["up"]["yearly"] == {"2024": turns}
+    asked = ("study", "sway.skelb", "--bars", "wave.csv", "--condition", "rsi(close, 2)  < 10 and up")
+    rows = document(folder, *asked)["conditions"]
+    assert rows[0]["text"] == "rsi(close, 2) < 10 and up" and [row["text"] for row in rows[1:]] == list(found)
+    assert "a year (2024" in skelb(folder, *asked).stdout
+    assert "not a condition" in skelb(folder, *asked[:-1], "close", expect=2).stderr
 
 
 def test_a_sweep_says_what_its_best_is_worth_after_so_many_tries(folder):

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from skelb.core.errors import SettingsError
-from skelb.core.trials import KINDS, Rules, challenge, deflated, resample
+from skelb.core.trials import KINDS, Rules, challenge, counted, deflated, resample
 
 NETS = st.lists(st.integers(-400, 500).map(float), min_size=2, max_size=40).map(np.array)
 
@@ -58,6 +58,29 @@ def test_samples_are_what_their_kind_says():
     assert drawn.samples.net.mean() == pytest.approx(net.sum(), rel=0.02)
     assert drawn.samples.net.std() == pytest.approx(math.sqrt(100) * net.std(), rel=0.05)
     assert drawn.places["net"] == pytest.approx(np.mean(drawn.samples.net < net.sum()))
+
+
+def test_the_run_stands_where_it_does_among_the_samples():
+    net = np.random.default_rng(6).normal(3, 100, 300)
+    found = resample(net, 10_000, "bootstrap", 400)
+    s, real = found.samples, found.real
+    assert found.places == {
+        "net": np.mean(s.net < real.net), "drawdown": np.mean(s.drawdown > real.drawdown),
+        "over_drawdown": np.mean(s.over_drawdown < real.over_drawdown), "losing": np.mean(s.losing > real.losing),
+    }  # fmt: skip
+    assert found.path[0] == 10_000 and found.path[-1] == pytest.approx(10_000 + net.sum())
+    mixed = resample(net, 10_000, "shuffle", 400)
+    assert mixed.places["net"] == 0  # the same trades come to the same, however they are added up
+
+
+@given(st.lists(st.one_of(st.integers(-40, 90).map(float), st.floats(-1e6, 1e6), st.just(math.inf)), max_size=60))
+def test_samples_are_counted_once_each_in_equal_steps(values):
+    edges, counts = counted(np.array(values))
+    known = [value for value in values if math.isfinite(value)]
+    assert counts.sum() == len(known) and counts.size <= 24 and edges.size == (counts.size + 1 if known else 0)
+    for low, high, count in zip(edges[:-1], edges[1:], counts, strict=False):
+        inside = sum(low <= value < high or value == high == edges[-1] for value in known)
+        assert inside == count
 
 
 def test_resampling_refuses_what_cannot_be():

@@ -15,8 +15,10 @@ DAY = 86_400
 def test_study_by_plain_loops(condition, seed):
     n = len(condition)
     closes = np.random.default_rng(seed).normal(0, 3, n).cumsum() + 100
-    found = study_of(np.array(condition), closes, np.arange(n) * DAY, most=5)
+    years = 2000 + np.arange(n) // 7
+    found = study_of(np.array(condition), closes, np.arange(n) * DAY, years, most=5)
     events = [i for i in range(n) if condition[i] and (i == 0 or not condition[i - 1])]
+    assert found.yearly == {2000 + k: sum(i // 7 == k for i in events) for k in range((n - 1) // 7 + 1)}
     assert found.count == len(events) and found.share == pytest.approx(sum(condition) / n)
     if n > 1:
         assert found.per_year == pytest.approx(len(events) * 365.25 / (n - 1))
@@ -42,7 +44,7 @@ def band(moves):
 def test_the_band_is_that_of_students_distribution(size):
     closes = np.random.default_rng(size).normal(0, 1, 2 * size + 1).cumsum()
     condition = np.arange(2 * size + 1) % 2 == 0
-    found = study_of(condition, closes, np.arange(closes.size) * DAY, most=1)
+    found = study_of(condition, closes, np.arange(closes.size) * DAY, np.full(closes.size, 2000), most=1)
     moves = [closes[i + 1] - closes[i] for i in range(0, 2 * size, 2)]
     assert (found.moves[0], found.low[0], found.high[0]) == pytest.approx(band(moves), rel=2e-4, abs=1e-4)
 
@@ -54,7 +56,9 @@ def test_a_calendar_counts_the_events_inside_every_group_and_the_moves_of_its_st
     opens = closes + 0.25
     days = np.array([day for day, _ in bars])
     yes = np.array([answer for _, answer in bars])
-    found = calendar_of({"weekday": days}, yes if is_asked else None, opens, closes, np.arange(n) * DAY, most=3)
+    found = calendar_of(
+        {"weekday": days}, yes if is_asked else None, opens, closes, np.arange(n) * DAY, np.full(n, 2000), most=3
+    )
     assert [row.number for row in found] == sorted(set(days.tolist()))
     turned = [i for i in range(n) if yes[i] and (i == 0 or not yes[i - 1])]
     begins = [i for i in range(n) if i == 0 or days[i] != days[i - 1]]

@@ -5,7 +5,9 @@ import pytest
 from skelb.core.engine import Account
 from skelb.core.language import check
 from skelb.core.plan import make_plan
-from skelb.service.planning import conditions_between, examples_for
+from skelb.service.backtest import Choices
+from skelb.service.planning import examples_for
+from skelb.service.studies import Studies
 from tests.conftest import DEMO_SETTING, DEMO_TEXTS, dataset, wave_bars
 
 DATA = dataset(wave_bars(2500, minutes=15), session="09:00-17:30", pip=0.25, point_value=20.0)
@@ -22,7 +24,7 @@ def test_conditions_of_any_script_are_counted_and_can_be_written(text):
     checked = check(text, DEMO_SETTING)
     if any(word in text for word in (" from ", "pips")):
         return  # they need another market, or pips
-    found = conditions_between(checked, DATA, {}, None, None)
+    found = Studies(checked, DATA, Choices({})).conditions()
     assert len({row["text"] for row in found}) == len(found)
     for row in found:
         assert row["count"] >= 0 and len(row["moves"]) == len(row["every"]) == 20
@@ -31,7 +33,7 @@ def test_conditions_of_any_script_are_counted_and_can_be_written(text):
 
 
 def test_what_asks_for_the_position_is_left_out():
-    texts = {row["text"] for row in conditions_between(check(ASKING), DATA, {}, None, None)}
+    texts = {row["text"] for row in Studies(check(ASKING), DATA, Choices({})).conditions()}
     assert {"twice", "close > open", "volume > 100"} <= texts
     assert not any("bars_held" in text or "position" in text for text in texts)
 

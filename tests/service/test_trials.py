@@ -219,6 +219,8 @@ def test_the_held_back_part_is_locked_and_every_look_counts_for_the_script(appli
         setup=SETUP.model_copy(update={"text": SCRIPT.replace("Sway", "Other")}), vary=["n"], split="60,25,15"
     )
     assert application.desk.looks(application.desk.trial(finished(application, other))) == 0
+    whole = application.desk.trial(finished(application, order(vary=["n"])))  # told though nothing is held back now
+    assert application.desk.looks(whole) == 0 and application.desk.looks_ever(whole) == 1
     with pytest.raises(ConflictError, match="nothing back"):
         application.desk.look(finished(application, order(vary=["n"])), 0)
 

@@ -35,6 +35,7 @@ export type Condition = Schemas["ConditionOut"];
 export type Conditions = Schemas["ConditionsOut"];
 export type Trace = Schemas["TraceOut"];
 export type Resampled = Schemas["ResampleOut"];
+export type Distribution = Schemas["DistributionOut"];
 export type StressStep = Schemas["StressStepOut"];
 export type ResampleKind = NonNullable<Schemas["ResampleIn"]["kind"]>;
 export type ChallengeRules = Required<Schemas["ChallengeRules"]>;

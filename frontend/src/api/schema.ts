@@ -443,7 +443,7 @@ export interface paths {
         put?: never;
         /**
          * Study
-         * @description Every condition of a script with what followed it.
+         * @description Every condition of a script with what followed it, and one more that is asked for.
          */
         post: operations["study_api_study_post"];
         delete?: never;
@@ -1102,6 +1102,10 @@ export interface components {
             within_high: number | null;
             /** Within Low */
             within_low: number | null;
+            /** Yearly */
+            yearly: {
+                [key: string]: number;
+            };
         };
         /** CatalogueOut */
         CatalogueOut: {
@@ -1187,6 +1191,10 @@ export interface components {
             text: string;
             /** Used */
             used: string | null;
+            /** Yearly */
+            yearly: {
+                [key: string]: number;
+            };
         };
         /** ConditionsOut */
         ConditionsOut: {
@@ -1256,6 +1264,27 @@ export interface components {
             title: string;
             /** Tries Of Script */
             tries_of_script: number;
+        };
+        /** DistributionOut */
+        DistributionOut: {
+            /** Counts */
+            counts: number[];
+            /** Edges */
+            edges: number[];
+            /** Mean */
+            mean: number | null;
+            /** P25 */
+            p25: number | null;
+            /** P5 */
+            p5: number | null;
+            /** P50 */
+            p50: number | null;
+            /** P75 */
+            p75: number | null;
+            /** P95 */
+            p95: number | null;
+            /** Real */
+            real: number | null;
         };
         /** DotsOut */
         DotsOut: {
@@ -1576,9 +1605,7 @@ export interface components {
             kind: string;
             /** Measures */
             measures: {
-                [key: string]: {
-                    [key: string]: number | null;
-                };
+                [key: string]: components["schemas"]["DistributionOut"];
             };
             /** Places */
             places: {
@@ -1943,6 +1970,8 @@ export interface components {
             id: number;
             /** Looks */
             looks: number;
+            /** Looks Ever */
+            looks_ever: number;
             /** Message */
             message: string;
             order: components["schemas"]["TrialOrder"];

@@ -70,7 +70,7 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
       {found.isPending && <Loading what="Reading the runs" />}
       {found.error && <Trouble error={found.error.message} />}
       <div className="min-h-0 flex-1 overflow-auto">
-        <table className="num w-full text-[12.5px] [&_td]:whitespace-nowrap" data-testid="run-table" aria-label="Runs; those in italics have too few trades to be ranked">
+        <table className={`num w-full text-[12.5px] [&_td]:whitespace-nowrap ${isSearch ? "[&_td]:px-1 [&_th]:px-1" : ""}`} data-testid="run-table" aria-label="Runs; those in italics have too few trades to be ranked">
           <thead>
             <tr className="border-b border-line font-sans text-soft">
               {isSearch && head(SIGNAL, "entry", "The conditions of the entry", false)}
@@ -88,9 +88,7 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
           <tbody>
             {found.data?.rows.map((row) => (
               <tr key={row.number} data-run={row.number} data-ranked={row.ranked} className={`cursor-pointer border-b border-line ${row.number === chosen ? "bg-shallow" : "hover:bg-base-100"} ${row.ranked ? "" : "text-soft italic"}`} onClick={() => onChoose(row.number)} onDoubleClick={() => onOpen(row.number)}>
-                {isSearch && <td className="max-w-[22rem] truncate px-2 py-[2px]" title={row.label ?? ""}>
-                    {row.label}
-                  </td>}
+                {isSearch && <td className="min-w-56 px-2 py-[2px] text-[12px] !whitespace-normal">{row.label}</td>}
                 {axes.map((axis, place) => (
                   <td key={axis.name} className={`px-2 py-[2px] ${axis.ordered ? "text-right" : ""}`}>
                     {place === 0 ? (

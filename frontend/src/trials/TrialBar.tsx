@@ -2,6 +2,7 @@ import type { Trial } from "@/api";
 import { durationText, plain } from "@/ui";
 import { DoneBar } from "./DoneBar";
 import { bytesText, SIGNAL } from "./model";
+import { lookText } from "./SplitEditor";
 import type { TrialControl } from "./useTrial";
 
 /** Start, stop, go on. */
@@ -54,6 +55,11 @@ function Progress({ trial }: { trial: Trial }) {
         {trial.state === "running" ? `${trial.rate ? `${plain(trial.rate, 0)} runs / s` : "starting"}${left === null ? "" : `, ${durationText(left)} left`}` : trial.state}
         {trial.message && `: ${trial.message}`}
       </span>
+      {trial.looks_ever > 0 && (
+        <span className="whitespace-nowrap text-brass" title="Days that were held back from this script on this market were looked at: what is found since may owe something to that" data-testid="looks-ever">
+          held-back days seen: {lookText(trial.looks_ever)}
+        </span>
+      )}
     </>
   );
 }

@@ -99,8 +99,13 @@ export const walkQuery = (seen: Seen, choose: "value" | "neighbours") =>
 
 export const readyConditionsQuery = queryOptions({ queryKey: ["ready conditions"], queryFn: ({ signal }) => unwrap(api.GET("/api/search/conditions", { signal })), staleTime: Infinity });
 
-export const studyQuery = (setup: Setup) =>
-  queryOptions({ queryKey: ["study", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/study", { body: { setup, condition: "" }, signal })), retry: false, staleTime: Infinity });
+export const studyQuery = (setup: Setup, condition = "") =>
+  queryOptions({
+    queryKey: ["study", setup, condition],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/study", { body: { setup, condition }, signal })),
+    retry: false,
+    staleTime: Infinity,
+  });
 
 export const calendarQuery = (setup: Setup, condition: string) =>
   queryOptions({

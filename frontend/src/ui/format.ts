@@ -17,6 +17,11 @@ export function signed(value: number, digits: number): string {
   return value > 0 && !/^[0.,]+$/.test(text) ? `+${text}` : text;
 }
 
+/** The tone of money: none for nothing and for what is unknown. */
+export function moneyTone(value: number | null | undefined): string {
+  return !value ? "" : value > 0 ? "text-gain" : "text-loss";
+}
+
 /** A figure as it is shown everywhere; unknown ones as a dash. */
 export function figureText(info: FigureInfo, value: number | null | undefined): string {
   if (value === null || value === undefined) return "–";

@@ -4,7 +4,7 @@ from skelb.core.trials.challenge import Challenged, End, Rules, challenge
 from skelb.core.trials.deflation import Deflated, deflated
 from skelb.core.trials.designs import DESIGNS, DesignKind, design
 from skelb.core.trials.grid import MOST_RUNS, PLACE_AXES, Axis, Point, default_axis, grid_size, point_at, read_axis
-from skelb.core.trials.resampling import BANDS, KINDS, Kind, Measures, Resampled, resample
+from skelb.core.trials.resampling import BANDS, KINDS, Kind, Measures, Resampled, counted, resample
 from skelb.core.trials.results import Results, figure_row, figures_from
 from skelb.core.trials.search import CHOICE, READY_CONDITIONS, Search, search_script
 from skelb.core.trials.shipment import Shipment, packed, run_shipped
@@ -68,6 +68,7 @@ __all__ = [
     "calendar_of",
     "challenge",
     "check_objective",
+    "counted",
     "default_axis",
     "deflated",
     "design",

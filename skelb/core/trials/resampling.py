@@ -5,13 +5,15 @@ from typing import Literal
 
 import numpy as np
 
-from skelb.core.bars import Floats
+from skelb.core.bars import Floats, Ints
 from skelb.core.errors import SettingsError
 
 Kind = Literal["shuffle", "bootstrap", "blocks", "skip", "worsen"]
 KINDS: tuple[Kind, ...] = ("shuffle", "bootstrap", "blocks", "skip", "worsen")
 BANDS = (5, 25, 50, 75, 95)
 _CHUNK = 4_000_000  # numbers at once, so that many trades and many samples stay within memory
+_MOST_STEPS = 24
+_ALIKE = 1e-9  # of the sum of all trades: the same trades added in another order differ by less
 
 
 @dataclass(frozen=True, eq=False)
@@ -35,7 +37,8 @@ class Resampled:
 
     real : the same measures of the trades as they came, shape (1,) each
     bands : float64, shape (5, points), equity's 5th, 25th, 50th, 75th and 95th percentile after `at` trades
-    places : for net, drawdown and over_drawdown, the share of samples that were worse than the run, 0 to 1
+    path : float64, shape (points,), the run's own equity there
+    places : for net, drawdown, over_drawdown and losing, the share of samples that were worse than the run, 0 to 1
     """
 
     kind: Kind
@@ -43,6 +46,7 @@ class Resampled:
     real: Measures
     at: Floats
     bands: Floats
+    path: Floats
     places: dict[str, float]
 
 
@@ -74,14 +78,42 @@ def resample(
         paths[begin : begin + count] = np.concatenate((np.full((count, 1), capital), equity), axis=1)[:, points]
         parts.append(_measured(drawn, equity, capital))
     found = Measures(*(np.concatenate([getattr(part, name) for part in parts]) for name in Measures.__annotations__))
-    real = _measured(net[None, :], capital + np.cumsum(net)[None, :], capital)
+    own = capital + np.cumsum(net)
+    real = _measured(net[None, :], own[None, :], capital)
+    money = _ALIKE * float(np.abs(net).sum())
     places = {
-        "net": float(np.mean(found.net < real.net[0])),
-        "drawdown": float(np.mean(found.drawdown > real.drawdown[0])),
-        "over_drawdown": float(np.mean(found.over_drawdown < real.over_drawdown[0])),
+        "net": float(np.mean(found.net < real.net[0] - money)),
+        "drawdown": float(np.mean(found.drawdown > real.drawdown[0] + money)),
+        "over_drawdown": float(np.mean(found.over_drawdown < real.over_drawdown[0] - _ALIKE)),
+        "losing": float(np.mean(found.losing > real.losing[0])),
     }
     bands = np.percentile(paths, BANDS, axis=0)
-    return Resampled(kind, found, real, points.astype(np.float64), bands, places)
+    path = np.concatenate(([capital], own))[points]
+    return Resampled(kind, found, real, points.astype(np.float64), bands, path, places)
+
+
+def counted(values: Floats) -> tuple[Floats, Ints]:
+    """Finite values counted in up to 24 equal steps: the steps' edges, shape (k + 1,), and the counts, shape (k,).
+
+    Steps of whole numbers are of whole width, about those numbers. Values that differ by rounding alone are one step;
+    without a finite value there is none.
+
+    >>> [part.tolist() for part in counted(np.array([1.0, 2.0, 2.0, 4.0]))]
+    [[0.5, 1.5, 2.5, 3.5, 4.5], [1, 2, 0, 1]]
+    """
+    known = values[np.isfinite(values)]
+    if known.size == 0:
+        return np.zeros(0), np.zeros(0, np.int64)
+    low, high = float(known.min()), float(known.max())
+    if (known == np.rint(known)).all() and high > low:
+        width = -(-(high - low + 1.0) // _MOST_STEPS)
+        edges = np.arange(low - 0.5, high + 0.5 + width, width)
+        edges = edges[: int(np.searchsorted(edges, high)) + 1]
+    elif high - low <= _ALIKE * max(abs(low), abs(high)):
+        edges = np.array([low, high]) if high > low else np.array([low - 0.5, low + 0.5])
+    else:
+        edges = np.linspace(low, high, _MOST_STEPS + 1)
+    return edges, np.histogram(known, edges)[0].astype(np.int64)
 
 
 def _drawn(net: Floats, kind: Kind, count: int, rng: np.random.Generator, share: float, block: int) -> Floats:

@@ -19,6 +19,7 @@ class Study:
     """A condition's times and what followed them.
 
     count : bars on which it turned yes; share : of all bars, those on which it was yes; per_year : count over years
+    yearly : of every year of the bars, how often it turned yes in it
     moves, low, high : float64, shape (horizons,), price units: mean move from the close of those bars to the close
     `horizons` bars later, and its 95 % band; unknown (nan) with fewer than 2 of them
     every : float64, shape (horizons,), the mean move from every bar
@@ -27,6 +28,7 @@ class Study:
     count: int
     share: float
     per_year: float
+    yearly: dict[int, int]
     horizons: Ints
     moves: Floats
     low: Floats
@@ -34,24 +36,25 @@ class Study:
     every: Floats
 
 
-def study_of(condition: Bools, closes: Floats, close_times: Ints, most: int = 20) -> Study:
+def study_of(condition: Bools, closes: Floats, close_times: Ints, years: Ints, most: int = 20) -> Study:
     """The study of a condition on bars, over the next 1 to `most` bars.
 
-    `condition`, `closes` and `close_times` (seconds since 1970) are of shape (n,). An event is a bar on which the
+    `condition`, `closes`, `close_times` (seconds since 1970) and `years` (of the trading days) are of shape (n,). An event is a bar on which the
     condition is yes and was not on the bar before; moves beyond the last bar do not count. The band is that of a mean
     of independent events: mean ± t sample deviations over the root of their number, t of Student's distribution
     (Student 1908, Biometrika 6(1)), which is 1.96 for many.
     """
-    return _study_at(_begins(condition), float(condition.mean()), closes, close_times, most)
+    return _study_at(_begins(condition), float(condition.mean()), closes, close_times, years, most)
 
 
-def _study_at(events: Ints, share: float, closes: Floats, close_times: Ints, most: int) -> Study:
-    years = max(float(close_times[-1] - close_times[0]) / _YEAR_S, 1e-9) if closes.size > 1 else 1.0
+def _study_at(events: Ints, share: float, closes: Floats, close_times: Ints, years: Ints, most: int) -> Study:
+    span = max(float(close_times[-1] - close_times[0]) / _YEAR_S, 1e-9) if closes.size > 1 else 1.0
     every = np.full(most, np.nan)
     for ahead in range(1, min(most + 1, closes.size)):
         every[ahead - 1] = closes[ahead:].mean() - closes[:-ahead].mean()
     moves, low, high = np.array([_band(_moves_after(events, closes, ahead)) for ahead in range(1, most + 1)]).T
-    return Study(events.size, share, events.size / years, np.arange(1, most + 1), moves, low, high, every)
+    yearly = {year: int((years[events] == year).sum()) for year in np.unique(years).tolist()}
+    return Study(events.size, share, events.size / span, yearly, np.arange(1, most + 1), moves, low, high, every)
 
 
 def _begins(condition: Bools) -> Ints:
@@ -106,7 +109,8 @@ class CalendarRow:
 
 
 def calendar_of(
-    groups: Mapping[Group, Ints], condition: Bools | None, opens: Floats, closes: Floats, close_times: Ints, most: int = 20
+    groups: Mapping[Group, Ints], condition: Bools | None, opens: Floats, closes: Floats, close_times: Ints, years: Ints,
+    most: int = 20,
 ) -> list[CalendarRow]:  # fmt: skip
     """The study of a condition on every weekday, month and hour at once; groups that never come are left out.
 
@@ -122,6 +126,6 @@ def calendar_of(
             own = numbers[edges] == number
             moves = closes[ends[own]] - opens[edges[own]]
             events = edges[own] if turned is None else turned[numbers[turned] == number]
-            study = _study_at(events, float((numbers == number).mean()), closes, close_times, most)
+            study = _study_at(events, float((numbers == number).mean()), closes, close_times, years, most)
             rows.append(CalendarRow(group, int(number), int(own.sum()), *_band(moves), study))
     return rows

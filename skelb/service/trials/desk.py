@@ -11,7 +11,7 @@ from skelb.core.figures import Figures
 from skelb.core.trials import CHOICE, Fold, point_at
 from skelb.service.trials.documents import Choice, walk_document
 from skelb.service.trials.jobs import Trials
-from skelb.service.trials.orders import span_document
+from skelb.service.trials.orders import markets_of, span_document
 from skelb.service.trials.readings import Document, Reading, against, deflation_document, exported, run_document
 from skelb.service.trials.store import StoredTrial
 
@@ -135,7 +135,11 @@ class TrialDesk:
         """How often the held-back part of a trial was looked at with its script; 0 without one."""
         if trial.held_back is None:
             return 0
-        return self._trials.store.looks(trial.title, trial.order.setup.market, trial.held_back)
+        return self._trials.store.looks(trial.title, markets_of(trial.order, trial.axes), trial.held_back)
+
+    def looks_ever(self, trial: StoredTrial) -> int:
+        """How often anything that was held back from a trial's script was looked at on its markets."""
+        return self._trials.store.looks(trial.title, markets_of(trial.order, trial.axes))
 
     def look(self, number: int, point: int) -> tuple[Figures, int]:
         """A point's figures on the held-back part, and how often it was looked at by now: the look is counted first.
@@ -145,9 +149,11 @@ class TrialDesk:
         trial = self.trial(number)
         if trial.held_back is None:
             raise ConflictError(f"trial {number} holds nothing back: start one with a third part in its split")
-        self._trials.store.look(trial.title, trial.order.setup.market, trial.held_back)
-        layout = self._trials.layout(trial.order)
-        figures = layout.sweep.run_one(point_at(trial.axes, point), span=trial.held_back)
+        chosen = point_at(trial.axes, point)
+        is_varied = any(axis.is_place and axis.name == "market" for axis in trial.axes)
+        market = str(chosen["market"]) if is_varied else trial.order.setup.market
+        self._trials.store.look(trial.title, market, trial.held_back)
+        figures = self._trials.layout(trial.order).sweep.run_one(chosen, span=trial.held_back)
         return figures, self.looks(trial)
 
     def script_of(self, number: int, point: int) -> str:

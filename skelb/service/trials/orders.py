@@ -87,6 +87,12 @@ class TrialOrder(TrialSettings):
     setup: Setup
 
 
+def markets_of(order: TrialOrder, axes: tuple[Axis, ...]) -> tuple[str, ...]:
+    """The markets that a trial runs on."""
+    varied = next((axis.values for axis in axes if axis.is_place and axis.name == "market"), (order.setup.market,))
+    return tuple(map(str, varied))
+
+
 @dataclass(frozen=True)
 class Part:
     """A span that every point runs on; `outside` is what follows it in a walk-forward."""

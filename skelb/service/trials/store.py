@@ -1,6 +1,6 @@
 """Trials in the data file: orders, chunks of finished runs, looks at what is held back."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from threading import Lock
@@ -180,14 +180,13 @@ class TrialStore:
         with self._database.session() as session:
             session.add(LookRecord(title=title, market=market, first=span.first, last=span.last))
 
-    def looks(self, title: str, market: str, span: Span) -> int:
-        """How often a span of a market, or a part of it, was looked at with a script."""
+    def looks(self, title: str, markets: Collection[str], span: Span | None = None) -> int:
+        """How often days of some markets that were held back were looked at with a script: all, or those of a span."""
+        looked = [LookRecord.title == title, LookRecord.market.in_(markets)]
+        if span is not None:
+            looked += [LookRecord.first <= span.last, LookRecord.last >= span.first]
         with self._database.session() as session:
-            query = select(func.count()).where(
-                LookRecord.title == title, LookRecord.market == market,
-                LookRecord.first <= span.last, LookRecord.last >= span.first,
-            )  # fmt: skip
-            return int(session.scalar(query) or 0)
+            return int(session.scalar(select(func.count()).where(*looked)) or 0)
 
 
 def _results(chunk: TrialChunk, keys: list[Any]) -> Results:

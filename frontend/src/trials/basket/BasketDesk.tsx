@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Basket, FigureInfo } from "@/api";
-import { figureText, Loading, Picker, plain, signed, Trouble } from "@/ui";
+import { figureText, Loading, moneyTone, Picker, plain, signed, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { canBuild } from "../model";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
@@ -108,7 +108,7 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
                   {row.market}
                 </button>
               </th>
-              <td className={`px-2 text-right ${dropped.includes(row.market) ? "" : (row.figures.net_profit ?? 0) > 0 ? "text-gain" : "text-loss"}`}>{figureText(info("net_profit"), row.figures.net_profit)}</td>
+              <td className={`px-2 text-right ${dropped.includes(row.market) ? "" : moneyTone(row.figures.net_profit)}`}>{figureText(info("net_profit"), row.figures.net_profit)}</td>
               {after && <td className="px-2 text-right">{now ? figureText(info("net_profit"), now.figures.net_profit) : "left out"}</td>}
               <td className="px-2 text-right">{figureText(info("trades"), row.figures.trades)}</td>
               <td className="px-2 text-right">{figureText(info("profit_factor"), row.figures.profit_factor)}</td>

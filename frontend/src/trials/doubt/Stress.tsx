@@ -1,7 +1,7 @@
 import { isCancelledError, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import type { StressStep } from "@/api";
-import { figureText, Loading, Picker, plain, Trouble } from "@/ui";
+import { figureText, Loading, moneyTone, Picker, plain, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { DoneBar } from "../DoneBar";
 import { stressQuery } from "./queries";
@@ -61,9 +61,8 @@ export function Stress({ setup, figures, markets }: Props) {
                 )}
                 {(row.figures ? shown : []).map((figure) => {
                   const value = row.figures?.[figure.key];
-                  const isMoney = figure.key === "net_profit" && typeof value === "number";
                   return (
-                    <td key={figure.key} className={`px-4 text-right ${isMoney ? (value > 0 ? "text-gain" : "text-loss") : ""}`} data-stress={`${row.name} ${figure.key}`}>
+                    <td key={figure.key} className={`px-4 text-right ${figure.key === "net_profit" ? moneyTone(value) : ""}`} data-stress={`${row.name} ${figure.key}`}>
                       {figureText(figure, value)}
                     </td>
                   );

@@ -9,10 +9,17 @@ export const stressQuery = (setup: Setup, others: { market: string; timeframe: s
     staleTime: Infinity,
   });
 
-export const resampleQuery = (setup: Setup, kind: ResampleKind) =>
+/** How trades are drawn anew: `share` of what is skipped or lost, `block` trades in a stretch. */
+export interface Drawing {
+  kind: ResampleKind;
+  share: number;
+  block: number;
+}
+
+export const resampleQuery = (setup: Setup, drawing: Drawing) =>
   queryOptions({
-    queryKey: ["resample", setup, kind],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/resample", { body: { setup, kind, samples: 1000, seed: 1, share: 0.1, block: 10 }, signal })),
+    queryKey: ["resample", setup, drawing],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/resample", { body: { setup, samples: 1000, seed: 1, ...drawing }, signal })),
     retry: false,
     staleTime: Infinity,
   });

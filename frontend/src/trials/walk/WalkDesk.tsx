@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import type { FigureInfo, SetupState, Walk } from "@/api";
-import { figureText, Loading, Picker, plain, signed, Trouble } from "@/ui";
+import { figureText, Loading, moneyTone, Picker, plain, signed, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EarlierTrials } from "../EarlierTrials";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
@@ -176,7 +176,7 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
                     spanText(window.outside)
                   )}
                 </td>
-                <td className={`px-2 text-right ${tone(window.outside_figures?.net_profit)}`}>{figureText(net, window.outside_figures?.net_profit)}</td>
+                <td className={`px-2 text-right ${moneyTone(window.outside_figures?.net_profit)}`}>{figureText(net, window.outside_figures?.net_profit)}</td>
                 <td className="px-2 text-right">{window.outside_figures ? plain(window.outside_figures.trades ?? 0, 0) : "–"}</td>
                 <td className="pl-6 whitespace-nowrap">{window.chosen ? Object.values(window.chosen).map(axisLabel).join(" × ") : "no run counts"}</td>
               </tr>
@@ -209,8 +209,4 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
       </aside>
     </>
   );
-}
-
-function tone(value: number | null | undefined): string {
-  return typeof value !== "number" ? "" : value > 0 ? "text-gain" : "text-loss";
 }

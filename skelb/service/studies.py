@@ -1,0 +1,169 @@
+"""Conditions studied on a market's bars: how often they came, what price did after, and when in the calendar."""
+
+import re
+from calendar import day_name, month_name
+from datetime import date
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from skelb.core.bars import Bools, Ints
+from skelb.core.catalogue import YES
+from skelb.core.errors import SettingsError
+from skelb.core.export import plain_values
+from skelb.core.language import Checked, Setting
+from skelb.core.language.tools import written
+from skelb.core.language.tree import Expression, Logic, Mark, Name, Not
+from skelb.core.language.walk import parts_within
+from skelb.core.plan import Dataset, Expressions, input_values
+from skelb.core.plan.watching import asks_position
+from skelb.core.trials import Group, Study, calendar_of, study_of
+from skelb.service.backtest import Choices, checked_or_error, setting_for
+from skelb.service.library import Library
+from skelb.service.setup import Setup
+
+Document = dict[str, Any]
+_ASKED = "studied_condition"
+
+
+class Studies:
+    """The conditions of a script with its inputs filled in, on a dataset, over the trading days between two dates.
+
+    Raises SettingsError when no bar lies between them.
+    """
+
+    def __init__(self, checked: Checked, dataset: Dataset, choices: Choices, setting: Setting | None = None) -> None:
+        self._checked, self._dataset, self._given, self._setting = checked, dataset, choices.inputs, setting
+        self._span = _between(dataset, choices.from_date, choices.to_date)
+
+    @classmethod
+    def of(cls, setup: Setup, library: Library, dataset: Dataset) -> "Studies":
+        """Of a setup on its dataset. Raises ScriptError when its script has errors."""
+        checked = setup.checked(library, dataset)
+        setting = setting_for(dataset.bars, dataset.market, library.saved_script)
+        return cls(checked, dataset, setup.choices(checked), setting)
+
+    def conditions(self, asked: str = "") -> list[Document]:
+        """Every named condition, every part that an `and` joins, and every mark's, each with its study.
+
+        One that is asked for besides, a name of the script or any expression, comes first. `used` is how another script
+        that uses this one as `{}` would write it; None where it cannot. Raises SettingsError when what is asked for is no condition.
+        """
+        checked = self._checked
+        expressions = Expressions(checked, input_values(checked, self._given), self._dataset)
+        rows: dict[str, Document] = {}
+        for name in checked.shown_names:
+            if checked.meanings[name].kind == "condition":
+                meant = checked.definitions.get(name)
+                meaning, values = written(meant.value) if meant else "", expressions.whole(Name(name, (0, 0)))
+                rows[name] = self._row("condition", values, meaning, f"{{}}.{name}")
+        parts = [("part", part) for meant in checked.definitions.values() for part in _joined(meant.value)]
+        marks = [("mark", p.statement.when) for p in checked.statements if isinstance(p.statement, Mark)]
+        for kind, node in (*parts, *marks):
+            text = written(node)
+            is_negated_name = isinstance(node, Not) and isinstance(node.x, Name)
+            if text not in rows and not is_negated_name and not asks_position(node, checked):
+                rows[text] = self._row(kind, expressions.whole(node), used=_used(node, checked))
+        asked = " ".join(asked.split())
+        if asked and asked not in rows:
+            rows = {asked: self._row("asked", self._asked(asked))} | rows
+        return [{"text": text, **row} for text, row in rows.items()]
+
+    def calendar(self, asked: str = "") -> list[Document]:
+        """The study of a condition on every weekday, month and hour at once; without one, of these themselves.
+
+        Raises SettingsError when what is asked for is no condition.
+        """
+        calendar, bars, span = self._dataset.calendar, self._dataset.bars, self._span
+        yes = self._yes(self._asked(asked)) if asked.strip() else None
+        months = self._days.astype("datetime64[M]").astype(np.int64) % 12 + 1
+        groups: dict[Group, Ints] = {"weekday": calendar.weekday[span], "month": months}
+        if bars.timeframe.is_intraday:
+            groups["hour"] = (calendar.open_minute // 60 % 24)[span]
+        rows = calendar_of(groups, yes, bars.open[span], bars.close[span], calendar.close_time[span], self._years)
+        return [
+            {
+                "group": row.group,
+                "name": _group_name(row.group, row.number),
+                "stretches": row.stretches,
+                "within": _known(row.within),
+                "within_low": _known(row.within_low),
+                "within_high": _known(row.within_high),
+                **_study_document(row.study),
+            }
+            for row in rows
+        ]
+
+    @cached_property
+    def _days(self) -> np.ndarray:
+        days: np.ndarray = self._dataset.calendar.day[self._span].astype("datetime64[D]")
+        return days
+
+    @cached_property
+    def _years(self) -> Ints:
+        return self._days.astype("datetime64[Y]").astype(np.int64) + 1970
+
+    def _yes(self, values: np.ndarray) -> Bools:
+        found: Bools = (np.broadcast_to(values, len(self._dataset)) == YES)[self._span]
+        return found
+
+    def _row(self, kind: str, values: np.ndarray, meaning: str = "", used: str | None = None) -> Document:
+        closes, times = self._dataset.bars.close[self._span], self._dataset.calendar.close_time[self._span]
+        study = study_of(self._yes(values), closes, times, self._years)
+        return {"kind": kind, "meaning": meaning, "used": used, **_study_document(study)}
+
+    def _asked(self, text: str) -> np.ndarray:
+        found = checked_or_error(f"{self._checked.source.rstrip()}\n{_ASKED} = {text}\n", self._setting)
+        if found.meanings[_ASKED].kind != "condition":
+            raise SettingsError(f"`{text}` is not a condition: it is never yes or no")
+        expressions = Expressions(found, input_values(found, self._given), self._dataset)
+        values: np.ndarray = expressions.whole(found.definitions[_ASKED].value)
+        return values
+
+
+def _between(dataset: Dataset, from_date: date | None, to_date: date | None) -> np.ndarray:
+    """Which bars belong to the dates."""
+    days = dataset.calendar.day.astype("datetime64[D]")
+    span = np.ones(len(dataset), np.bool_)
+    if from_date:
+        span &= days >= np.datetime64(from_date)
+    if to_date:
+        span &= days <= np.datetime64(to_date)
+    if not span.any():
+        raise SettingsError(f"{dataset.market.symbol} has no bars from {from_date or 'its start'} to {to_date or 'its end'}")  # fmt: skip
+    return span
+
+
+def _joined(node: Expression) -> tuple[Expression, ...]:
+    """The parts that an `and` or `or` joins; a part of a definition of its own has no place of its own here."""
+    return node.parts if isinstance(node, Logic) else ()
+
+
+def _used(node: Expression, checked: Checked) -> str | None:
+    """The expression with the script's names as those of a used script; its inputs cannot be reached from outside."""
+    names = {part.name for part in parts_within(node) if isinstance(part, Name)}
+    if names & checked.inputs.keys() or any("." in name for name in names):  # of an input, or of a script used here
+        return None
+    text = written(node)
+    for name in names & (checked.definitions.keys() | checked.carries.keys()):
+        text = re.sub(rf"(?<![\w.]){re.escape(name)}\b", f"{{}}.{name}", text)
+    return text
+
+
+def _group_name(group: Group, number: int) -> str:
+    if group == "hour":
+        return f"{number:02d}:00"
+    return day_name[number] if group == "weekday" else month_name[number]
+
+
+def _study_document(study: Study) -> Document:
+    columns = {name: plain_values(getattr(study, name)) for name in ("moves", "low", "high", "every")}
+    return {
+        "count": study.count, "share": study.share, "per_year": study.per_year, "yearly": {str(year): count for year, count in study.yearly.items()},
+        "horizons": study.horizons.tolist(), **columns,
+    }  # fmt: skip
+
+
+def _known(value: float) -> float | None:
+    return None if value != value else value
