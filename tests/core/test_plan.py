@@ -93,6 +93,55 @@ def test_equal_expressions_are_computed_once():
     assert expressions.number(checked.definitions["x"].value) == expressions.number(checked.definitions["y"].value)
 
 
+SHARED_TEXT = """input src   = close one of open, close
+input kind  = ema one of sma, ema
+input n     = 5 from 2 to 20 step 1
+input m     = 3 from 1 to 5 step 1
+input tall  = on
+input from_ = 09:30
+input wide  = 1h
+input guard = 2 from 1 to 4 step 0.5
+line  = average(src, n, kind)
+alias = line
+slow  = alias on wide
+carry held = (line if line > held else held - m) starting line
+up    = line crosses above slow and (tall or close > held)
+down  = line crosses below slow
+enter long when up
+enter short when down
+stop guard * atr(n)
+window mon-thu from_-16:00
+window fri 10:00-12:00 only if tall
+months jan, feb
+flat at 16:45
+limit m entries per day
+"""
+SHARED, SHARED_SCRIPT = dataset(wave_bars(300)), check(SHARED_TEXT)
+
+
+def plan_arrays(plan):
+    """All that the engine reads of a plan."""
+    levels, signals = plan.levels, plan.signals
+    return [plan.flags, plan.blocks, signals.entries, signals.exits, signals.rows, plan.limits, *levels.columns]
+
+
+@settings(deadline=None)
+@given(st.data())
+def test_what_runs_share_is_what_each_would_have_alone(data):
+    checked = SHARED_SCRIPT
+    assert checked.is_sound, checked.diagnostics
+    for _ in range(3):
+        inputs = input_values(checked, {
+            "src": data.draw(st.sampled_from(["open", "close"])), "kind": data.draw(st.sampled_from(["sma", "ema"])),
+            "n": data.draw(st.integers(2, 20)), "m": data.draw(st.integers(1, 5)), "tall": data.draw(st.booleans()),
+            "from_": data.draw(st.sampled_from([540, 600, 660])), "wide": data.draw(st.sampled_from(["1h", "4h"])),
+            "guard": data.draw(st.sampled_from([1.0, 2.5])),
+        })  # fmt: skip
+        shared, alone = make_plan(checked, SHARED, inputs), make_plan(checked, dataset(wave_bars(300)), inputs)
+        for one, other in zip(plan_arrays(shared), plan_arrays(alone), strict=True):
+            assert_array_equal(one, other)
+
+
 def test_a_small_memo_forgets_and_still_answers():
     data = Dataset(DATA.market, DATA.bars, DATA.calendar, memo=Memo(budget_bytes=2_000))
     source = "a = sma(close, 3)\nb = a + sma(close, 4)\nc = a + b + sma(close, 5)"

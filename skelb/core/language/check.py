@@ -21,10 +21,12 @@ from skelb.core.language.tree import (
     Enter,
     Expression,
     Input,
+    Name,
     Placed,
     Title,
     Zone,
 )
+from skelb.core.language.walk import parts_within
 
 
 @dataclass(frozen=True)
@@ -54,6 +56,20 @@ class Checked:
     def asks_position(self) -> bool:
         """Whether any of it depends on the position."""
         return any(name.name in POSITION_NAMES for placed in self.statements for name in names_in(placed.statement))
+
+    @cached_property
+    def stands_on(self) -> dict[str, tuple[str, ...]]:
+        """The inputs that each definition and running value stands on, by itself or through other names."""
+        found: dict[str, frozenset[str]] = {}
+        for placed in self.statements:
+            statement = placed.statement
+            if isinstance(statement, (Definition, Carry)):
+                names = {part.name for part in parts_within(statement) if isinstance(part, Name)}
+                names |= {word for name in names & self.inputs.keys() for word in self.inputs[name].options}
+                inputs = (names & self.inputs.keys()).union(*(found[name] for name in names & found.keys()))
+                own = statement.names if isinstance(statement, Carry) else (statement.name,)
+                found |= dict.fromkeys(own, frozenset(inputs))
+        return {name: tuple(sorted(inputs)) for name, inputs in found.items()}
 
     @property
     def title(self) -> str:

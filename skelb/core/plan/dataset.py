@@ -1,8 +1,10 @@
 """Bars made ready to run on: session bars of one market and timeframe, their calendar and memo."""
 
-from collections.abc import Callable
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
 from functools import cached_property
+from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -11,7 +13,13 @@ from numpy.typing import NDArray
 from skelb.core.bars import Bars, Calendar, Floats, Ints, Market, Timeframe, resample, session_bars
 from skelb.core.catalogue import UNKNOWN, Frame
 from skelb.core.errors import BarsError, SettingsError
+from skelb.core.language import Checked
 from skelb.core.plan.memo import Memo
+
+_MOST_SCRIPTS = 3
+Numbered = dict[
+    tuple[Hashable, ...], tuple[int, ...]
+]  # by a definition's names and the values of the inputs they stand on
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,6 +36,8 @@ class Dataset:
     others: "Others | None" = None
     _higher: dict[Timeframe, "HigherBars"] = field(default_factory=dict)
     _others: dict[tuple[str, Timeframe], "HigherBars"] = field(default_factory=dict)
+    _numbered: OrderedDict[int, tuple[Checked, Numbered]] = field(default_factory=OrderedDict)
+    _lock: Lock = field(default_factory=Lock)
 
     @property
     def frame(self) -> Frame:
@@ -36,6 +46,15 @@ class Dataset:
 
     def __len__(self) -> int:
         return len(self.bars)
+
+    def numbered(self, checked: Checked) -> Numbered:
+        """The memo numbers of a script's definitions so far, for all its runs here; those of the last few scripts are kept."""
+        with self._lock:
+            found = self._numbered.setdefault(id(checked), (checked, {}))  # held, so that its identity stays its own
+            self._numbered.move_to_end(id(checked))
+            while len(self._numbered) > _MOST_SCRIPTS:
+                self._numbered.popitem(last=False)
+            return found[1]
 
     @cached_property
     def pieces(self) -> tuple[Floats, Ints]:

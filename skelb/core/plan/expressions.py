@@ -71,14 +71,20 @@ class Expressions(Evaluation):
         self._names: dict[str, int] = {}
         self._asked: dict[int, tuple[Expression, int]] = {}  # by identity; holding the node keeps its identity its own
         self._counters: dict[str, int] = {}  # counters of the sums being built; names like any other
+        numbered = dataset.numbered(checked)
         for placed in checked.statements:  # in text order, so that chains do not recurse
             statement = placed.statement
-            if isinstance(statement, Definition) and checked.meanings[statement.name].position:
-                continue  # known only while a strategy runs
-            if isinstance(statement, Definition) and (needed is None or statement.name in needed):
-                self._names[statement.name] = self.number(statement.value)
-            elif isinstance(statement, Carry) and (needed is None or statement.names[0] in needed):
-                self._carry(statement)
+            if not isinstance(statement, (Definition, Carry)):
+                continue
+            names = statement.names if isinstance(statement, Carry) else (statement.name,)
+            if checked.meanings[names[0]].position or not (needed is None or names[0] in needed):
+                continue  # of the position: known only while a strategy runs
+            key = names, *(inputs[name] for name in checked.stands_on[names[0]])
+            known = numbered.get(key)
+            if known is None:
+                known = self._numbers_of(statement)
+                numbered[key] = known
+            self._names.update(zip(names, known, strict=True))
 
     @property
     def inputs(self) -> Mapping[str, InputValue]:
@@ -287,14 +293,15 @@ class Expressions(Evaluation):
             return ""
         return str(_length(self.constant(node.within), 1, "`no later than`"))
 
-    def _carry(self, statement: Carry) -> None:
-        """Give each running value its number: a field of the group's own value."""
+    def _numbers_of(self, statement: Definition | Carry) -> tuple[int, ...]:
+        """The number of each name that a statement defines; of a running value, a field of the group's own value."""
+        if isinstance(statement, Definition):
+            return (self.number(statement.value),)
         kinds = "".join(self._checked.meanings[name].kind[0] for name in statement.names)
         program = compile_carry(statement, self.number)
         starts = [self.number(start) for start in statement.starts]
         group = self._memo.number(("carry", kinds, program.steps, *starts, *program.columns))
-        for index, name in enumerate(statement.names):
-            self._names[name] = self._memo.number(("field", group, str(index)))
+        return tuple(self._memo.number(("field", group, str(index))) for index in range(len(statement.names)))
 
     def _total(self, node: Total) -> int:
         low, high = self.constant(node.low), self.constant(node.high)

@@ -1,91 +1,132 @@
-"""When entries are allowed and when everything is closed: windows, months, dates, flat times."""
+"""When entries are allowed and when everything is closed: windows, months, dates, flat times, nights."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from skelb.core.bars import Bools
+from skelb.core.bars import Bools, Ints, Market
 from skelb.core.language.tree import Dates, Flat, Months, Window
 from skelb.core.plan.columns import Block, Flag
+from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.terms import Terms
 
 
-def lay_hours(terms: Terms, flags: NDArray[np.uint8], blocks: NDArray[np.uint8]) -> None:
-    """Raise BLOCKED, FLAT_OPEN and FLAT_CLOSE where they hold; `blocks` says what stops entries there."""
-    _lay_windows(terms, flags, blocks)
-    _lay_flats(terms, flags, blocks)
+@dataclass(frozen=True, eq=False)
+class Hours:
+    """What the hours raise on every bar, shape (n,): bits of `Flag`, and `Block` where the BLOCKED bit is among them."""
+
+    flags: NDArray[np.uint8]
+    blocks: NDArray[np.uint8]
 
 
-def _lay_windows(terms: Terms, flags: NDArray[np.uint8], blocks: NDArray[np.uint8]) -> None:
-    allowed: Bools | None = None
-    windows, months = terms.of_kind(Window), terms.of_kind(Months)
-    if windows:
-        allowed = np.logical_or.reduce([_inside(window, terms) for window in windows])
-    if months:
-        named = sorted({month for rule in months for month in rule.months})
-        of_bar = terms.calendar.day.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) % 12
-        within = np.isin(of_bar, named)
-        allowed = within if allowed is None else allowed & within
-    dates = terms.of_kind(Dates)
-    if dates:
-        day = terms.calendar.day
-        within = np.logical_or.reduce([(day >= rule.first) & (day <= rule.last) for rule in dates])
-        allowed = within if allowed is None else allowed & within
+@dataclass(frozen=True)
+class _Asked:
+    """The rules about hours with their times filled in, minutes of the day; equal ones give equal hours.
+
+    windows : weekdays and ranges of each; flats : a time of the day, `session` or `week`; nights : whether they cost
+    """
+
+    windows: tuple[tuple[tuple[int, ...], tuple[tuple[float, float], ...]], ...]
+    months: tuple[int, ...]
+    dates: tuple[tuple[int, int], ...]
+    flats: tuple[float | str, ...]
+    zone: str | None
+    nights: bool
+
+
+def hours_of(terms: Terms) -> Hours:
+    """BLOCKED, FLAT_OPEN, FLAT_CLOSE and NIGHT where they hold; worked out once for all runs that ask the same."""
+    market, constant = terms.market, terms.expressions.constant
+    asked = _Asked(
+        tuple(
+            (rule.days, tuple((constant(start), constant(end)) for start, end in rule.times))
+            for rule in terms.of_kind(Window)
+        ),
+        tuple(sorted({month for rule in terms.of_kind(Months) for month in rule.months})),
+        tuple((rule.first, rule.last) for rule in terms.of_kind(Dates)),
+        tuple(rule.until if rule.at is None else constant(rule.at) for rule in terms.of_kind(Flat)),
+        terms.checked.zone,
+        bool(market.financing_long or market.financing_short),
+    )
+    memo, dataset = terms.dataset.memo, terms.dataset
+    found = memo.value(memo.number(("hours", asked)), lambda: _laid(asked, dataset))
+    return Hours(found["flags"], found["blocks"])
+
+
+def _laid(asked: _Asked, dataset: Dataset) -> Mapping[str, NDArray[np.uint8]]:
+    flags, blocks = np.zeros(len(dataset), np.uint8), np.zeros(len(dataset), np.uint8)
+    allowed = _allowed(asked, dataset)
     if allowed is not None:
         flags[~allowed] |= np.uint8(Flag.BLOCKED)
         blocks[~allowed] = Block.WINDOW
+    _lay_flats(asked, dataset, flags, blocks)
+    if asked.nights:
+        flags[dataset.calendar.starts_day] |= np.uint8(Flag.NIGHT)
+    return {"flags": flags, "blocks": blocks}
 
 
-def _inside(window: Window, terms: Terms) -> Bools:
-    inside = np.ones(len(terms.dataset), np.bool_)
-    if window.days:
-        inside = np.isin(terms.calendar.weekday, window.days)
-    if window.times:
-        clock = (
-            terms.calendar.close_minute
-            if terms.checked.zone is None
-            else terms.calendar.close_minute_in(terms.checked.zone)
-        )
-        ranges = []
-        for start, end in window.times:
-            low, high = terms.expressions.constant(start), terms.expressions.constant(end)
-            after, before = clock >= low, clock < high
-            ranges.append(after | before if high <= low else after & before)
-        inside &= np.logical_or.reduce(ranges)
-    return inside
+def _allowed(asked: _Asked, dataset: Dataset) -> Bools | None:
+    """Where entries are allowed: of each kind of rule that is there one must let them; None without any."""
+    day = dataset.calendar.day
+    kinds: list[Bools] = []
+    if asked.windows:
+        clock = _clock(asked, dataset)
+        weekday = dataset.calendar.weekday
+        kinds.append(np.logical_or.reduce([_inside(days, times, weekday, clock) for days, times in asked.windows]))
+    if asked.months:
+        month = day.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64) % 12
+        kinds.append(np.isin(month, asked.months))
+    if asked.dates:
+        kinds.append(np.logical_or.reduce([(day >= first) & (day <= last) for first, last in asked.dates]))
+    return np.logical_and.reduce(kinds) if kinds else None
 
 
-def _lay_flats(terms: Terms, flags: NDArray[np.uint8], blocks: NDArray[np.uint8]) -> None:
-    rules, calendar = terms.of_kind(Flat), terms.calendar
-    if not rules:
-        return
+def _clock(asked: _Asked, dataset: Dataset) -> Ints:
+    calendar = dataset.calendar
+    return calendar.close_minute if asked.zone is None else calendar.close_minute_in(asked.zone)
+
+
+def _inside(days: tuple[int, ...], times: tuple[tuple[float, float], ...], weekday: Ints, clock: Ints) -> Bools:
+    inside = np.isin(weekday, days) if days else np.ones(weekday.size, np.bool_)
+    ranges = []
+    for low, high in times:
+        after, before = clock >= low, clock < high
+        ranges.append(after | before if high <= low else after & before)
+    return inside & np.logical_or.reduce(ranges) if ranges else inside
+
+
+def _lay_flats(asked: _Asked, dataset: Dataset, flags: NDArray[np.uint8], blocks: NDArray[np.uint8]) -> None:
+    calendar = dataset.calendar
     new_day = calendar.starts_day.copy()
     new_day[:1] = False
-    for rule in rules:
-        if rule.until == "week":
-            new_week = np.concatenate(([False], calendar.week[1:] != calendar.week[:-1]))[: len(terms.dataset)]
+    for flat in asked.flats:
+        if flat == "week":
+            new_week = np.concatenate(([False], calendar.week[1:] != calendar.week[:-1]))[: len(dataset)]
             _raise_flat(flags, blocks, new_week, calendar.ends_week, calendar.ends_week)
-        elif rule.at is None:
+        elif flat == "session":
             _raise_flat(flags, blocks, new_day, calendar.ends_day, calendar.ends_day)
         else:
-            opens_after, closes_after = _after(terms.expressions.constant(rule.at), terms)
+            opens_after, closes_after = _after(float(flat), asked.zone, dataset)
             _raise_flat(flags, blocks, new_day | opens_after, calendar.ends_day, closes_after)
 
 
-def _after(clock: float, terms: Terms) -> tuple[Bools, Bools]:
-    """Which bars open, and which close, at or after a time of the script's zone on their trading day."""
-    calendar = terms.calendar
-    if terms.checked.zone is None:
-        at = _trading_minute(clock, terms)
+def _after(clock: float, zone: str | None, dataset: Dataset) -> tuple[Bools, Bools]:
+    """Which bars open, and which close, at or after a time of a zone on their trading day."""
+    calendar = dataset.calendar
+    if zone is None:
+        at = _trading_minute(clock, dataset.market)
         return calendar.open_minute >= at, calendar.close_day_minute >= at
     begins = calendar.close_time - calendar.session_minute * 60
-    moment = calendar.first_moment(begins, clock, terms.checked.zone)
-    opens = begins if terms.dataset.bars.dated else terms.dataset.bars.time
+    moment = calendar.first_moment(begins, clock, zone)
+    opens = begins if dataset.bars.dated else dataset.bars.time
     return opens >= moment, calendar.close_time >= moment
 
 
-def _trading_minute(clock: float, terms: Terms) -> float:
+def _trading_minute(clock: float, market: Market) -> float:
     """A clock time in minutes from the trading day's midnight, for sessions that cross midnight too."""
-    start, end = terms.market.ranges[0].start, terms.market.ranges[-1].end
+    start, end = market.ranges[0].start, market.ranges[-1].end
     if start < 0 and clock >= start + 1440:
         return clock - 1440
     if end > 1440 and clock < start:

@@ -11,11 +11,11 @@ from skelb.core.bars import Floats
 from skelb.core.errors import SettingsError
 from skelb.core.language import Checked
 from skelb.core.language.tree import ExitAfter, Limit, Opposite, Pause
-from skelb.core.plan.columns import Flag, OppositeMode
+from skelb.core.plan.columns import OppositeMode
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.holding import TimeExits, limits_of, room_of, time_exits
-from skelb.core.plan.hours import lay_hours
+from skelb.core.plan.hours import hours_of
 from skelb.core.plan.levels import Levels, lay_levels
 from skelb.core.plan.signals import NamedRule, Signals, entry_rules, exit_rules, lay_signals
 from skelb.core.plan.terms import Terms
@@ -76,12 +76,10 @@ def make_plan(
     terms = Terms(checked, dataset, inputs, sides, inverted)
     _refuse_unknown_rate(terms, first, last)
     flags = np.zeros(len(dataset), np.uint8)
-    blocks = np.zeros(len(dataset), np.uint8)
     levels = lay_levels(terms, [rule for _, rule in entry_rules(terms)], len(exit_rules(terms)))
     signals = lay_signals(terms, levels, flags)
-    lay_hours(terms, flags, blocks)
-    if terms.market.financing_long or terms.market.financing_short:
-        flags[terms.calendar.starts_day] |= np.uint8(Flag.NIGHT)
+    hours = hours_of(terms)
+    flags |= hours.flags
     constant = terms.expressions.constant
     time_rules: Sequence[ExitAfter] = terms.of_kind(ExitAfter)
     modes = [OppositeMode[rule.mode.upper()] for rule in terms.of_kind(Opposite)]
@@ -91,7 +89,7 @@ def make_plan(
         first,
         last,
         flags,
-        blocks,
+        hours.blocks,
         signals,
         levels,
         terms.watching.programs(),

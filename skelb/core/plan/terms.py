@@ -2,7 +2,7 @@
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -52,11 +52,13 @@ class Terms:
         self.watching = Watching(checked, self.expressions, len(dataset))
         self.rate = self._rate()
         self.stated: list[Stated] = []
+        self._of_kind: dict[type, list[Any]] = {}
         for placed in checked.statements:
             statement = placed.statement
             if isinstance(statement, Rule) and self._exists(getattr(statement, "only_if", None)):
                 rule = _turned(statement) if inverted else statement
                 self.stated.append(Stated(rule, placed.text, placed.start))
+                self._of_kind.setdefault(type(rule), []).append(rule)
 
     @property
     def calendar(self) -> Calendar:
@@ -81,7 +83,7 @@ class Terms:
 
     def of_kind(self, kind: type[R]) -> list[R]:
         """The rules of one kind, in text order."""
-        return [stated.rule for stated in self.stated if isinstance(stated.rule, kind)]
+        return list(self._of_kind.get(kind, ()))
 
     def asks_position(self, node: Expression) -> bool:
         """Whether a part of a rule depends on the position, by itself or through names."""
