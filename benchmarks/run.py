@@ -51,11 +51,6 @@ def ratio(call: Callable[[], object], against: Callable[[], object], rounds: int
     return median(a / b for a, b in pairs), median(a for a, _ in pairs)
 
 
-def fresh(dataset: Dataset) -> Dataset:
-    """The same bars with nothing computed yet."""
-    return Dataset(dataset.market, dataset.bars, dataset.calendar)
-
-
 def engine_rows(size: int) -> list[Row]:
     bars = make_bars(size)
     dataset, hand = make_dataset(bars, MARKET), HandWritten(bars)
@@ -81,7 +76,7 @@ def engine_rows(size: int) -> list[Row]:
     checked = check(SCRIPT.format(fast=12, slow=48))
 
     def all_of_it() -> None:
-        plan = make_plan(checked, fresh(dataset), input_values(checked, {}))
+        plan = make_plan(checked, dataset.apart(), input_values(checked, {}))
         figures_of(record_of(run(plan, ACCOUNT)))
 
     found, seconds = ratio(all_of_it, lambda: hand.run(12, 48))
@@ -161,7 +156,7 @@ def growth_rows() -> list[Row]:
         checked = check(SCRIPT.format(fast=12, slow=48))
 
         def once(dataset: Dataset = dataset, checked: object = checked) -> None:
-            figures_of(record_of(run(make_plan(checked, fresh(dataset), input_values(checked, {})), ACCOUNT)))  # type: ignore[arg-type]
+            figures_of(record_of(run(make_plan(checked, dataset.apart(), input_values(checked, {})), ACCOUNT)))  # type: ignore[arg-type]
 
         once()
         seconds[size] = median(timed(once) for _ in range(9))
@@ -172,7 +167,7 @@ def sweep_rows() -> list[Row]:
     bars = make_bars(100_000)
     dataset, hand = make_dataset(bars, MARKET), HandWritten(bars)
     checked = check(SCRIPT.format(fast=12, slow=48))
-    sweep_of = lambda: Sweep(checked, fresh(dataset), ACCOUNT, input_values(checked, {}))  # noqa: E731
+    sweep_of = lambda: Sweep(checked, dataset.apart(), ACCOUNT, input_values(checked, {}))  # noqa: E731
     axes = (Axis("fast", tuple(range(5, 25))), Axis("slow", tuple(range(30, 130, 5))))
     tasks = [Task(number, point_at(axes, number)) for number in range(400)]
 

@@ -13,6 +13,7 @@ from skelb.service.baskets import basket_run
 from skelb.service.studies import Studies
 from skelb.service.trials.desk import View
 from skelb.service.trials.documents import Choice
+from skelb.service.trials.estimate import estimated
 from skelb.service.trials.orders import TrialOrder, markets_of, span_document
 from skelb.service.trials.store import StoredTrial
 from skelb.service.trials.varying import varying_of
@@ -73,8 +74,8 @@ def search_conditions() -> list[str]:
 @router.post("/trials/plan")
 def plan_trial(body: TrialOrder, app: App) -> EstimateOut:
     """How many runs a trial would make, how long they would take, and what they would hold."""
-    found = app.trials.estimate(body)
-    layout, held = found.layout, found.layout.held_back
+    layout = app.trials.layout(body)
+    found, held = estimated(layout), layout.held_back
     looks = 0 if held is None else app.trials.store.looks(layout.title, markets_of(body, layout.axes), held)
     return EstimateOut(
         total=layout.total, seconds=found.seconds, memory_bytes=found.memory_bytes,

@@ -16,6 +16,7 @@ from skelb.service.application import Application
 from skelb.service.backtest import backtest
 from skelb.service.baskets import basket_run
 from skelb.service.trials.desk import View
+from skelb.service.trials.estimate import estimated
 from tests.conftest import wave_bars
 from tests.service.conftest import SCRIPT, SETUP, order, wait_for
 
@@ -315,15 +316,26 @@ def test_a_search_tells_its_conditions_and_gives_each_as_a_script(application):
 
 
 def test_an_estimate_counts_runs_parts_and_memory(application):
-    found = application.trials.estimate(order(split="60,40"))
-    assert found.layout.total == 58 * 39 * 2 and found.seconds > 0
-    assert found.memory_bytes > found.layout.total * 8 * 30
-    mostly = application.trials.estimate(order(vary=["n=4.5..9.5:0.5"]))  # the middle cannot run, others can
-    assert mostly.layout.total == 11 and mostly.seconds > 0
+    def estimate(**given):
+        return estimated(application.trials.layout(order(**given)))
+
+    found = estimate(split="60,40")
+    assert found.runs == 58 * 39 * 2 and found.seconds > 0
+    assert found.memory_bytes > found.runs * 8 * 30
+    again = estimate(split="60,40")  # what an estimate computed does not make the next one smaller
+    assert again.memory_bytes == pytest.approx(found.memory_bytes, rel=0.2)
+    mostly = estimate(vary=["n=4.5..9.5:0.5"])  # the middle cannot run, others can
+    assert mostly.runs == 11 and mostly.seconds > 0
     with pytest.raises(SettingsError, match="whole number"):
-        application.trials.estimate(order(vary=["n=4.5..6.5:1"]))
-    drawn = application.trials.estimate(order(design="latin", runs=50))
-    assert drawn.layout.total <= 50
+        estimate(vary=["n=4.5..6.5:1"])
+    assert estimate(design="latin", runs=50).runs <= 50
+
+
+def test_what_a_trial_computed_goes_when_it_is_done(application):
+    dataset = SETUP.dataset(application.datasets)
+    before = len(dataset.memo.keys), dataset.memo.held_bytes
+    finished(application, order(vary=["n=5..20:1", "m=4,8"]))
+    assert (len(dataset.memo.keys), dataset.memo.held_bytes) == before
 
 
 # --- many ----------------------------------------------------------------------------------------------------------

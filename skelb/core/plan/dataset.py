@@ -47,6 +47,12 @@ class Dataset:
     def __len__(self) -> int:
         return len(self.bars)
 
+    def apart(self) -> "Dataset":
+        """The same bars with nothing computed yet: what is computed on it goes when it goes."""
+        return Dataset(
+            self.market, self.bars, self.calendar, self.left_out, self.data_version, stored=self.stored, others=self.others
+        )  # fmt: skip
+
     def numbered(self, checked: Checked) -> Numbered:
         """The memo numbers of a script's definitions so far, for all its runs here; those of the last few scripts are kept."""
         with self._lock:

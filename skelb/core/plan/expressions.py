@@ -51,6 +51,7 @@ from skelb.core.plan.memo import Value
 InputValue = float | bool | str
 LONGEST_LENGTH = 1_000_000
 MOST_TERMS = 1_000
+_MOST_NUMBERED = 20_000
 
 _TRUTHS = {"no": NO, "unknown": UNKNOWN, "yes": YES}
 
@@ -83,7 +84,8 @@ class Expressions(Evaluation):
             known = numbered.get(key)
             if known is None:
                 known = self._numbers_of(statement)
-                numbered[key] = known
+                if len(numbered) < _MOST_NUMBERED:  # beyond, most would be of inputs that come together only once
+                    numbered[key] = known
             self._names.update(zip(names, known, strict=True))
 
     @property

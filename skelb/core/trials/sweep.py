@@ -45,6 +45,12 @@ class Sweep:
     _datasets: dict[tuple[str, Timeframe], Dataset] = field(default_factory=dict)
     _lock: Lock = field(default_factory=Lock)
 
+    def apart(self) -> "Sweep":
+        """The same runs with a memory of their own, that goes when this goes."""
+        return Sweep(
+            self.checked, self.dataset.apart(), self.account, self.fixed, self.sides, self.from_date, self.to_date, self.inverted
+        )  # fmt: skip
+
     def run_one(self, point: Point, pool: Pool | None = None, span: Span | None = None) -> Figures:
         """The figures of one point, over a span instead of all dates. Raises SettingsError when it cannot run."""
         return figures_of(self.record(point, pool, span))
@@ -75,7 +81,7 @@ class Sweep:
             if wanted not in self._datasets:
                 if here.others is None:
                     raise SettingsError(f"the bars of {wanted[0]} on {wanted[1]} are not at hand")
-                self._datasets[wanted] = here.others(*wanted)
+                self._datasets[wanted] = here.others(*wanted).apart()
             return self._datasets[wanted]
 
 

@@ -15,7 +15,7 @@ from skelb.service.trials.orders import markets_of, span_document
 from skelb.service.trials.readings import Document, Reading, against, deflation_document, exported, run_document
 from skelb.service.trials.store import StoredTrial
 
-_MOST_READINGS = 8
+_MOST_READINGS = 6
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ class TrialDesk:
 
     def __init__(self, trials: Trials) -> None:
         self._trials = trials
-        self._read: OrderedDict[tuple[Any, ...], Reading] = OrderedDict()
+        self._read: OrderedDict[tuple[Any, ...], tuple[int, Reading]] = OrderedDict()
         self._searched: dict[int, dict[str, str]] = {}
         self._lock = Lock()
 
@@ -44,12 +44,12 @@ class TrialDesk:
         results = self._trials.store.results(trial.id)
         objective = view.objective or trial.order.objective
         least = trial.order.min_trades if view.min_trades is None else view.min_trades
-        key = (trial.id, part, len(results), objective, least)
+        key = (trial.id, part, objective, least)
         with self._lock:
-            found = self._read.get(key)
-            if found is None:
+            count, found = self._read.get(key, (0, None))
+            if found is None or count < len(results):  # what was read of fewer runs is not asked for again
                 found = Reading.of(trial.axes, trial.numbers is not None, results.part(part), objective, least)
-                self._read[key] = found
+                self._read[key] = len(results), found
                 while len(self._read) > _MOST_READINGS:
                     self._read.popitem(last=False)
             self._read.move_to_end(key)
@@ -106,10 +106,9 @@ class TrialDesk:
     def deflation(self, number: int, view: View) -> Document:
         """What the best run is worth, for the runs of this trial and for all that the script ever had."""
         trial = self.trial(number)
-        sweep = self._trials.layout(trial.order).sweep
-        span = trial.parts[0].span if trial.parts else None
+        layout = self._trials.layout(trial.order)
         sharpes, kept = self._trials.store.tries_of(trial.title)
-        worth = self.reading(trial, view).deflation(sweep, span, sharpes, sharpes.size + kept)
+        worth = self.reading(trial, view).deflation(layout.sweep, layout.first_span, sharpes, sharpes.size + kept)
         return {"tries_of_script": sharpes.size + kept, "title": trial.title, "deflation": deflation_document(worth)}
 
     def walk(self, number: int, view: View, choose: Choice) -> Document:

@@ -34,11 +34,12 @@ def sweep_document(settings: TrialSettings, layout: Layout, results: Results, ob
         for part in range(max(1, len(layout.parts)))
     ]
     reading, outside = readings[0], readings[1] if len(readings) > 1 else None
-    span = layout.parts[0].span if layout.parts else None
     runs = [run_document(reading, row, outside, layout.labels) for row in range(len(reading.results))]
     marks = reading.landmarks
     document: Document = {
-        "deflation": deflation_document(reading.deflation(layout.sweep, span, results.column("sharpe"), len(results))),
+        "deflation": deflation_document(
+            reading.deflation(layout.sweep, layout.first_span, results.column("sharpe"), len(results))
+        ),
         "axes": [{"name": axis.name, "values": list(axis.values)} for axis in layout.axes],
         "objective": settings.objective,
         "min_trades": settings.min_trades,

@@ -3,32 +3,21 @@
 import time
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass
 from threading import Event, Lock, Thread
 
 import numpy as np
 
 from skelb.core.errors import ConflictError, SkelbError
-from skelb.core.figures import FIGURE_KEYS
-from skelb.core.trials import Axis, Cell, Point, Results, Task, point_at, run_cells
+from skelb.core.trials import Axis, Cell, Results, Task, point_at, run_cells
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.trials.orders import Layout, Part, TrialOrder, laid_out
 from skelb.service.trials.store import StoredTrial, TrialStore
-from skelb.service.trials.workers import THREADS, WorkersError, workers_for
+from skelb.service.trials.workers import WorkersError, workers_for
 from skelb.store import Database, StoreError
 
 _COMMIT_EVERY_S = 0.2
 _CLUSTER = "cluster"
-
-
-@dataclass(frozen=True)
-class Estimate:
-    """What an order comes to before it starts: runs, seconds by two runs made now, bytes held while it runs."""
-
-    layout: Layout
-    seconds: float
-    memory_bytes: int
 
 
 class _Job:
@@ -52,33 +41,6 @@ class Trials:
     def layout(self, order: TrialOrder) -> Layout:
         """What an order comes to. Raises SkelbError on what cannot be run."""
         return laid_out(order, self._library, self._datasets)
-
-    def estimate(self, order: TrialOrder) -> Estimate:
-        """Time and memory of an order, judged by a second run after a first one that loads what all share.
-
-        Raises SkelbError when the order cannot be, or no run of a few over its points can.
-        """
-        layout = self.layout(order)
-        memo = layout.sweep.dataset.memo
-        seconds, grown, ran = 0.0, 0, 0
-        refused: SkelbError | None = None
-        for point in _samples(layout):
-            before, started = memo.held_bytes, time.perf_counter()
-            try:
-                layout.sweep.run_one(point)
-            except SkelbError as exc:  # its cell will say so; the others may well run
-                refused = exc
-                continue
-            seconds, grown, ran = time.perf_counter() - started, max(0, memo.held_bytes - before), ran + 1
-            if ran == 2:
-                break
-        if not ran and refused is not None:
-            raise refused
-        grown *= sum(len(axis.values) for axis in layout.axes)
-        results = layout.total * (len(FIGURE_KEYS) + 2) * 8
-        return Estimate(
-            layout, seconds * layout.total / THREADS, results + min(memo.budget_bytes, memo.held_bytes + grown)
-        )
 
     def start(self, order: TrialOrder) -> int:
         """Begin a trial; its number. Raises SkelbError on what cannot be run."""
@@ -168,12 +130,13 @@ class Trials:
 
     def _run(self, trial: StoredTrial, job: _Job) -> bool:
         """Run the missing tasks; whether all are there now."""
-        layout = self.layout(trial.order)
-        missing = list(missing_tasks(trial.axes, trial.numbers, trial.parts, self.store.results(trial.id)))
+        sweep = self.layout(trial.order).sweep.apart()  # what so many runs compute is not to stay for good
+        present = self.store.results(trial.id)
+        missing = missing_tasks(trial.axes, trial.numbers, trial.parts, present)
         waiting: list[Cell] = []
         started = committed = time.monotonic()
         count = 0
-        with workers_for(layout.sweep, trial.axes, cluster=self.cluster or None) as workers:
+        with workers_for(sweep, trial.axes, cluster=self.cluster or None) as workers:
             groups = run_cells(workers.submit, missing, workers.ahead)
             try:
                 for group in groups:
@@ -193,15 +156,7 @@ class Trials:
             finally:
                 groups.close()
         self.store.commit(trial.id, waiting)
-        return count == len(missing)
-
-
-def _samples(layout: Layout) -> Iterator[Point]:
-    """A few points all over a trial, its middle second."""
-    size = layout.total // max(1, len(layout.parts))
-    for share in (0.0, 0.5, 0.25, 0.75, 1.0):
-        place = min(size - 1, int(size * share))
-        yield point_at(layout.axes, place if layout.numbers is None else int(layout.numbers[place]))
+        return len(present) + count == trial.total
 
 
 def missing_tasks(axes: tuple[Axis, ...], numbers: np.ndarray | None, parts: tuple[Part, ...], present: Results) -> Iterator[Task]:  # fmt: skip

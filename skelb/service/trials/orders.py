@@ -122,6 +122,11 @@ class Layout:
         return self.search.labels if self.search else {}
 
     @property
+    def first_span(self) -> Span | None:
+        """The days that a point runs on first; None for all of the setup's."""
+        return self.parts[0].span if self.parts else None
+
+    @property
     def total(self) -> int:
         """How many runs that is."""
         points = int(np.prod([len(axis.values) for axis in self.axes])) if self.numbers is None else self.numbers.size
