@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from skelb.core.errors import SettingsError
-from skelb.core.trials import KINDS, Rules, challenge, counted, deflated, resample
+from skelb.core.trials import KINDS, Deflated, Rules, challenge, counted, deflated, resample
 
 NETS = st.lists(st.integers(-400, 500).map(float), min_size=2, max_size=40).map(np.array)
 
@@ -109,6 +109,15 @@ def test_deflation_by_its_formula():
     assert deflated(changes, 10_000).probability < deflated(changes, 10).probability < deflated(changes, 1).probability
     assert deflated(np.zeros(50), 5) is None and deflated(changes[:2], 5) is None
     assert "1,000 worthless tries" in deflated(changes, 1_000).sentence
+
+
+@pytest.mark.parametrize(
+    ("tries", "probability", "said"),
+    [(1, 0.9, "With a single try"), (9, 0.49, "likely luck"), (9, 0.94, "not proven"), (9, 0.95, "hard to explain by luck")],
+)  # fmt: skip
+def test_the_worth_of_the_best_is_said_in_words(tries, probability, said):
+    worth = Deflated(0.1, tries, 0.05, probability, 0.9)
+    assert said in worth.sentence and f"{probability if tries > 1 else 0.9:.0%}" in worth.sentence
 
 
 def test_the_expected_best_is_what_worthless_tries_show():

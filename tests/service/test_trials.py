@@ -298,6 +298,9 @@ def test_a_walk_forward_chooses_on_every_window_and_trades_the_days_after(applic
     assert found["stitched"]["net"] == pytest.approx(sum(w["outside_figures"]["net_profit"] for w in found["windows"]))
     fixed = [alone(application, {}, from_date=p.outside.first, to_date=p.outside.last) for p in trial.parts]
     assert found["fixed"]["net"] == pytest.approx(sum(figures["net_profit"] for figures in fixed))
+    nothing = application.desk.walk(number, View(min_trades=10_000), "value")
+    assert nothing["sentence"].startswith("No window had a run that counts") and nothing["stitched"]["net"] == 0
+    assert nothing["efficiency"] is None and {window["chosen"] for window in nothing["windows"]} == {None}
     with pytest.raises(NotFoundError, match="no walk-forward"):
         application.desk.walk(finished(application, order(vary=["n=4,5"])), SEEN, "value")
 
