@@ -6,24 +6,15 @@ from dataclasses import replace
 import numpy as np
 
 from skelb.core.bars import Timeframe
-from skelb.core.catalogue import (
-    BUILT_INS,
-    FUNCTIONS,
-    UNKNOWN,
-    YES,
-    all_of,
-    awaited,
-    between,
-    compare,
-    crosses,
-    in_sequence,
-    power,
-    quotient,
-    share_seen,
-)
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, all_of, awaited, in_sequence, share_seen
 from skelb.core.plan.carries import run_carry
 from skelb.core.plan.dataset import Dataset
+from skelb.core.plan.forming import forming_value
 from skelb.core.plan.memo import Key, Value
+from skelb.core.plan.operations import OPERATIONS, parts_of
+
+_ALL_OF = {"all_of": all_of, "seen": share_seen}
+_IN_SEQUENCE = {"sequence": in_sequence, "awaited": awaited}
 
 
 class Evaluation:
@@ -111,14 +102,12 @@ class Evaluation:
         return {name: higher.align(part) for name, part in value.items()}
 
     def _compute_forming(self, key: Key) -> Value:
-        from skelb.core.plan.forming import forming_value  # it evaluates in its turn
-
         number, timeframe, symbol = key[1], key[2], key[3]
         assert isinstance(number, float) and isinstance(timeframe, Timeframe)
         if symbol == "":
-            return forming_value(int(number), self._dataset.higher(timeframe).dataset, self._dataset)
+            return forming_value(int(number), self._dataset.higher(timeframe).dataset, self._dataset, Evaluation)
         other = self._dataset.other(str(symbol), self._dataset.bars.timeframe)
-        value = forming_value(int(number), other.dataset.higher(timeframe).dataset, other.dataset)
+        value = forming_value(int(number), other.dataset.higher(timeframe).dataset, other.dataset, Evaluation)
         parts = value if isinstance(value, Mapping) else {"": value}
         seen = {name: other.align(np.broadcast_to(part, len(other.dataset))) for name, part in parts.items()}
         return seen if isinstance(value, Mapping) else seen[""]
@@ -152,62 +141,3 @@ class Evaluation:
             else:
                 arguments.append(argument)
         return FUNCTIONS[str(key[1])].compute(self._dataset.frame, *arguments)
-
-
-def parts_of(key: Key) -> list[int]:
-    """The numbers of the expressions that an expression is made of."""
-    operation = key[0]
-    if operation in ("constant", "truth", "built_in", "clock", "on", "from", "forming", "column"):
-        return []
-    if operation == "call":
-        return [argument[1] for argument in key[2:] if isinstance(argument, tuple)]
-    if operation == "field":
-        return [key[1]]  # type: ignore[list-item]
-    return [part for part in key[1:] if isinstance(part, int)]
-
-
-def _arithmetic(key: Key, parts: list[Value]) -> Value:
-    a, b = parts
-    if key[1] == "+":
-        return a + b
-    if key[1] == "-":
-        return a - b
-    if key[1] == "*":
-        return a * b
-    return quotient(a, b) if key[1] == "/" else power(a, b)
-
-
-def _logic(key: Key, parts: list[Value]) -> Value:
-    join = np.minimum if key[1] == "and" else np.maximum
-    found = parts[0]
-    for part in parts[1:]:
-        found = join(found, part)
-    return found
-
-
-def _in_time(key: Key, parts: list[Value]) -> Value:
-    x, low, high = parts
-    after, before = compare("<=", low, x), compare("<", x, high)
-    return np.maximum(after, before) if high[0] <= low[0] else np.minimum(after, before)
-
-
-def _either(key: Key, parts: list[Value]) -> Value:
-    condition, yes, no = parts
-    unknown = np.int8(UNKNOWN) if yes.dtype == np.int8 else np.float64(np.nan)
-    return np.where(condition == UNKNOWN, unknown, np.where(condition == YES, yes, no))
-
-
-_ALL_OF = {"all_of": all_of, "seen": share_seen}
-_IN_SEQUENCE = {"sequence": in_sequence, "awaited": awaited}
-
-OPERATIONS = {
-    "negative": lambda key, parts: -parts[0],
-    "arithmetic": _arithmetic,
-    "not": lambda key, parts: np.int8(YES) - parts[0],
-    "logic": _logic,
-    "compare": lambda key, parts: compare(str(key[1]), parts[0], parts[1]),
-    "crosses": lambda key, parts: crosses(str(key[1]), parts[0], parts[1]),
-    "between": lambda key, parts: between(parts[0], parts[1], parts[2]),
-    "in_time": _in_time,
-    "either": _either,
-}

@@ -45,8 +45,9 @@ from skelb.core.language.tree import (
 )
 from skelb.core.plan.carries import compile_carry
 from skelb.core.plan.dataset import Dataset
-from skelb.core.plan.evaluation import Evaluation, parts_of
+from skelb.core.plan.evaluation import Evaluation
 from skelb.core.plan.memo import Value
+from skelb.core.plan.operations import parts_of
 
 InputValue = float | bool | str
 LONGEST_LENGTH = 1_000_000

@@ -7,6 +7,7 @@ over the bars it needs.
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, fields, replace
+from typing import Protocol
 
 import numpy as np
 from numba import njit
@@ -15,8 +16,8 @@ from skelb.core.bars import Bars, Calendar, Floats, Ints
 from skelb.core.catalogue import BUILT_INS, UNKNOWN, Frame, crosses
 from skelb.core.errors import SettingsError
 from skelb.core.plan.dataset import Dataset
-from skelb.core.plan.evaluation import OPERATIONS, Evaluation, parts_of
 from skelb.core.plan.memo import Key, Value
+from skelb.core.plan.operations import OPERATIONS, parts_of
 
 _OF_ONE_BAR = frozenset(
     "open high low close volume mid typical range body upper_wick lower_wick weekday month day year hour minute time "
@@ -35,18 +36,28 @@ class _Pair:
     now: Value
 
 
-def forming_value(number: int, higher: Dataset, here: Dataset) -> Value:
+class Evaluator(Protocol):
+    """The values of a dataset's expressions, as `evaluation.Evaluation` gives them."""
+
+    def value(self, number: int) -> Value:
+        """The value of an expression by its number."""
+
+    def compute(self, key: Key, parts: list[Value]) -> Value:
+        """The value of an operation on its parts' values."""
+
+
+def forming_value(number: int, higher: Dataset, here: Dataset, evaluator: Callable[[Dataset], Evaluator]) -> Value:
     """The value of an expression of `higher`'s memo at every close of `here`, shape (n,) or (1,).
 
     Raises SettingsError when what looks back would take too long over so many bars.
     """
-    return _Forming(higher, here).pair(number).now
+    return _Forming(higher, here, evaluator).pair(number).now
 
 
 class _Forming:
-    def __init__(self, higher: Dataset, here: Dataset) -> None:
-        self._higher, self._here = higher, here
-        self._closed = Evaluation(higher)
+    def __init__(self, higher: Dataset, here: Dataset, evaluator: Callable[[Dataset], Evaluator]) -> None:
+        self._higher, self._here, self._evaluator = higher, here, evaluator
+        self._closed = evaluator(higher)
         # The higher bar that each bar here belongs to: the first that closes with it or later.
         last = len(higher) - 1
         self._of = np.minimum(np.searchsorted(higher.calendar.close_time, here.calendar.close_time, side="left"), last)
@@ -78,7 +89,9 @@ class _Forming:
         if operation == "built_in" and name == "bar":
             return self._of.astype(np.float64)
         if operation in ("on", "from", "clock", "column"):  # these are as they are at this close, whatever forms
-            return Evaluation(self._here).value(self._here.memo.number(key)) if operation != "on" else self._on(key)
+            return (
+                self._evaluator(self._here).value(self._here.memo.number(key)) if operation != "on" else self._on(key)
+            )
         if operation == "field":
             return parts[0].now[str(key[2])]
         if operation == "crosses":
@@ -96,7 +109,7 @@ class _Forming:
         number, timeframe = key[1], key[2]
         assert isinstance(number, float)
         highest = self._here.higher(timeframe)  # type: ignore[arg-type]
-        value = Evaluation(self._higher.higher(timeframe).dataset).value(int(number))  # type: ignore[arg-type]
+        value = self._evaluator(self._higher.higher(timeframe).dataset).value(int(number))  # type: ignore[arg-type]
         if isinstance(value, np.ndarray):
             return highest.align(value)
         return {name: highest.align(part) for name, part in value.items()}
@@ -182,7 +195,7 @@ class _Forming:
             seen = Bars(bars.timeframe, bars.time[span], **{n: v[span] for n, v in columns.items()}, dated=bars.dated)
             of_bars = Calendar(**{item.name: getattr(calendar, item.name)[span] for item in fields(calendar)})
             dataset = replace(self._higher, bars=seen, calendar=of_bars)
-            return Evaluation(dataset).compute(key, [part[span] for part in closed])
+            return self._evaluator(dataset).compute(key, [part[span] for part in closed])
 
         return compute
 
