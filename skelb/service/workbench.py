@@ -220,7 +220,7 @@ class Workbench:
             "zone": dataset.market.zone,
             "data_version": dataset.data_version,
             "is_strategy": checked.has_entries,
-            "has_moving_levels": bool(outcome.plan.levels.is_moving),
+            "has_moving_levels": bool(outcome.plan.rules.levels.is_moving),
             "figures": result.figures,
             "findings": finding_rows(outcome, result.findings),
             "scene": scene_document(live.scene),

@@ -1,9 +1,11 @@
 """Laws of whole runs, on the random cases of the reference simulator."""
 
+from datetime import date
+
 import numpy as np
 import pytest
 
-from skelb.core.engine import Account, kernel, run
+from skelb.core.engine import Account, Pool, kernel, run
 from skelb.core.engine.replay import Replay
 from skelb.core.explain import Explainer, funnel_of
 from skelb.core.figures import basket_figures, figures_by_side, side_equity
@@ -136,6 +138,28 @@ def test_a_replay_tells_what_the_run_did(seed):
     for before, after in zip(told, told[1:], strict=False):
         assert before.lots == after.lots_before and before.side == after.side_before
     assert told[-1].lots == ()
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_runs_one_after_the_other_are_what_each_is_alone(seed):
+    """On one dataset and one pool, with sides, dates and accounts changing between them and coming back."""
+    setup = random_setup(seed)
+    if setup is None:
+        pytest.skip("no bars")
+    bars, script, market, account = setup
+    checked, data, pool = sound(script), engine_dataset(bars, market, 30), Pool()
+    day = np.unique(data.calendar.day)
+    late = date.fromordinal(date(1970, 1, 1).toordinal() + int(day[day.size // 2]))
+    accounts = [engine_account(account), engine_account(account | {"capital": account["capital"] * 3})]
+    ways = [{}, {}, {"sides": "long"}, {"from_date": late}, {}, {"inverted": True}, {"sides": "long"}, {}]
+    for turn, way in enumerate(ways):
+        own = accounts[turn % 3 // 2]
+        mine = run(make_plan(checked, data, {}, **way), own, pool)
+        alone = run(make_plan(sound(script), engine_dataset(bars, market, 30), {}, **way), own)
+        np.testing.assert_array_equal(mine.trades.whole, alone.trades.whole)
+        np.testing.assert_array_equal(mine.trades.numbers, alone.trades.numbers)
+        np.testing.assert_array_equal(mine.skips, alone.skips)
+        np.testing.assert_array_equal(mine.equity, alone.equity)
 
 
 def test_what_happened_is_told_in_order():

@@ -121,8 +121,16 @@ SHARED, SHARED_SCRIPT = dataset(wave_bars(300)), check(SHARED_TEXT)
 
 def plan_arrays(plan):
     """All that the engine reads of a plan."""
-    levels, signals = plan.levels, plan.signals
-    return [plan.flags, plan.blocks, signals.entries, signals.exits, signals.rows, plan.limits, *levels.columns]
+    levels, signals = plan.rules.levels, plan.rules.signals
+    return [
+        plan.flags,
+        plan.rules.hours.blocks,
+        signals.entries,
+        signals.exits,
+        plan.rows,
+        plan.rules.limits,
+        *levels.columns,
+    ]
 
 
 @settings(deadline=None)

@@ -27,7 +27,7 @@ def test_one_bar_later_is_the_script_that_looks_one_bar_back():
     np.testing.assert_allclose(shifted.trades.net, written.trades.net)
     plan = plan_of(SEVERAL + RULES)
     later = one_bar_later(plan)
-    assert plan.signals.rows.size and (later.signals.rows[:, 1:] == plan.signals.rows[:, :-1]).all()
+    assert plan.rows.size and (later.rows[:, 1:] == plan.rows[:, :-1]).all()
 
 
 @pytest.mark.parametrize("script", [SCRIPT, SEVERAL + RULES], ids=["by flags", "by rows"])
@@ -38,9 +38,9 @@ def test_random_entries_are_as_many_where_entries_are_allowed(script):
     for bit in (Flag.ENTER_LONG, Flag.ENTER_SHORT):
         before, after = ((found.flags & np.uint8(bit)) != 0 for found in (plan, drawn))
         assert not (after & blocked).any()
-        if not plan.signals.rows.size:
+        if not plan.rows.size:
             assert after.sum() == (before & ~blocked).sum() and (before != after).any() == before.any()
-    for before, after in zip(plan.signals.rows, drawn.signals.rows, strict=True):
+    for before, after in zip(plan.rows, drawn.rows, strict=True):
         assert after.sum() == before[~blocked].sum() and not after[blocked].any()
     rest = np.uint8(~(Flag.ENTER_LONG | Flag.ENTER_SHORT) & 0xFF)
     np.testing.assert_array_equal(plan.flags & rest, drawn.flags & rest)

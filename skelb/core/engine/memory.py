@@ -28,6 +28,7 @@ class Pool:
 
     def __init__(self) -> None:
         self._kept: dict[str, Table] = {}
+        self.begun: _Begun | None = None
 
     def take(self, name: str, *shape: int, dtype: type = np.float64) -> Table:
         """An array of this shape, with anything in it."""
@@ -51,6 +52,32 @@ class Pool:
         self._kept |= {"trades": series.ti.ravel(), "numbers": series.tf.ravel(), "skips": series.skips.ravel()}
 
 
+@dataclass(frozen=True, eq=False)
+class _Begun:
+    """How a run of one market began, for the next one with the same rules: only when conditions hold differs."""
+
+    plan: Plan
+    account: Account
+    q: Table
+    f: Table
+    series: kernel.Series
+
+    def again(self, plan: Plan, account: Account, pool: Pool) -> tuple[Table, Table, kernel.Series] | None:
+        """The memory of a run of `plan`, None when it differs in more."""
+        mine = self.plan
+        if (
+            plan.rules is not mine.rules
+            or (plan.first, plan.last) != (mine.first, mine.last)
+            or account != self.account
+        ):
+            return None
+        q, f = pool.take("q", self.q.size, dtype=np.int64), pool.take("f", self.f.size)
+        q[:], f[:] = self.q, self.f
+        trades, numbers, skips = pool.ledger()
+        series = self.series._replace(flags=plan.flags, signals=plan.rows, ti=trades, tf=numbers, skips=skips)
+        return q, f, series
+
+
 def lay_out(
     plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64], pool: Pool
 ) -> tuple[Table, Table, kernel.Series]:
@@ -59,29 +86,33 @@ def lay_out(
     The plans are of one script with one set of inputs, one a market; `offsets` say where each one's bars begin.
     Raises SettingsError when an exit is for the lots of one of too many entry rules.
     """
+    if len(plans) == 1 and pool.begun is not None:
+        found = pool.begun.again(plans[0], account, pool)
+        if found is not None:
+            return found
     script = plans[0]
-    entries, exits, parts = len(script.entries), len(script.exits), len(script.levels.parts)
+    entries, exits, parts = len(script.entries), len(script.exits), len(script.rules.levels.parts)
     orders = entries + 2 * exits if _rests(script) else 0
-    columns, programs = _columns(plans, pool), script.programs.table.copy()
+    columns, programs = _columns(plans, pool), script.rules.programs.table.copy()
     programs[:, kernel.W_ROW], rows, slots = columns.made, columns.rows, columns.slots
     programs[:, [kernel.W_COLUMN, kernel.W_COLUMN_END]] += columns.inputs
-    registers = int(script.programs.steps[:, 1:].max(initial=0)) + 2 * kernel.POSITION_NAMES + 1
+    registers = int(script.rules.programs.steps[:, 1:].max(initial=0)) + 2 * kernel.POSITION_NAMES + 1
     made_when = sum(1 << int(made) for made in {*programs[:, kernel.W_MADE]} if made != kernel.ASKED)
     days, stride = _days(plans, offsets)
     lot_size = kernel.LOT_FLOATS + 2 * parts
 
     waiting, due, order, lot, block_ints = accumulate(
-        (kernel.MARKET_INTS, entries, exits, 3 * orders, kernel.LOT_INTS * script.room)
+        (kernel.MARKET_INTS, entries, exits, 3 * orders, kernel.LOT_INTS * script.rules.room)
     )
     constants, price, lot_numbers, block_floats = accumulate(
-        (kernel.MARKET_FLOATS, len(slots), orders, lot_size * script.room)
+        (kernel.MARKET_FLOATS, len(slots), orders, lot_size * script.rules.room)
     )
     block = max(block_ints, block_floats)
     end = kernel.HEAD + block * len(plans)
-    tables = [script.signals.entries, _exits(script), script.levels.parts, programs, script.programs.steps,
-              script.levels.moving_units, slots]  # fmt: skip
+    tables = [script.rules.signals.entries, _exits(script), script.rules.levels.parts, programs, script.rules.programs.steps,
+              script.rules.levels.moving_units, slots]  # fmt: skip
     places = list(accumulate((table.size for table in tables), initial=end))
-    numbers = [script.signals.exit_shares, script.levels.part_shares, script.limits, np.zeros(registers),
+    numbers = [script.rules.signals.exit_shares, script.rules.levels.part_shares, script.rules.limits, np.zeros(registers),
                np.zeros(kernel.POSITION_NAMES)]  # fmt: skip
     spots = list(accumulate((table.size for table in numbers), initial=end))
 
@@ -114,8 +145,8 @@ def lay_out(
         lows=_joined([part.low for part in bars]),
         closes=_joined([part.close for part in bars]),
         flags=_joined([plan.flags for plan in plans]),
-        blocks=_joined([plan.blocks for plan in plans]),
-        signals=_joined([plan.signals.rows for plan in plans]),
+        blocks=_joined([plan.rules.hours.blocks for plan in plans]),
+        signals=_joined([plan.rows for plan in plans]),
         rows=rows,
         days=days,
         pieces=pieces,
@@ -128,14 +159,15 @@ def lay_out(
         tf=numbers_of_trades,
         skips=skips,
     )
+    pool.begun = _Begun(script, account, q.copy(), f.copy(), series) if len(plans) == 1 else None
     return q, f, series
 
 
 def most_events(plans: Sequence[Plan]) -> int:
     """The most trades, and the most skipped orders, that one moment can bring."""
     plan = plans[0]
-    lots = plan.room + len(plan.entries)
-    return len(plans) * (lots * (len(plan.levels.parts) + len(plan.exits) + 2) + 3 * len(plan.entries) + 4)
+    lots = plan.rules.room + len(plan.entries)
+    return len(plans) * (lots * (len(plan.rules.levels.parts) + len(plan.exits) + 2) + 3 * len(plan.entries) + 4)
 
 
 def with_larger_ledger(series: kernel.Series) -> kernel.Series:
@@ -153,25 +185,25 @@ def _doubled(table: Table) -> Table:
 
 
 def _rests(plan: Plan) -> bool:
-    forms = (plan.signals.entries[:, kernel.E_FORM], plan.signals.exits[:, kernel.X_FORM])
+    forms = (plan.rules.signals.entries[:, kernel.E_FORM], plan.rules.signals.exits[:, kernel.X_FORM])
     return any((form >= kernel.AT_LIMIT).any() for form in forms)
 
 
 def _asks_while_flat(plan: Plan) -> bool:
     """Whether an entry, or the price of one, asks for the position, so that every bar without one is judged too."""
-    made = plan.programs.table[:, kernel.W_MADE] == kernel.MADE_BEFORE_ENTRIES
-    return bool(made.any() or (plan.signals.entries[:, kernel.E_PROGRAM] >= 0).any())
+    made = plan.rules.programs.table[:, kernel.W_MADE] == kernel.MADE_BEFORE_ENTRIES
+    return bool(made.any() or (plan.rules.signals.entries[:, kernel.E_PROGRAM] >= 0).any())
 
 
 def _exits(plan: Plan) -> Table:
     """The exit rules with the bits of the entry rules whose lots they are for."""
-    lots = plan.signals.exit_lots
+    lots = plan.rules.signals.exit_lots
     if not lots.all() and lots.shape[1] > _MOST_NAMED_RULES:
         raise SettingsError(
             f"exits with `lots` need at most {_MOST_NAMED_RULES} entry rules, this script has {lots.shape[1]}"
         )
     bits = [sum(1 << e for e in np.flatnonzero(row)) if not row.all() else -1 for row in lots]
-    return np.column_stack((plan.signals.exits, np.array(bits, np.int64).reshape(-1)))
+    return np.column_stack((plan.rules.signals.exits, np.array(bits, np.int64).reshape(-1)))
 
 
 # --- what runs along the bars ---------------------------------------------------------------------------------------
@@ -201,7 +233,7 @@ class _Columns:
 def _columns(plans: Sequence[Plan], pool: Pool) -> _Columns:
     """The columns of all plans. One that serves several places (a stop of both sides) is one row."""
     size = sum(len(plan.dataset) for plan in plans)
-    columns = [plan.levels.columns for plan in plans]
+    columns = [plan.rules.levels.columns for plan in plans]
     slots = np.full(len(columns[0]), -1, np.int64)
     constants = np.array([[column[0] for column in own] for own in columns], np.float64)
     row_of: dict[tuple[int, ...], int] = {}
@@ -214,13 +246,13 @@ def _columns(plans: Sequence[Plan], pool: Pool) -> _Columns:
                 row_of[key] = len(varying)
                 varying.append(found)
             slots[place] = row_of[key]
-    made = np.full(len(plans[0].programs.table), -1, np.int64)
+    made = np.full(len(plans[0].rules.programs.table), -1, np.int64)
     inputs = len(varying)
-    for number, column in enumerate(plans[0].programs.table[:, kernel.W_ROW]):
+    for number, column in enumerate(plans[0].rules.programs.table[:, kernel.W_ROW]):
         if column >= 0:
             slots[column] = made[number] = inputs
             inputs += 1
-    last = inputs + len(plans[0].programs.inputs)
+    last = inputs + len(plans[0].rules.programs.inputs)
     if last == 1 and len(plans) == 1 and varying:  # as it is, without a copy
         return _Columns(
             np.ascontiguousarray(varying[0][0], np.float64).reshape(1, size), slots, constants, made, inputs
@@ -231,7 +263,7 @@ def _columns(plans: Sequence[Plan], pool: Pool) -> _Columns:
         here = slice(begin, begin + len(plan.dataset))
         for row, found in enumerate(varying):
             rows[row, here] = found[k]
-        rows[inputs:, here] = plan.programs.inputs
+        rows[inputs:, here] = plan.rules.programs.inputs
         begin = here.stop
     return _Columns(rows, slots, constants, made, inputs)
 
@@ -239,8 +271,8 @@ def _columns(plans: Sequence[Plan], pool: Pool) -> _Columns:
 def _days(plans: Sequence[Plan], offsets: NDArray[np.int64]) -> tuple[Table, int]:
     """Number and first bar of every bar's trading day and whether its close ends it, shape (3, n); the bars' stride."""
     plan = plans[0]
-    counts_days = any(exits.days or exits.close_days for exits in plan.time_exits)
-    if not (counts_days or holds_back(plan.limits) or len(plan.programs.table)):
+    counts_days = any(exits.days or exits.close_days for exits in plan.rules.time_exits)
+    if not (counts_days or holds_back(plan.rules.limits) or len(plan.rules.programs.table)):
         return np.zeros((3, 1), np.int64), 0
     found = []
     for own, offset in zip(plans, offsets, strict=False):
@@ -285,17 +317,17 @@ def _settings(plan: Plan, account: Account, offset: int, whole: Table, numbers: 
     whole[kernel.I_FIRST], whole[kernel.I_LAST] = plan.first + offset, plan.last + offset
     whole[kernel.I_PATH], whole[kernel.I_IN_DETAIL] = account.same_bar == "path", account.same_bar == "detail"
     whole[kernel.I_SKIP_SHORT] = account.short_of_margin == "skip"
-    whole[kernel.I_OPPOSITE] = plan.opposite
-    for row, exits in enumerate(plan.time_exits):
+    whole[kernel.I_OPPOSITE] = plan.rules.opposite
+    for row, exits in enumerate(plan.rules.time_exits):
         whole[kernel.I_AFTER_LONG + row], whole[kernel.I_CLOSE_AFTER_LONG + row] = exits.bars, exits.close_bars
         whole[kernel.I_DAYS_LONG + row], whole[kernel.I_CLOSE_DAYS_LONG + row] = exits.days, exits.close_days
-    whole[kernel.I_MOVING], whole[kernel.I_LIMITED] = plan.levels.is_moving, holds_back(plan.limits)
-    whole[kernel.I_ROOM] = plan.room
+    whole[kernel.I_MOVING], whole[kernel.I_LIMITED] = plan.rules.levels.is_moving, holds_back(plan.rules.limits)
+    whole[kernel.I_ROOM] = plan.rules.room
     whole[kernel.I_MOST_POSITIONS] = account.max_open_total or np.iinfo(np.int64).max
     whole[kernel.I_BID] = market.quotes == "bid"
     whole[kernel.I_SPREAD_PERCENT] = market.spread_unit == "percent"
     whole[kernel.I_TICKS_IN_ONE] = in_one if exact else 0
-    whole[kernel.I_INVERTED] = plan.inverted
+    whole[kernel.I_INVERTED] = plan.rules.inverted
     numbers[kernel.F_TICK] = market.tick
     numbers[kernel.F_VALUE] = market.point_value
     numbers[kernel.F_STEP], numbers[kernel.F_MIN_LOT] = market.lot_step, market.min_lot

@@ -135,7 +135,7 @@ class Replay:
 
     def _known(self, where: int, before: tuple[Table, Table]) -> dict[str, float]:
         q, f = self._simulation.q, self._simulation.f
-        if not len(self.plan.programs.table):
+        if not len(self.plan.rules.programs.table):
             return {}
         lots, entered = kernel.HEAD + kernel.S_LOTS, int(q[kernel.A_TRADES]) > int(before[0][kernel.A_TRADES])
         if not (q[lots] or before[0][lots] or entered):  # flat all the time: nothing was asked

@@ -76,14 +76,14 @@ class Explainer:
         if (moment.due_reason is not None and moment.side == side) or self._left_at_close(moment, side):
             return "held back: an exit of this side is due on the same bar"
         if moment.side == side:
-            room = self._plan.room
+            room = self._plan.rules.room
             return (
                 "held back: already in a position"
                 if room == 1
                 else f"held back: {len(moment.lots)} of {room} lots open"
             )
-        if moment.side == -side and self._plan.opposite != OppositeMode.REVERSE:
-            mode = "only exits" if self._plan.opposite == OppositeMode.EXIT else "does nothing"
+        if moment.side == -side and self._plan.rules.opposite != OppositeMode.REVERSE:
+            mode = "only exits" if self._plan.rules.opposite == OppositeMode.EXIT else "does nothing"
             return f"held back: against the position it {mode}"
         return "held back: a rule before it took the only room, or an exit rule of its side is yes too"
 

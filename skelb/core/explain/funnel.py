@@ -42,7 +42,7 @@ def funnel_of(outcome: Outcome, side: str) -> Funnel:
     rules = [(e, rule) for e, rule in enumerate(plan.entries) if rule.side == side]
     signals = np.zeros(len(plan.dataset), np.bool_)
     for e, rule in rules:
-        if plan.signals.entries[e, kernel.E_PROGRAM] < 0:
+        if plan.rules.signals.entries[e, kernel.E_PROGRAM] < 0:
             signals |= plan.expressions.whole(rule.when) == YES
     lots = _lots_filled(outcome, sign)
     counts: dict[str, int] = {}
@@ -56,15 +56,15 @@ def funnel_of(outcome: Outcome, side: str) -> Funnel:
     left = signals & ~stopped
     both = left & exits
     left &= ~exits
-    held = left & (inside == sign) if plan.room == 1 else np.zeros_like(left)
-    against = left & (inside == -sign) if plan.opposite != OppositeMode.REVERSE else np.zeros_like(left)
+    held = left & (inside == sign) if plan.rules.room == 1 else np.zeros_like(left)
+    against = left & (inside == -sign) if plan.rules.opposite != OppositeMode.REVERSE else np.zeros_like(left)
     for name, where in ((EXITING, both), (IN_POSITION, held), (AGAINST, against)):
         if where[span].any():
             counts[name] = int(np.count_nonzero(where[span]))
     total = int(np.count_nonzero(signals[span])) if rules else 0
     known = lots + sum(counts.values())
     if total > known:  # orders that a newer signal replaced, or that another fill dropped; lots that had no room
-        counts[REPLACED if plan.room == 1 else "no room, replaced or dropped"] = total - known
+        counts[REPLACED if plan.rules.room == 1 else "no room, replaced or dropped"] = total - known
     return Funnel(side, max(total, known), lots, tuple(sorted(counts.items(), key=lambda item: -item[1])))
 
 

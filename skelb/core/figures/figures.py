@@ -105,10 +105,10 @@ def side_equity(outcome: Outcome, chosen: Bools) -> Floats:
     """
     plan, trades = outcome.plan, outcome.trades
     market, closes = plan.dataset.market, plan.dataset.bars.close
-    value = plan.levels.columns[RATE_COLUMN] * market.point_value
+    value = plan.rules.levels.columns[RATE_COLUMN] * market.point_value
     nightly = np.zeros(0)  # of one unit, for one percent a year
     if market.financing_long or market.financing_short:
-        nights = np.where(plan.flags & Flag.NIGHT, plan.levels.columns[NIGHTS_COLUMN], 0.0) / 36_500.0
+        nights = np.where(plan.flags & Flag.NIGHT, plan.rules.levels.columns[NIGHTS_COLUMN], 0.0) / 36_500.0
         nightly = np.concatenate(([0.0], closes[:-1])) * nights
     begins = trades.entry_bar + (trades.whole[:, kernel.TI_ENTRY_MOMENT] != kernel.AT_CLOSE)
     return _equity_of(

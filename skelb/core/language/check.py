@@ -1,6 +1,7 @@
 """Checking a whole script: names, kinds, rules, and what is allowed but surely not meant."""
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
 from functools import cached_property
 
 from skelb.core.catalogue import POSITION_NAMES
@@ -23,6 +24,7 @@ from skelb.core.language.tree import (
     Input,
     Name,
     Placed,
+    Rule,
     Title,
     Zone,
 )
@@ -64,12 +66,28 @@ class Checked:
         for placed in self.statements:
             statement = placed.statement
             if isinstance(statement, (Definition, Carry)):
-                names = {part.name for part in parts_within(statement) if isinstance(part, Name)}
-                names |= {word for name in names & self.inputs.keys() for word in self.inputs[name].options}
-                inputs = (names & self.inputs.keys()).union(*(found[name] for name in names & found.keys()))
                 own = statement.names if isinstance(statement, Carry) else (statement.name,)
-                found |= dict.fromkeys(own, frozenset(inputs))
+                found |= dict.fromkeys(own, self._inputs_of(statement, found))
         return {name: tuple(sorted(inputs)) for name, inputs in found.items()}
+
+    @cached_property
+    def rules_stand_on(self) -> tuple[str, ...]:
+        """The inputs that rules stand on but for the conditions they wait for: in stops, sizes, prices, `only if` and so on."""
+        reached = {name: frozenset(inputs) for name, inputs in self.stands_on.items()}
+        parts = [
+            getattr(placed.statement, item.name)
+            for placed in self.statements
+            if isinstance(placed.statement, Rule)
+            for item in fields(placed.statement)
+            if item.name != "when"
+        ]
+        return tuple(sorted(self._inputs_of(tuple(parts), reached)))
+
+    def _inputs_of(self, node: object, reached: Mapping[str, frozenset[str]]) -> frozenset[str]:
+        """The inputs within a tree, by itself or through the names in `reached`."""
+        names = {part.name for part in parts_within(node) if isinstance(part, Name)}
+        names |= {word for name in names & self.inputs.keys() for word in self.inputs[name].options}
+        return frozenset(names & self.inputs.keys()).union(*(reached[name] for name in names & reached.keys()))
 
     @property
     def title(self) -> str:

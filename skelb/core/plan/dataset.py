@@ -17,9 +17,18 @@ from skelb.core.language import Checked
 from skelb.core.plan.memo import Memo
 
 _MOST_SCRIPTS = 3
-Numbered = dict[
-    tuple[Hashable, ...], tuple[int, ...]
-]  # by a definition's names and the values of the inputs they stand on
+
+
+@dataclass(frozen=True, eq=False)
+class Shared:
+    """What the runs of one script on a dataset share, by the values of the inputs that it stands on.
+
+    numbers : of definitions, their memo numbers; rules : laid out but for when their conditions hold, the last few
+    """
+
+    checked: Checked
+    numbers: dict[tuple[Hashable, ...], tuple[int, ...]] = field(default_factory=dict)
+    rules: dict[tuple[Hashable, ...], Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,7 +45,7 @@ class Dataset:
     others: "Others | None" = None
     _higher: dict[Timeframe, "HigherBars"] = field(default_factory=dict)
     _others: dict[tuple[str, Timeframe], "HigherBars"] = field(default_factory=dict)
-    _numbered: OrderedDict[int, tuple[Checked, Numbered]] = field(default_factory=OrderedDict)
+    _shared: OrderedDict[int, Shared] = field(default_factory=OrderedDict)
     _lock: Lock = field(default_factory=Lock)
 
     @property
@@ -53,14 +62,14 @@ class Dataset:
             self.market, self.bars, self.calendar, self.left_out, self.data_version, stored=self.stored, others=self.others
         )  # fmt: skip
 
-    def numbered(self, checked: Checked) -> Numbered:
-        """The memo numbers of a script's definitions so far, for all its runs here; those of the last few scripts are kept."""
-        with self._lock:
-            found = self._numbered.setdefault(id(checked), (checked, {}))  # held, so that its identity stays its own
-            self._numbered.move_to_end(id(checked))
-            while len(self._numbered) > _MOST_SCRIPTS:
-                self._numbered.popitem(last=False)
-            return found[1]
+    def shared(self, checked: Checked) -> Shared:
+        """What all runs of a script here share; of the last few scripts it is kept."""
+        with self._lock:  # the script is held with it, so that its identity stays its own
+            found = self._shared.setdefault(id(checked), Shared(checked))
+            self._shared.move_to_end(id(checked))
+            while len(self._shared) > _MOST_SCRIPTS:
+                self._shared.popitem(last=False)
+            return found
 
     @cached_property
     def pieces(self) -> tuple[Floats, Ints]:

@@ -73,7 +73,7 @@ class Expressions(Evaluation):
         self._names: dict[str, int] = {}
         self._asked: dict[int, tuple[Expression, int]] = {}  # by identity; holding the node keeps its identity its own
         self._counters: dict[str, int] = {}  # counters of the sums being built; names like any other
-        numbered = dataset.numbered(checked)
+        numbered = dataset.shared(checked).numbers
         for placed in checked.statements:  # in text order, so that chains do not recurse
             statement = placed.statement
             if not isinstance(statement, (Definition, Carry)):

@@ -15,28 +15,23 @@ from skelb.core.plan.columns import OppositeMode
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.holding import TimeExits, limits_of, room_of, time_exits
-from skelb.core.plan.hours import hours_of
+from skelb.core.plan.hours import Hours, hours_of
 from skelb.core.plan.levels import Levels, lay_levels
-from skelb.core.plan.signals import NamedRule, Signals, entry_rules, exit_rules, lay_signals
+from skelb.core.plan.signals import NamedRule, Signals, entry_rules, exit_rules, lay_signals, raised
 from skelb.core.plan.terms import Terms
 from skelb.core.plan.watching import Programs
 
+_MOST_RULES = 16
+
 
 @dataclass(frozen=True, eq=False)
-class Plan:
-    """Everything the engine needs to run, account apart. n is the number of bars of the dataset.
+class Rules:
+    """What the rules in force come to, but for when their conditions hold.
 
-    flags : uint8, shape (n,), bits of `Flag`
-    blocks : uint8, shape (n,), `Block` where the BLOCKED bit is set
-    room : how many lots may be open at once
+    room : how many lots may be open at once; rate : the currency rate at each close, shape (n,) or (1,)
     """
 
-    dataset: Dataset
-    expressions: Expressions
-    first: int
-    last: int
-    flags: NDArray[np.uint8]
-    blocks: NDArray[np.uint8]
+    hours: Hours
     signals: Signals
     levels: Levels
     programs: Programs
@@ -44,17 +39,36 @@ class Plan:
     time_exits: tuple[TimeExits, TimeExits]
     limits: Floats
     room: int
-    inverted: bool = False
+    rate: Floats
+    inverted: bool
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """Everything the engine needs to run, account apart. n is the number of bars of the dataset.
+
+    flags : uint8, shape (n,), bits of `Flag`
+    rows : uint8, shape (s, n): 1 where a rule is yes that no flag says all about
+    rules : all that does not hang on when conditions hold; runs that differ in conditions alone have the same
+    """
+
+    dataset: Dataset
+    expressions: Expressions
+    first: int
+    last: int
+    flags: NDArray[np.uint8]
+    rows: NDArray[np.uint8]
+    rules: Rules
 
     @property
     def entries(self) -> tuple[NamedRule, ...]:
         """The entry rules, long ones first, each in text order."""
-        return self.signals.entry_names
+        return self.rules.signals.entry_names
 
     @property
     def exits(self) -> tuple[NamedRule, ...]:
         """The exit rules in text order."""
-        return self.signals.exit_names
+        return self.rules.signals.exit_names
 
 
 def make_plan(
@@ -73,23 +87,37 @@ def make_plan(
     day lies between the dates.
     """
     first, last = _span(dataset, from_date, to_date)
-    terms = Terms(checked, dataset, inputs, sides, inverted)
-    _refuse_unknown_rate(terms, first, last)
-    flags = np.zeros(len(dataset), np.uint8)
+    expressions = Expressions(checked, inputs, dataset)
+    rules = _rules_of(checked, dataset, expressions, sides, inverted)
+    _refuse_unknown_rate(rules.rate, dataset, first, last)
+    flags, rows = raised(rules.signals.raised, expressions, len(dataset))
+    flags |= rules.hours.flags
+    return Plan(dataset, expressions, first, last, flags, rows, rules)
+
+
+def _rules_of(checked: Checked, dataset: Dataset, expressions: Expressions, sides: str, inverted: bool) -> Rules:
+    """The rules laid out, or as they were for a run with the same values of the inputs that they stand on."""
+    if checked.asks_position:  # programs on the position hold values of conditions too
+        return _laid_out(Terms(checked, dataset, expressions, sides, inverted))
+    held = dataset.shared(checked).rules
+    key = sides, inverted, *(expressions.inputs[name] for name in checked.rules_stand_on)
+    found: Rules | None = held.get(key)
+    if found is None:
+        found = _laid_out(Terms(checked, dataset, expressions, sides, inverted))
+        for old in list(held)[: len(held) - _MOST_RULES + 1]:
+            held.pop(old, None)
+        held[key] = found
+    return found
+
+
+def _laid_out(terms: Terms) -> Rules:
     levels = lay_levels(terms, [rule for _, rule in entry_rules(terms)], len(exit_rules(terms)))
-    signals = lay_signals(terms, levels, flags)
-    hours = hours_of(terms)
-    flags |= hours.flags
+    signals = lay_signals(terms, levels)
     constant = terms.expressions.constant
     time_rules: Sequence[ExitAfter] = terms.of_kind(ExitAfter)
     modes = [OppositeMode[rule.mode.upper()] for rule in terms.of_kind(Opposite)]
-    return Plan(
-        dataset,
-        terms.expressions,
-        first,
-        last,
-        flags,
-        hours.blocks,
+    return Rules(
+        hours_of(terms),
         signals,
         levels,
         terms.watching.programs(),
@@ -97,7 +125,8 @@ def make_plan(
         (time_exits(time_rules, "long", constant), time_exits(time_rules, "short", constant)),
         limits_of(terms.of_kind(Limit), terms.of_kind(Pause), constant),
         room_of(terms.of_kind(Limit), constant),
-        inverted,
+        terms.rate,
+        terms.inverted,
     )
 
 
@@ -113,10 +142,9 @@ def _span(dataset: Dataset, from_date: date | None, to_date: date | None) -> tup
     return first, end - 1
 
 
-def _refuse_unknown_rate(terms: Terms, first: int, last: int) -> None:
-    rate = terms.rate
+def _refuse_unknown_rate(rate: Floats, dataset: Dataset, first: int, last: int) -> None:
     if rate.size > 1 and not (rate[first : last + 1] > 0).all():
         raise SettingsError(
-            f"the currency rate of {terms.market.symbol}, the close of {terms.market.currency_rate}, is not known on "
+            f"the currency rate of {dataset.market.symbol}, the close of {dataset.market.currency_rate}, is not known on "
             "every bar of the run: begin later, or give bars that reach as far back"
         )

@@ -12,6 +12,7 @@ from skelb.core.catalogue import YES, Conditions
 from skelb.core.errors import SettingsError
 from skelb.core.language.tree import Enter, Exit, Expression, Order, Side
 from skelb.core.plan.columns import Flag, OrderForm
+from skelb.core.plan.expressions import Expressions
 from skelb.core.plan.levels import Levels, share_of, size_form
 from skelb.core.plan.terms import SIDE_BITS, SIDES, Stated, Terms
 from skelb.core.plan.watching import Made
@@ -35,6 +36,16 @@ class NamedRule:
     when: Expression
 
 
+@dataclass(frozen=True)
+class Raise:
+    """A condition, the flags that go up where it is yes, and whether it has a row too: 0 where a flag of `barred` is up."""
+
+    when: Expression
+    bits: tuple[Flag, ...]
+    has_row: bool
+    barred: int
+
+
 @dataclass(frozen=True, eq=False)
 class Signals:
     """e entry rules, x exit rules, s rows of signals, n bars.
@@ -44,14 +55,14 @@ class Signals:
         of its side, row, program
     exit_lots : uint8, shape (x, e): whether an exit is for the lots of an entry rule
     exit_shares : float64, shape (x,): percent of a lot's first units that it takes
-    rows : uint8, shape (s, n): 1 where a rule is yes, for rules whose row is not BY_FLAG
+    raised : what the conditions raise, in this order; exits first
     """
 
     entries: NDArray[np.int64]
     exits: NDArray[np.int64]
     exit_lots: NDArray[np.uint8]
     exit_shares: Floats
-    rows: NDArray[np.uint8]
+    raised: "tuple[Raise, ...]"
     entry_names: tuple[NamedRule, ...]
     exit_names: tuple[NamedRule, ...]
 
@@ -71,53 +82,59 @@ def exit_rules(terms: Terms) -> list[tuple[Stated, Exit]]:
     return [(stated, stated.rule) for stated in terms.stated if isinstance(stated.rule, Exit)]
 
 
-def lay_signals(terms: Terms, levels: Levels, flags: NDArray[np.uint8]) -> Signals:
-    """Raise the flags of entries and exits and lay out the rules; prices of orders that rest go into their columns.
+def lay_signals(terms: Terms, levels: Levels) -> Signals:
+    """The rules laid out; prices of orders that rest go into their columns.
 
     Raises SettingsError on a life or a part that cannot be.
     """
     entries, exits = entry_rules(terms), exit_rules(terms)
-    rows = _Rows(terms, flags)
-    exit_table = _lay_exits(terms, levels, [rule for _, rule in exits], len(entries), rows)
-    entry_table = _lay_entries(terms, levels, [rule for _, rule in entries], rows)
-    _drop_contradicted(flags)
+    raises = _Raises()
+    exit_table = _lay_exits(terms, levels, [rule for _, rule in exits], len(entries), raises)
+    entry_table = _lay_entries(terms, levels, [rule for _, rule in entries], raises)
     lots = [[rule.lots in (None, entry.named) for _, entry in entries] for _, rule in exits]
     return Signals(
         entry_table,
         exit_table,
         np.array(lots, np.uint8).reshape(len(exits), len(entries)),
         np.array([share_of(terms, rule.take) for _, rule in exits], np.float64),
-        rows.stacked(),
+        tuple(raises.steps),
         tuple(_named(stated, rule) for stated, rule in entries),
         tuple(_named(stated, rule) for stated, rule in exits),
     )
 
 
-class _Rows:
-    """Where rules say that they are yes: by their sides' flags, by rows of their own, or by programs."""
+def raised(steps: Sequence[Raise], expressions: Expressions, size: int) -> tuple[NDArray[np.uint8], NDArray[np.uint8]]:
+    """Flags, uint8, shape (n,), where the conditions of rules are yes; and rows, uint8, shape (s, n), 1 where those are
+    that no flag says all about."""
+    flags = np.zeros(size, np.uint8)
+    rows: list[NDArray[np.uint8]] = []
+    for step in steps:
+        for bit in step.bits:
+            _raise_flag(flags, expressions.of(step.when), np.uint8(bit))
+        if step.has_row:
+            row = (expressions.whole(step.when) == YES) & ((flags & np.uint8(step.barred)) == 0)
+            rows.append(row.astype(np.uint8))
+    _drop_contradicted(flags)
+    return flags, np.array(rows, np.uint8).reshape(-1, size)
 
-    def __init__(self, terms: Terms, flags: NDArray[np.uint8]) -> None:
-        self._terms, self.flags, self._rows = terms, flags, [np.zeros((0, len(terms.dataset)), np.uint8)]
+
+class _Raises:
+    """Collects what conditions raise: their sides' flags, and rows of their own."""
+
+    def __init__(self) -> None:
+        self.steps: list[Raise] = []
+        self._rows = 0
 
     def of(self, when: Expression, bits: Sequence[Flag], is_alone: bool, barred: int = 0) -> int:
-        """Raise the flags where a condition is yes; BY_FLAG when they say all about it, else its row's number.
-
-        The row is left 0 on bars that carry a flag of `barred`.
-        """
-        for bit in bits:
-            _raise_flag(self.flags, self._terms.expressions.of(when), np.uint8(bit))
+        """Raise flags where a condition is yes; BY_FLAG when they say all about it, else its row's number."""
+        self.steps.append(Raise(when, tuple(bits), not is_alone, barred))
         if is_alone:
             return BY_FLAG
-        row = (self._terms.expressions.whole(when) == YES) & ((self.flags & np.uint8(barred)) == 0)
-        self._rows.append(row.astype(np.uint8).reshape(1, -1))
-        return len(self._rows) - 2
-
-    def stacked(self) -> NDArray[np.uint8]:
-        """The rows, shape (s, n)."""
-        return np.concatenate(self._rows)
+        self._rows += 1
+        return self._rows - 1
 
 
-def _lay_exits(terms: Terms, levels: Levels, exits: list[Exit], entries: int, rows: _Rows) -> NDArray[np.int64]:
+def _lay_exits(terms: Terms, levels: Levels, exits: list[Exit], entries: int, raises: _Raises) -> NDArray[np.int64]:
     table = np.zeros((len(exits), 6), np.int64)
     asking = [terms.asks_position(rule.when) for rule in exits]
     flagging = [not asks and not _form(rule.order).rests for asks, rule in zip(asking, exits, strict=True)]
@@ -129,9 +146,9 @@ def _lay_exits(terms: Terms, levels: Levels, exits: list[Exit], entries: int, ro
         if asking[index]:
             program = terms.watching.add(rule.when, Made.ASKED)
         elif flagging[index]:
-            row = rows.of(rule.when, [_EXIT[side] for side in sides], all(on_side[side] == 1 for side in sides))
+            row = raises.of(rule.when, [_EXIT[side] for side in sides], all(on_side[side] == 1 for side in sides))
         else:
-            row = rows.of(rule.when, (), False)
+            row = raises.of(rule.when, (), False)
         form = _form(rule.order)
         whole = share_of(terms, rule.take) >= 100.0 and rule.lots is None and not form.rests
         table[index] = SIDE_BITS[rule.side], form, _life(terms, rule.order), whole, row, program
@@ -139,7 +156,7 @@ def _lay_exits(terms: Terms, levels: Levels, exits: list[Exit], entries: int, ro
     return table
 
 
-def _lay_entries(terms: Terms, levels: Levels, entries: list[Enter], rows: _Rows) -> NDArray[np.int64]:
+def _lay_entries(terms: Terms, levels: Levels, entries: list[Enter], raises: _Raises) -> NDArray[np.int64]:
     """After the exits: an entry whose side's exit flag is up does not happen."""
     table = np.zeros((len(entries), 6), np.int64)
     asking = [terms.asks_position(rule.when) for rule in entries]
@@ -149,7 +166,7 @@ def _lay_entries(terms: Terms, levels: Levels, entries: list[Enter], rows: _Rows
         if asking[index]:
             program = terms.watching.add(rule.when, Made.ASKED)
         else:
-            row = rows.of(rule.when, [_ENTER[rule.side]], flagging.count(rule.side) == 1, _EXIT[rule.side])
+            row = raises.of(rule.when, [_ENTER[rule.side]], flagging.count(rule.side) == 1, _EXIT[rule.side])
         side = 1 if rule.side == "long" else -1
         life, size = _life(terms, rule.order), size_form(terms, rule)
         table[index] = side, _form(rule.order), life, size, row, program

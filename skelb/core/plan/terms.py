@@ -1,6 +1,5 @@
 """What every part of a plan is laid out from: a script's rules that exist with these inputs, on one dataset."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
@@ -24,7 +23,7 @@ from skelb.core.language.tree import (
     Trail,
 )
 from skelb.core.plan.dataset import Dataset
-from skelb.core.plan.expressions import Expressions, InputValue
+from skelb.core.plan.expressions import Expressions
 from skelb.core.plan.watching import Watching, asks_position
 
 SIDES: tuple[Side, Side] = ("long", "short")
@@ -45,10 +44,10 @@ class Terms:
     """The rules in force, and the numbers in them."""
 
     def __init__(
-        self, checked: Checked, dataset: Dataset, inputs: Mapping[str, InputValue], sides: str, inverted: bool
+        self, checked: Checked, dataset: Dataset, expressions: Expressions, sides: str, inverted: bool
     ) -> None:
         self.checked, self.dataset, self.sides, self.inverted = checked, dataset, sides, inverted
-        self.expressions = Expressions(checked, inputs, dataset)
+        self.expressions = expressions
         self.watching = Watching(checked, self.expressions, len(dataset))
         self.rate = self._rate()
         self.stated: list[Stated] = []

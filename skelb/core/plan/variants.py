@@ -21,9 +21,9 @@ def one_bar_later(plan: Plan) -> Plan:
     """
     flags = plan.flags & ~_SIGNALS
     flags[1:] |= plan.flags[:-1] & _SIGNALS
-    rows = np.zeros_like(plan.signals.rows)
-    rows[:, 1:] = plan.signals.rows[:, :-1]
-    return replace(plan, flags=flags, signals=replace(plan.signals, rows=rows))
+    rows = np.zeros_like(plan.rows)
+    rows[:, 1:] = plan.rows[:, :-1]
+    return replace(plan, flags=flags, rows=rows)
 
 
 def with_random_entries(plan: Plan, rng: np.random.Generator) -> Plan:
@@ -34,10 +34,10 @@ def with_random_entries(plan: Plan, rng: np.random.Generator) -> Plan:
     span = slice(plan.first, plan.last + 1)
     open_bars = np.flatnonzero((plan.flags[span] & np.uint8(Flag.BLOCKED)) == 0) + plan.first
     flags = plan.flags & ~_ENTRIES
-    rows = plan.signals.rows.copy()
+    rows = plan.rows.copy()
     for side, bit in _BIT.items():
         numbers = [e for e, rule in enumerate(plan.entries) if rule.side == side]
-        own = [int(plan.signals.entries[e, 4]) for e in numbers if plan.signals.entries[e, 4] != BY_FLAG]
+        own = [int(plan.rules.signals.entries[e, 4]) for e in numbers if plan.rules.signals.entries[e, 4] != BY_FLAG]
         for row in own:
             drawn = _drawn(int(np.count_nonzero(rows[row, open_bars])), open_bars, rng)
             rows[row] = 0
@@ -46,7 +46,7 @@ def with_random_entries(plan: Plan, rng: np.random.Generator) -> Plan:
         if not own:
             count = int(np.count_nonzero(plan.flags[open_bars] & bit))
             flags[_drawn(count, open_bars, rng)] |= bit
-    return replace(plan, flags=flags, signals=replace(plan.signals, rows=rows))
+    return replace(plan, flags=flags, rows=rows)
 
 
 def _drawn(count: int, among: NDArray[np.int64], rng: np.random.Generator) -> NDArray[np.int64]:
