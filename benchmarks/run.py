@@ -28,8 +28,11 @@ from skelb.core.figures import figures_of, record_of
 from skelb.core.language import check
 from skelb.core.language.assist import Surroundings, completions
 from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
-from skelb.core.trials import Axis, Sweep, Task, point_at, run_cells, run_tasks
+from skelb.core.trials import Axis, Sweep, Task, grid_size, point_at, read_axis, run_cells, run_tasks
+from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
+from skelb.demo import make_bars as make_demo_bars
 from skelb.service.memory import keep_freed_memory
+from skelb.service.settings import market_settings
 from skelb.service.trials.workers import workers_for
 from skelb.service.warm import warm_kernels
 
@@ -195,6 +198,29 @@ def sweep_rows() -> list[Row]:
     ]
 
 
+def demo_sweep_rows() -> list[Row]:
+    """A strategy as people write them: windows, a higher timeframe, percent risk; its two lengths varied."""
+    script = next(item for item in DEMO_SCRIPTS if item.title == "Harbour swell")
+    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == script.market)
+    dataset = make_dataset(make_demo_bars(demo)[0], market_settings(demo.settings).market(), Timeframe(15))
+    checked = check(script.text)
+    axes = tuple(read_axis(name, checked) for name in ("fast", "slow"))
+    tasks = [Task(number, point_at(axes, number)) for number in range(grid_size(axes))]
+
+    def swept(threads: int) -> None:
+        sweep = Sweep(checked, dataset.apart(), ACCOUNT, input_values(checked, {}))
+        with workers_for(sweep, axes, threads) as workers:
+            for _ in run_cells(workers.submit, tasks, workers.ahead):
+                pass
+
+    found, one = ratio(lambda: swept(1), lambda: swept(2), rounds=5)
+    what = f"{len(tasks)}-run sweep of the demo's first strategy, {len(dataset):,} bars"
+    return [
+        (f"{what}: one thread", f"{len(tasks) / one:,.0f} runs/s", "no target"),
+        ("the same: two threads", f"{found * len(tasks) / one:,.0f} runs/s", "no target"),
+    ]
+
+
 COLD_CHECK = """
 import sys, time
 from skelb.core.language import check
@@ -273,7 +299,13 @@ def main() -> None:
     keep_freed_memory()  # as the program does
     warm_kernels()
     rows = (
-        engine_rows(1_000_000) + rule_rows(1_000_000) + growth_rows() + sweep_rows() + language_rows() + import_rows()
+        engine_rows(1_000_000)
+        + rule_rows(1_000_000)
+        + growth_rows()
+        + sweep_rows()
+        + demo_sweep_rows()
+        + language_rows()
+        + import_rows()
     )
     with Live() as live:
         rows += live.rows()

@@ -21,7 +21,7 @@ from skelb.core.plan.signals import NamedRule, Signals, entry_rules, exit_rules,
 from skelb.core.plan.terms import Terms
 from skelb.core.plan.watching import Programs
 
-_MOST_RULES = 16
+_MOST_RULES = 8
 
 
 @dataclass(frozen=True, eq=False)
