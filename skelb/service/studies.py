@@ -159,10 +159,9 @@ def _group_name(group: Group, number: int) -> str:
 
 def _study_document(study: Study) -> Document:
     columns = {name: plain_values(getattr(study, name)) for name in ("moves", "low", "high", "every")}
-    return {
-        "count": study.count, "share": study.share, "per_year": study.per_year, "yearly": {str(year): count for year, count in study.yearly.items()},
-        "horizons": study.horizons.tolist(), **columns,
-    }  # fmt: skip
+    yearly = {str(year): count for year, count in study.yearly.items()}
+    counts = {"count": study.count, "share": study.share, "per_year": study.per_year, "yearly": yearly}
+    return {**counts, "horizons": study.horizons.tolist(), **columns}
 
 
 def _known(value: float) -> float | None:

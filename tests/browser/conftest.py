@@ -56,6 +56,13 @@ def all_ran(page, runs):
     expect(page.get_by_role("button", name=re.compile("^Start"))).to_be_visible()
 
 
+def done_beyond(page, count):
+    """Waits until more runs than these are done."""
+    page.wait_for_function(
+        "least => Number(document.querySelector('[role=progressbar]').ariaValueNow) > least", arg=count
+    )
+
+
 def command_line(folder, *arguments):
     command = [sys.executable, "-m", "skelb.program", *arguments, "--json"]
     done = subprocess.run(

@@ -11,7 +11,7 @@ from skelb.core.trials import Cell
 from skelb.service.application import Application
 from skelb.service.setup import Setup
 from skelb.service.trials.orders import TrialOrder
-from tests.browser.conftest import all_ran, command_line, on_kelp, start, trial_of
+from tests.browser.conftest import all_ran, command_line, done_beyond, on_kelp, start, trial_of
 from tests.browser.test_journey import settled, shown
 from tests.conftest import DEMO_TEXTS, Server
 
@@ -82,6 +82,10 @@ def test_three_axes_are_swept_sliced_sorted_and_taken_away(page, world, tmp_path
     view(page, "Front")
     found = on_kelp(page, world, TEXT, "sweep", *vary, "--objective", "return_over_drawdown,max_drawdown")
     expect(page.get_by_test_id("front-count")).to_have_text(f"{len(found['front'])} runs")
+    page.get_by_label("Third objective").select_option("win_rate")
+    three = on_kelp(page, world, TEXT, "sweep", *vary, "--objective", "return_over_drawdown,max_drawdown,win_rate")
+    expect(page.get_by_test_id("front-count")).to_have_text(f"{len(three['front'])} runs")
+    expect(page.locator("circle[fill='var(--short)']")).to_have_count(len(three["front"]))
 
     # A run opens as it was: with its sides, and the same net.
     view(page, "Table")
@@ -351,21 +355,24 @@ def test_a_killed_server_keeps_what_ran_and_the_page_goes_on(browser, tmp_path):
     page = browser.new_page(base_url=server.url, viewport={"width": 1280, "height": 800})
     try:
         page.goto(SWELL)
+        page.get_by_label("vary guard").check()
         page.get_by_label("slow step").fill("1")
         page.get_by_label("fast step").fill("1")
-        page.get_by_role("button", name=re.compile("Start 3,7")).click()
+        page.get_by_role("button", name="Start 71,003 runs").click()
         bar = page.get_by_role("progressbar", name="Runs done")
         expect(page.get_by_role("status").filter(has_text=re.compile(r"runs / s, .+ left"))).to_be_visible()
-        page.wait_for_function("() => Number(document.querySelector('[role=progressbar]').ariaValueNow) > 60")
+        done_beyond(page, 60)
         seen = int(bar.get_attribute("aria-valuenow"))
         server.kill()
         server.start()
         page.reload()
         expect(page.get_by_role("status").filter(has_text="interrupted when the program ended")).to_be_visible()
         kept = int(bar.get_attribute("aria-valuenow"))
-        assert seen <= kept < 3_737
+        assert seen <= kept < 71_003
         page.get_by_role("button", name="Go on").click()
-        all_ran(page, "3,737")
+        done_beyond(page, kept)
+        page.get_by_role("button", name="Stop").click()
+        expect(page.get_by_role("button", name="Go on")).to_be_visible()
         expect(page.get_by_test_id("depth-chart")).to_be_visible()
     finally:
         page.close()

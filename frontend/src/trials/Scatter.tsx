@@ -12,8 +12,9 @@ interface Props {
   yName: string;
   /** Points with a mark of their own, and its word. */
   marks: { number: number | null; word: string; tone: string }[];
-  /** Points joined by a line, such as a front. */
-  joined?: number[];
+  /** The runs of a front, and whether a line joins them. */
+  front?: number[];
+  isJoined?: boolean;
   chosen: number | null;
   onChoose: (number: number) => void;
 }
@@ -24,7 +25,7 @@ const TOP = 12;
 const RIGHT = 16;
 
 /** Two figures of many runs: a dot a run. */
-export function Scatter({ x, y, numbers, xInfo, yInfo, xName, yName, marks, joined = [], chosen, onChoose }: Props) {
+export function Scatter({ x, y, numbers, xInfo, yInfo, xName, yName, marks, front = [], isJoined = true, chosen, onChoose }: Props) {
   const { host, width, height } = useSize<HTMLDivElement>({ width: 320, height: 220 });
   const xs = ends(x);
   const ys = ends(y);
@@ -32,8 +33,8 @@ export function Scatter({ x, y, numbers, xInfo, yInfo, xName, yName, marks, join
   const up = (value: number) => height - BOTTOM - ((value - ys.low) / (ys.high - ys.low)) * (height - BOTTOM - TOP);
   const place = new Map(numbers.map((number, index) => [number, index]));
   const at = (number: number | null) => (number === null ? undefined : place.get(number));
-  const onLine = new Set(joined);
-  const line = joined.flatMap((number) => {
+  const onFront = new Set(front);
+  const line = front.flatMap((number) => {
     const index = place.get(number);
     return index === undefined ? [] : [`${across(x[index]!).toFixed(1)},${up(y[index]!).toFixed(1)}`];
   });
@@ -57,9 +58,9 @@ export function Scatter({ x, y, numbers, xInfo, yInfo, xName, yName, marks, join
           </g>
         ))}
         {numbers.map((number, index) => (
-          <circle key={number} data-dot={number} cx={across(x[index]!)} cy={up(y[index]!)} r={number === chosen ? 5 : 2.6} fill={number === chosen ? "var(--ink)" : onLine.has(number) ? "var(--short)" : "var(--long)"} fillOpacity={number === chosen || onLine.has(number) ? 1 : 0.5} className="cursor-pointer" onClick={() => onChoose(number)} />
+          <circle key={number} data-dot={number} cx={across(x[index]!)} cy={up(y[index]!)} r={number === chosen ? 5 : 2.6} fill={number === chosen ? "var(--ink)" : onFront.has(number) ? "var(--short)" : "var(--long)"} fillOpacity={number === chosen || onFront.has(number) ? 1 : 0.5} className="cursor-pointer" onClick={() => onChoose(number)} />
         ))}
-        {line.length > 1 && <polyline points={line.join(" ")} fill="none" stroke="var(--short)" strokeWidth="1.4" />}
+        {isJoined && line.length > 1 && <polyline points={line.join(" ")} fill="none" stroke="var(--short)" strokeWidth="1.4" />}
         {marks.map(({ number, word, tone }) => {
           const index = at(number);
           if (index === undefined) return null;

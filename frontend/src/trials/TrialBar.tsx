@@ -31,7 +31,7 @@ export function TrialButtons({ control }: { control: TrialControl }) {
 /** How far the trial in view is; before there is one, what starting would take. */
 export function TrialProgress({ control }: { control: TrialControl }) {
   const { trial, plan } = control;
-  const ahead = plan.data && !plan.isError ? `${plain(plan.data.total, 0)} runs, about ${durationText(plan.data.seconds)} and ${bytesText(plan.data.memory_bytes)}` : null;
+  const ahead = plan.data && !plan.isError ? `${plain(plan.data.total, 0)} runs, ${plan.data.seconds < 1 ? "" : "about "}${durationText(plan.data.seconds)} and ${bytesText(plan.data.memory_bytes)}` : null;
   return (
     <div className="flex h-11 flex-none items-center gap-4 border-b border-line px-4" role="status">
       {trial ? <Progress trial={trial} /> : plan.error ? <span className="text-loss">{plan.error.message}</span> : <span className="text-soft">{ahead ?? "counting the runs…"}</span>}

@@ -86,12 +86,12 @@ class TrialDesk:
         return self.reading(self.trial(number), view).curves(point)
 
     def front(self, number: int, view: View, objectives: list[str]) -> Document:
-        """The runs no other beats in every objective, and a scatter of the first two."""
+        """The runs no other beats in every objective, and a scatter over the first two."""
         trial = self.trial(number)
         reading, outside = self._sides(trial, view)
         rows, labels = reading.front(objectives), self._labels(trial)
         return {
-            "dots": reading.dots((objectives[0], objectives[1])),
+            "dots": reading.dots(objectives),
             "rows": [run_document(reading, int(row), outside, labels) for row in rows[:200]],
         }
 

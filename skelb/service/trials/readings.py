@@ -164,9 +164,9 @@ class Reading:
         first = columns[0][rows]
         return rows[np.argsort(-first if more[0] else first, kind="stable")]
 
-    def dots(self, objectives: tuple[str, str]) -> Document:
-        """Two objectives of every run for a scatter, thinned to a few thousand, and the front among them."""
-        x, y = (self.results.objective(check_objective(name), self.min_trades) for name in objectives)
+    def dots(self, objectives: Sequence[str]) -> Document:
+        """The first two of some objectives of every run for a scatter, thinned to a few thousand, and the front of all."""
+        x, y = (self.results.objective(check_objective(name), self.min_trades) for name in objectives[:2])
         known = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
         rows = np.union1d(known[:: max(1, -(-known.size // _MOST_DOTS))], on_front := self.front(objectives))
         return {

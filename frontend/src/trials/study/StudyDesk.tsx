@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { CalendarRow, Condition } from "@/api";
 import { Loading, MoveFan, plain, signed, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
+import { bandedLines } from "../model";
 import { calendarQuery, studyQuery } from "../queries";
 import { TrialHeader } from "../TrialHeader";
 import { CalendarBars } from "./CalendarBars";
@@ -17,6 +18,7 @@ export function StudyDesk({ head, setup }: DeskProps) {
   const further = useQuery({ ...studyQuery(setup, asked), enabled: asked !== "" });
   const calendar = useQuery(calendarQuery(setup, condition));
   const rows = (asked ? further.data : null)?.conditions ?? study.data?.conditions ?? [];
+  const banded = bandedLines(calendar.data?.rows ?? [], condition !== "");
   const years = Object.keys(rows[0]?.yearly ?? {});
   return (
     <section className="flex h-full flex-col">
@@ -64,7 +66,7 @@ export function StudyDesk({ head, setup }: DeskProps) {
           )}
           <p className="mt-2 max-w-3xl text-soft">A time counts where a condition turned yes. Moves are in points from that bar&apos;s close; the band is that of a mean of independent times. A band that contains 0, or what any bar did, shows nothing.</p>
         </div>
-        <aside className="w-[400px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
+        <aside aria-label="Calendar" tabIndex={0} className="w-[400px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
           <h2 className="flex items-baseline justify-between gap-2">
             Calendar
             {condition && (
@@ -75,7 +77,7 @@ export function StudyDesk({ head, setup }: DeskProps) {
           </h2>
           <p className="text-soft">{condition ? <>where <b className="num text-base-content">{condition}</b> turned yes, by weekday, month and hour: the move over the next 20 bars</> : "every weekday, month and hour: the move from its first open to its last close. Choose a condition to see where it works."}</p>
           {calendar.error && !(further.error && condition === asked) && <Trouble error={calendar.error.message} />}
-          {!calendar.error && calendar.data && <p className="mt-1 text-[12px] text-soft">Bold lines leave 0 outside their band; of {plain(calendar.data.rows.length, 0)} lines about {plain(calendar.data.rows.length * 0.05, 1)} would by luck alone.</p>}
+          {!calendar.error && banded > 0 && <p className="mt-1 text-[12px] text-soft">Bold lines leave 0 outside their band; of {plain(banded, 0)} with a band about {plain(banded * 0.05, 1)} would by luck alone.</p>}
           {!calendar.error && calendar.data && (["weekday", "month", "hour"] as const).map((group) => <Group key={group} group={group} rows={calendar.data.rows.filter((row) => row.group === group)} isCondition={condition !== ""} />)}
         </aside>
       </div>
