@@ -140,9 +140,12 @@ def _verdict(rows: dict[str, Figures], beaten: float) -> list[str]:
         later = net("one bar later")
         if later <= 0.5 * net(_REAL):
             found.append(f"One bar later it earns {later:,.0f} instead of {net(_REAL):,.0f}: it hangs on the very bar.")
-    worth = (
-        "the entry is worth something" if beaten >= 0.95 else "the entry is worth little" if beaten >= 0.6 else "the entry is worth nothing"
-    )  # fmt: skip
+    if beaten >= 0.95:
+        worth = (
+            "the entry is worth something" if net(_REAL) > 0 else "the entry is better than chance, but does not pay"
+        )
+    else:
+        worth = "the entry is worth little" if beaten >= 0.6 else "the entry is worth nothing"
     found.append(f"It beats {beaten:.0%} of {_RANDOM_RUNS} runs that enter at random with the same exits: {worth}.")
     return found
 

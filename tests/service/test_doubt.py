@@ -37,6 +37,7 @@ def verdict(script, bars, per_order=0.0, **choices):
         pytest.param(SAW, 0.0, {"sides": "long"}, ["left", "hangs on the very bar", "worth something"], ["lose"], id="an-edge"),
         pytest.param(SAW, 1.5, {"sides": "long"}, ["does not survive costs × 1.5"], ["Both", "left"], id="costs-eat-it"),
         pytest.param(SAW, 9.0, {"sides": "long"}, ["Both ways lose", "costs are the reason"], ["survive"], id="costs-are-the-reason"),
+        pytest.param(SAW, 2.1, {"sides": "long"}, ["Both ways lose", "better than chance, but does not pay"], ["worth"], id="better-than-chance"),
         pytest.param(SAW, 0.0, {"sides": "long", "inverted": True}, ["loses as it is", "worth nothing"], ["Both"], id="the-wrong-way"),
         pytest.param("enter long when close > 9999\nexit after 1 bars", 0.0, {}, ["no trades to doubt"], ["random"], id="nothing"),
     ],
