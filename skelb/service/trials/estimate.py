@@ -13,7 +13,7 @@ from skelb.service.trials.orders import Layout
 from skelb.service.trials.workers import THREADS, workers_for
 
 _MOST_BESIDE, _LEAST_BESIDE, _BESIDE_S = 64, 8, 0.2
-_RUN_BYTES = 1_000  # of what only one run asks: the numbers of its expressions
+_POINT_BYTES = 1_000  # of what only one point asks: the numbers of its expressions
 
 
 @dataclass(frozen=True)
@@ -44,9 +44,10 @@ def estimated(layout: Layout) -> Estimate:
     else:
         seconds /= THREADS
     near = (memo.held_bytes - before) / max(1, len(beside))
-    values = far * sum(len(axis.values) for axis in layout.axes) + near * layout.total
+    points = layout.total // max(1, len(layout.parts))  # the parts of a point share what it computes
+    values = far * sum(len(axis.values) for axis in layout.axes) + near * points
     results = layout.total * (len(FIGURE_KEYS) + 2) * 8 * 2  # as they are stored, and one part ordered to be read
-    memory = results + layout.total * _RUN_BYTES + min(memo.budget_bytes, int(values))
+    memory = results + points * _POINT_BYTES + min(memo.budget_bytes, int(values))
     return Estimate(layout.total, seconds * layout.total, memory)
 
 
