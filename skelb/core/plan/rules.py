@@ -11,7 +11,7 @@ from skelb.core.bars import Floats
 from skelb.core.errors import SettingsError
 from skelb.core.language import Checked
 from skelb.core.language.tree import ExitAfter, Limit, Opposite, Pause
-from skelb.core.plan.columns import OppositeMode
+from skelb.core.plan.columns import RATE_COLUMN, OppositeMode
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.holding import TimeExits, limits_of, room_of, time_exits
@@ -28,7 +28,7 @@ _MOST_RULES = 8
 class Rules:
     """What the rules in force come to, but for when their conditions hold.
 
-    room : how many lots may be open at once; rate : the currency rate at each close, shape (n,) or (1,)
+    room : how many lots may be open at once
     """
 
     hours: Hours
@@ -39,7 +39,6 @@ class Rules:
     time_exits: tuple[TimeExits, TimeExits]
     limits: Floats
     room: int
-    rate: Floats
     inverted: bool
 
 
@@ -89,7 +88,7 @@ def make_plan(
     first, last = _span(dataset, from_date, to_date)
     expressions = Expressions(checked, inputs, dataset)
     rules = _rules_of(checked, dataset, expressions, sides, inverted)
-    _refuse_unknown_rate(rules.rate, dataset, first, last)
+    _refuse_unknown_rate(rules.levels.columns[RATE_COLUMN], dataset, first, last)
     flags, rows = raised(rules.signals.raised, expressions, len(dataset))
     flags |= rules.hours.flags
     return Plan(dataset, expressions, first, last, flags, rows, rules)
@@ -125,7 +124,6 @@ def _laid_out(terms: Terms) -> Rules:
         (time_exits(time_rules, "long", constant), time_exits(time_rules, "short", constant)),
         limits_of(terms.of_kind(Limit), terms.of_kind(Pause), constant),
         room_of(terms.of_kind(Limit), constant),
-        terms.rate,
         terms.inverted,
     )
 

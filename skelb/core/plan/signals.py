@@ -62,7 +62,7 @@ class Signals:
     exits: NDArray[np.int64]
     exit_lots: NDArray[np.uint8]
     exit_shares: Floats
-    raised: "tuple[Raise, ...]"
+    raised: tuple[Raise, ...]
     entry_names: tuple[NamedRule, ...]
     exit_names: tuple[NamedRule, ...]
 
