@@ -9,7 +9,7 @@ STATIC := skelb/web/static/index.html
 FRONT_SOURCES := $(shell find frontend/src -type f 2>/dev/null) frontend/index.html frontend/vite.config.ts frontend/tsconfig.json
 PORT ?= 8765
 
-.PHONY: setup run test bench check screenshots format api reference requirements
+.PHONY: setup run test soak bench check screenshots format api reference requirements
 
 setup: $(STAMPS)/python $(STATIC) $(STAMPS)/warm
 
@@ -54,6 +54,11 @@ check: $(STAMPS)/python $(STAMPS)/node
 	$(BIN)/python scripts/reference.py --check
 	cd frontend && npm run --silent check
 	! git grep -nIE "regis[t]ry\.npmjs|files\.python[h]osted|py[p]i\.org|deb\.de[b]ian" -- .
+
+# The laws over generated input, each for SOAK_MINUTES.
+SOAK_MINUTES ?= 10
+soak: setup $(STAMPS)/browser
+	SOAK_MINUTES=$(SOAK_MINUTES) $(BIN)/python -m pytest -q -m law tests
 
 bench: setup $(STAMPS)/browser
 	$(BIN)/python -m benchmarks.run

@@ -16,6 +16,7 @@ from playwright.sync_api import Page, sync_playwright
 
 from benchmarks.yardstick import make_bars
 from skelb.service.application import Application
+from skelb.service.folder import access_token
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip
@@ -76,6 +77,7 @@ class Live:
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self._port = probe.getsockname()[1]
+        self._token = access_token(Path(self._folder.name))
         self._started = time.perf_counter()
         environment = {**os.environ, "SKELB_HOME": self._folder.name}
         command = [sys.executable, "-m", "skelb.program", "serve", "--port", str(self._port)]
@@ -95,7 +97,7 @@ class Live:
             browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             self._wait()
-            self._open(page, "")
+            self._open(page, f"?token={self._token}")
             first = time.perf_counter() - self._started
             idle = self._memory()
             edits = self._edits(page, "?script=Harbour%20swell&market=KELP&timeframe=1m")
@@ -127,7 +129,10 @@ class Live:
     def _wait(self) -> None:
         while True:
             try:
-                with urllib.request.urlopen(f"http://127.0.0.1:{self._port}/api/start", timeout=1) as answer:
+                asked = urllib.request.Request(
+                    f"http://127.0.0.1:{self._port}/api/start", headers={"x-skelb-token": self._token}
+                )
+                with urllib.request.urlopen(asked, timeout=1) as answer:
                     json.load(answer)
                 return
             except OSError:

@@ -1,14 +1,18 @@
 """Writes the reference pages that come from the program itself; with --check, says whether they are stale."""
 
 import ast
+import json
 import re
 import sys
+from collections.abc import Iterable
 from functools import partial
 from pathlib import Path
 
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
 from skelb.core.figures import FIGURES
 from skelb.core.language import CODES
+from skelb.core.language.assist import TAIL_WORDS
+from skelb.core.language.reading.lines import STATEMENT_WORDS
 
 DOCS = Path(__file__).parent.parent / "docs"
 GOLDEN = Path(__file__).parent.parent / "tests" / "golden"
@@ -93,7 +97,34 @@ def figures_page() -> str:
     return "\n".join(lines) + "\n"
 
 
+def grammar() -> str:
+    """The language by sight, for editors that read TextMate grammars; what words mean comes from the language server."""
+
+    def words(found: Iterable[str]) -> str:
+        return "|".join(sorted(found))
+
+    patterns = [
+        ("comment.line.number-sign", r"#.*$"),
+        ("string.quoted.double", r'"(?:\\"|[^"])*"?'),
+        ("constant.numeric", r"\b(?:\d{4}-\d{2}-\d{2}|\d{1,2}:\d{2}|\d+[mhdw]\b|\d+(?:\.\d+)?)"),
+        ("keyword.control", rf"^(?:{words(STATEMENT_WORDS)})\b(?!\s*=(?!=))"),
+        ("keyword.operator.word", rf"\b(?:{words(WORDS)})\b"),
+        ("support.function", rf"\b(?:{words(FUNCTIONS)})(?=\s*\()"),
+        ("variable.other.property", r"(?<=[A-Za-z0-9_)]\.)[A-Za-z_][A-Za-z0-9_]*"),
+        ("support.constant", rf"\b(?:{words([*BUILT_INS, *POSITION_NAMES])})\b"),
+        ("keyword.other", rf"\b(?:{words(TAIL_WORDS)})\b"),
+    ]
+    document = {
+        "name": "Skelb",
+        "scopeName": "source.skelb",
+        "fileTypes": ["skelb"],
+        "patterns": [{"name": f"{scope}.skelb", "match": match} for scope, match in patterns],
+    }
+    return json.dumps(document, indent=2) + "\n"
+
+
 PAGES = {
+    "../editors/skelb.tmLanguage.json": grammar,
     "guide/functions.md": functions_page,
     "guide/diagnostics.md": diagnostics_page,
     "guide/figures.md": figures_page,

@@ -1,4 +1,4 @@
-"""Refreshes docs/screenshots from the demo world: one picture of each main view, by day and some by night."""
+"""Refreshes docs/screenshots from the demo world: a picture of each main view, or of those named, by day and some by night."""
 
 import os
 import socket
@@ -10,6 +10,9 @@ import urllib.request
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
+
+from skelb.service.folder import access_token
+from skelb.web.guard import cookie_name
 
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -44,10 +47,7 @@ def readings(page: Page) -> None:
 def workbench_mistake(page: Page) -> None:
     page.goto("/?script=Tide%20table&market=OSC%2FVEL&timeframe=15m")
     settled(page)
-    page.locator(".cm-content").click()
-    page.keyboard.press("Control+Home")
-    for _ in range(9):
-        page.keyboard.press("ArrowDown")
+    page.locator(".cm-line", has_text="flood =").click()
     page.keyboard.press("End")
     page.keyboard.type("\nturn  = tide crosses over sma(tide, 9)")
     page.get_by_text("is written").first.wait_for()
@@ -215,25 +215,30 @@ VIEWS = {
 
 
 def main() -> None:
-    """Serve a fresh demo world and take every picture."""
+    """Serve a fresh demo world and take the pictures named on the command line, or all."""
+    wanted = sys.argv[1:] or list(VIEWS)
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     with tempfile.TemporaryDirectory() as home, sync_playwright() as playwright:
+        token = access_token(Path(home))
         command = [sys.executable, "-m", "skelb.program", "serve", "--port", str(port)]
         server = subprocess.Popen(command, env={**os.environ, "SKELB_HOME": home}, stdout=subprocess.DEVNULL)
         url = f"http://127.0.0.1:{port}"
         while True:
             try:
-                urllib.request.urlopen(f"{url}/api/start", timeout=1)
+                asked = urllib.request.Request(f"{url}/api/start", headers={"x-skelb-token": token})
+                urllib.request.urlopen(asked, timeout=1)
                 break
             except OSError:
                 time.sleep(0.2)
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        for name, (arrange, theme) in VIEWS.items():
+        for name in wanted:
+            arrange, theme = VIEWS[name]
             context = browser.new_context(
                 viewport={"width": 1280, "height": 800}, base_url=url, reduced_motion="reduce"
             )
+            context.add_cookies([{"name": cookie_name(f"127.0.0.1:{port}"), "value": token, "url": url}])
             page = context.new_page()
             page.add_init_script(f"localStorage.setItem('skelb-theme', '{theme}')")
             arrange(page)

@@ -9,11 +9,16 @@ import urllib.request
 
 import numpy as np
 import pytest
+from hypothesis import settings
 
 from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.language import SavedScript, Setting
 from skelb.core.plan import make_dataset
 from skelb.demo import DEMO_SCRIPTS
+from skelb.web.guard import cookie_name
+
+settings.register_profile("untimed", deadline=None)  # a busy machine is slow, not wrong
+settings.load_profile("untimed")
 
 DEMO_TEXTS = {script.title: script.text for script in DEMO_SCRIPTS}
 
@@ -63,6 +68,16 @@ class Server:
         self.url = f"http://127.0.0.1:{self.port}"
         self.process = None
 
+    @property
+    def token(self):
+        """What requests must carry."""
+        return (self.home / "token").read_text()
+
+    @property
+    def cookies(self):
+        """What a browser carries that was let in."""
+        return [{"name": cookie_name(f"127.0.0.1:{self.port}"), "value": self.token, "url": self.url}]
+
     def start(self):
         environment = {**os.environ, "SKELB_HOME": str(self.home)}
         command = [sys.executable, "-m", "skelb.program", "serve", "--port", str(self.port)]
@@ -70,7 +85,8 @@ class Server:
         deadline = time.monotonic() + 300
         while time.monotonic() < deadline:
             try:
-                urllib.request.urlopen(f"{self.url}/api/start", timeout=1)
+                asked = urllib.request.Request(f"{self.url}/api/start", headers={"x-skelb-token": self.token})
+                urllib.request.urlopen(asked, timeout=1)
                 return self
             except OSError:
                 if self.process.poll() is not None:

@@ -7,15 +7,16 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from typer.main import get_command
 
 from scripts.reference import PAGES
-from skelb.cli import app
+from skelb.cli import COMMANDS
 from skelb.core.bars import Market, Timeframe
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
 from skelb.core.engine import Account, run
 from skelb.core.language import check
+from skelb.core.language.assist import word_sorts
 from skelb.core.plan import input_values, make_dataset, make_plan
+from skelb.demo import DEMO_SCRIPTS
 from tests.conftest import DEMO_SETTING, wave_bars
 
 ROOT = Path(__file__).parent.parent
@@ -35,7 +36,7 @@ def test_scripts_in_the_guide_check_clean(page):
 
 def test_commands_in_the_readme_exist():
     written = set(re.findall(r"skelb (\w+)", (ROOT / "README.md").read_text())) - {"serve"}
-    assert written <= set(get_command(app).commands)
+    assert written <= set(COMMANDS)
 
 
 def test_every_picture_is_shown_and_every_link_leads_somewhere():
@@ -83,3 +84,41 @@ def test_how_to_scripts_run(page):
 
 def test_every_how_to_that_is_promised_is_there():
     assert len(HOW_TOS) == 26
+
+
+SCOPES = {
+    "keyword": ("keyword.",), "function": ("support.function",), "number": ("constant.numeric",), "string": ("string.",),
+    "comment": ("comment.",), "property": ("variable.other.property",),
+}  # fmt: skip
+
+
+def by_sight(text):
+    """The scope of every place of a text, as an editor finds it: the first match, the earliest rule."""
+    patterns = json.loads((ROOT / "editors" / "skelb.tmLanguage.json").read_text())["patterns"]
+    rules = [(item["name"], re.compile(item["match"])) for item in patterns]
+    found, begin = {}, 0
+    for line in text.split("\n"):
+        at = 0
+        while at < len(line):
+            matches = [
+                (match.start(), name, match) for name, rule in rules if (match := rule.search(line, at)) and match[0]
+            ]
+            if not matches:
+                break
+            _, name, match = min(matches, key=lambda item: item[0])
+            found |= dict.fromkeys(range(begin + match.start(), begin + match.end()), name)
+            at = match.end()
+        begin += len(line) + 1
+    return found
+
+
+@pytest.mark.parametrize("script", DEMO_SCRIPTS, ids=lambda item: item.title)
+def test_the_grammar_for_other_editors_colours_words_as_the_language_means_them(script):
+    sight, compared, differ = by_sight(script.text), 0, []
+    for (start, end), sort in word_sorts(script.text, check(script.text, DEMO_SETTING)):
+        called = script.text[end : end + 1] == "(" and script.text[start:end] in FUNCTIONS
+        if sort in SCOPES and (sort != "function" or called):  # by sight a name alone may be anything
+            compared += 1
+            if not sight.get(start, "").startswith(SCOPES[sort]):
+                differ.append((script.text[start:end], sort, sight.get(start)))
+    assert compared > 10 and differ == []

@@ -1,6 +1,6 @@
 """The command line."""
 
-from skelb.cli import scripts  # the commands on scripts join the others as they load
-from skelb.cli.main import app, install_demo, run_commands
+from skelb.cli.commands import COMMANDS
+from skelb.cli.main import run_commands
 
-__all__ = ["app", "install_demo", "run_commands", "scripts"]
+__all__ = ["COMMANDS", "run_commands"]

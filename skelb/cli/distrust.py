@@ -4,7 +4,9 @@ from typing import Annotated
 
 import typer
 
-from skelb.cli.inputs import CliRun, UsageError
+from skelb.cli.declared import runner
+from skelb.cli.files import UsageError
+from skelb.cli.inputs import CliRun
 from skelb.cli.options import (
     AccountOption,
     BarsOption,
@@ -14,6 +16,7 @@ from skelb.cli.options import (
     MarketOption,
     SetOption,
     SidesOption,
+    StoredOption,
     TimeframeOption,
     ToOption,
     print_json,
@@ -23,17 +26,18 @@ from skelb.service.backtest import backtest
 from skelb.service.distrust import Stress, challenge_document, resample_document, stress_document
 
 app = typer.Typer()
+run = runner(app)
 
 
 @app.command("stress")
 def stress_command(
-    file: FileArgument, bars: BarsOption, market: MarketOption = None, account: AccountOption = None,
+    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
     set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
     from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
     seed: Annotated[int, typer.Option("--seed", help="Of the random entries.")] = 1,
 ) -> None:  # fmt: skip
     """Make a test worse on purpose: costs, later fills, exchanged sides, random entries, the other bars given."""
-    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     stress = Stress(setup.checked, setup.dataset, setup.account, setup.choices, setup.datasets[1:], seed)
     document = stress_document(stress)
     if json:
@@ -48,7 +52,7 @@ def stress_command(
 
 @app.command("resample")
 def resample_command(
-    file: FileArgument, bars: BarsOption, market: MarketOption = None, account: AccountOption = None,
+    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
     set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
     from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
     kind: Annotated[str, typer.Option("--kind", help=f"One of {', '.join(KINDS)}.")] = "bootstrap",
@@ -61,7 +65,7 @@ def resample_command(
     chosen = next((item for item in KINDS if item == kind), None)
     if chosen is None:
         raise UsageError(f"--kind is one of {', '.join(KINDS)}, not `{kind}`")
-    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     outcome = backtest(setup.checked, setup.dataset, setup.account, setup.choices).outcome
     document = resample_document(outcome, chosen, samples, seed, share, block)
     if json:
@@ -78,18 +82,18 @@ def resample_command(
 
 @app.command("challenge")
 def challenge_command(
-    file: FileArgument, bars: BarsOption,
+    file: FileArgument,
     target: Annotated[float, typer.Option("--target", help="Profit to reach, percent of the capital.")],
     daily_loss: Annotated[float, typer.Option("--daily-loss", help="Most to lose in a day, percent.")],
     total_loss: Annotated[float, typer.Option("--total-loss", help="Most to lose in all, percent.")],
     least_days: Annotated[int, typer.Option("--least-days", help="Trading days before it can be passed.")] = 0,
     most_days: Annotated[int, typer.Option("--most-days", help="Trading days there are.")] = 60,
-    market: MarketOption = None, account: AccountOption = None, set_: SetOption = None, sides: SidesOption = "both",
+    bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None, set_: SetOption = None, sides: SidesOption = "both",
     timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
 ) -> None:  # fmt: skip
     """Begin a funded account's test on every day of a backtest: how many starts pass."""
     rules = Rules(target, daily_loss, total_loss, least_days, most_days)
-    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     outcome = backtest(setup.checked, setup.dataset, setup.account, setup.choices).outcome
     document = challenge_document(outcome, rules)
     if json:

@@ -3,42 +3,21 @@
 from dataclasses import dataclass
 from pathlib import Path
 
+from skelb.cli.files import UsageError, read_script, scripts_beside
 from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.engine import Account
-from skelb.core.errors import BarsError, SettingsError, SkelbError
-from skelb.core.language import Checked, SavedScript, Scripts, Setting, parsed_title
+from skelb.core.errors import BarsError, SettingsError
+from skelb.core.language import Checked, Setting
 from skelb.core.plan import Dataset, input_values, make_dataset
 from skelb.core.trials import Sweep
-from skelb.service.backtest import Choices, checked_or_error, read_date, setting_for
+from skelb.service.backtest import Choices, read_date
 from skelb.service.bars_csv import read_bars_csv
+from skelb.service.checking import checked_or_error, setting_for
+from skelb.service.datasets import Datasets
+from skelb.service.folder import data_folder
+from skelb.service.library import Library
 from skelb.service.settings import account_settings, market_settings, read_settings_file
-
-
-class UsageError(SkelbError):
-    """The command was called with something that cannot be."""
-
-
-def read_script(path: Path) -> str:
-    """The text of a script file."""
-    try:
-        return path.read_text("utf-8")
-    except OSError as exc:
-        raise UsageError(f"{path} cannot be read: {exc.strerror}") from exc
-    except UnicodeDecodeError as exc:
-        raise UsageError(f"{path} is not UTF-8 text (byte {exc.start})") from exc
-
-
-def scripts_beside(path: Path) -> Scripts:
-    """Scripts by title among the .skelb files beside this one; versions are not kept there."""
-
-    def find(title: str, version: int | None) -> SavedScript | None:
-        for file in sorted(path.parent.glob("*.skelb")):
-            text = read_script(file)
-            if parsed_title(text) == title:
-                return SavedScript(title, version or 1, text)
-        return None
-
-    return find
+from skelb.store import FILE_NAME, Database
 
 
 def settings_of(items: list[str] | None) -> dict[str, object]:
@@ -52,8 +31,16 @@ def settings_of(items: list[str] | None) -> dict[str, object]:
     return found
 
 
-def read_datasets(bars: list[str], markets: list[Path] | None, timeframe: str | None) -> list[Dataset]:
-    """A dataset for each of the bars given; each serves `from` of the others."""
+def read_datasets(
+    bars: list[str] | None, markets: list[Path] | None, timeframe: str | None, stored: list[str] | None = None
+) -> list[Dataset]:
+    """A dataset for each of the bars given, or of the markets named in the data folder; each serves `from` of the others."""
+    if stored:
+        if bars or markets:
+            raise UsageError("give bars as files (--bars, --market) or as they are stored (--stored), not both")
+        return _stored_datasets(stored, timeframe)
+    if not bars:
+        raise UsageError("give the bars: --bars CSV, or --stored SYMBOL for a market of the data folder")
     if len(markets or []) > len(bars):
         raise UsageError("give --market at most once for each --bars, in the same order")
     read = [_read_market(item, (markets or [])[index : index + 1]) for index, item in enumerate(bars)]
@@ -72,9 +59,21 @@ def read_datasets(bars: list[str], markets: list[Path] | None, timeframe: str | 
     return [make_dataset(found, market, wanted, others=other) for market, found in read]
 
 
-def read_dataset(bars: list[str], markets: list[Path] | None, timeframe: str | None) -> Dataset:
+def read_dataset(
+    bars: list[str] | None, markets: list[Path] | None, timeframe: str | None, stored: list[str] | None = None
+) -> Dataset:
     """The dataset of the market to trade, the first of the bars given; the others serve `from`."""
-    return read_datasets(bars, markets, timeframe)[0]
+    return read_datasets(bars, markets, timeframe, stored)[0]
+
+
+def _stored_datasets(symbols: list[str], timeframe: str | None) -> list[Dataset]:
+    """Datasets of markets in the data folder; any other market there serves `from`."""
+    if not (data_folder() / FILE_NAME).exists():
+        raise UsageError(f"nothing is stored in {data_folder()} yet: `skelb demo` or `skelb import` stores markets")
+    database = Database(data_folder())
+    datasets = Datasets(Library(database))
+    wanted = Timeframe.parse(timeframe) if timeframe else None
+    return [datasets.get(symbol, wanted) for symbol in symbols]
 
 
 def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
@@ -109,11 +108,12 @@ class CliRun:
 
     @classmethod
     def read(
-        cls, file: Path, bars: list[str], market: list[Path] | None, account: Path | None, set_: list[str] | None,
-        sides: str, timeframe: str | None, from_: str | None, to: str | None, inverted: bool = False,
+        cls, file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None,
+        account: Path | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
+        to: str | None, inverted: bool = False,
     ) -> "CliRun":  # fmt: skip
         """Read all of it. Raises SkelbError on whatever cannot be read."""
-        datasets = read_datasets(bars, market, timeframe)
+        datasets = read_datasets(bars, market, timeframe, stored)
         dataset = datasets[0]
         setting = setting_for(dataset.bars, dataset.market, scripts_beside(file))
         checked = checked_or_error(read_script(file), setting)

@@ -9,7 +9,10 @@ import typer
 
 FileArgument = Annotated[Path, typer.Argument(metavar="FILE", help="A .skelb script.")]
 BarsOption = Annotated[
-    list[str], typer.Option("--bars", metavar="[SYMBOL=]CSV", help="Bars: time,open,high,low,close,volume.")
+    list[str] | None, typer.Option("--bars", metavar="[SYMBOL=]CSV", help="Bars: time,open,high,low,close,volume.")
+]
+StoredOption = Annotated[
+    list[str] | None, typer.Option("--stored", metavar="SYMBOL", help="Instead of --bars, a market of the data folder.")
 ]
 MarketOption = Annotated[list[Path] | None, typer.Option("--market", metavar="JSON", help="The market's description.")]
 AccountOption = Annotated[Path | None, typer.Option("--account", metavar="JSON", help="The account.")]

@@ -9,7 +9,9 @@ from pydantic import ValidationError
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
-from skelb.cli.inputs import CliRun, UsageError
+from skelb.cli.declared import runner
+from skelb.cli.files import UsageError
+from skelb.cli.inputs import CliRun
 from skelb.cli.options import (
     AccountOption,
     BarsOption,
@@ -19,6 +21,7 @@ from skelb.cli.options import (
     MarketOption,
     SetOption,
     SidesOption,
+    StoredOption,
     TimeframeOption,
     ToOption,
     print_json,
@@ -31,6 +34,7 @@ from skelb.service.trials.readings import Reading, exported, higher_is_better
 from skelb.service.trials.workers import THREADS
 
 app = typer.Typer()
+run = runner(app)
 _err = Console(stderr=True)
 
 VaryOption = Annotated[list[str], typer.Option("--vary", metavar="NAME=5..50:5", help="An input, timeframe, market or sides, and the values.")]  # fmt: skip
@@ -48,7 +52,7 @@ ParquetOption = Annotated[Path | None, typer.Option("--parquet", metavar="FILE",
 
 @app.command()
 def sweep(
-    file: FileArgument, bars: BarsOption, vary: VaryOption, market: MarketOption = None, account: AccountOption = None,
+    file: FileArgument, vary: VaryOption, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
     set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None, from_: FromOption = None,
     to: ToOption = None, objective: ObjectiveOption = "return_over_drawdown", min_trades: MinTradesOption = 30,
     draw: DrawOption = "grid", runs: RunsOption = 0, seed: SeedOption = 1, split: SplitOption = "",
@@ -56,7 +60,7 @@ def sweep(
     json: JsonOption = False,
 ) -> None:  # fmt: skip
     """Run every combination of some inputs' values, or some of them."""
-    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     settings = _settings(vary=vary, objective=_first(objective), min_trades=min_trades, design=draw, runs=runs, seed=seed, split=split)  # fmt: skip
     layout = layout_of(settings, setup.sweep(), setup.setting)
     results = _run(layout, jobs, dask, "sweeping")
@@ -74,7 +78,7 @@ def sweep(
 
 @app.command()
 def search(
-    file: FileArgument, bars: BarsOption,
+    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None,
     condition: Annotated[list[str] | None, typer.Option("--condition", help="A condition to combine; without any, the ready-made ones.")] = None,
     parts: Annotated[int, typer.Option("--parts", min=1, max=3, help="Most conditions joined with `and`.")] = 2,
     hold: Annotated[int, typer.Option("--hold", min=1, help="Bars to hold when the script has no exits.")] = 20,
@@ -86,7 +90,7 @@ def search(
     json: JsonOption = False,
 ) -> None:  # fmt: skip
     """Try every small combination of conditions as the entry of a script, both ways."""
-    setup = CliRun.read(file, bars, market, account, set_, "both", timeframe, from_, to)
+    setup = CliRun.read(file, bars, stored, market, account, set_, "both", timeframe, from_, to)
     wanted = [f"market={setup.dataset.market.symbol},{markets}"] if markets else []
     asked = {"conditions": condition or [], "most_parts": parts, "hold": hold}
     settings = _settings(kind="search", vary=wanted, objective=_first(objective), min_trades=min_trades, split=split, search=asked)  # fmt: skip
@@ -99,7 +103,7 @@ def search(
 
 @app.command()
 def walk(
-    file: FileArgument, bars: BarsOption, vary: VaryOption, market: MarketOption = None, account: AccountOption = None,
+    file: FileArgument, vary: VaryOption, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
     set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None, from_: FromOption = None,
     to: ToOption = None, objective: ObjectiveOption = "return_over_drawdown", min_trades: MinTradesOption = 10,
     windows: Annotated[int, typer.Option("--windows", min=1, help="How many windows.")] = 6,
@@ -113,7 +117,7 @@ def walk(
     """Choose inputs anew on every window and trade the days after it with them."""
     if choose not in ("value", "neighbours"):
         raise UsageError(f"--choose is value or neighbours, not `{choose}`")
-    setup = CliRun.read(file, bars, market, account, set_, sides, timeframe, from_, to)
+    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     order = {"count": windows, "ratio": ratio, "inside": inside, "outside": outside, "anchored": anchored}
     settings = _settings(kind="walk", vary=vary, objective=_first(objective), min_trades=min_trades, windows=order)
     layout = layout_of(settings, setup.sweep(), setup.setting)
@@ -133,13 +137,13 @@ def walk(
 
 @app.command()
 def study(
-    file: FileArgument, bars: BarsOption,
+    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None,
     condition: Annotated[str, typer.Option("--condition", help="One more condition, besides those of the script.")] = "",
     market: MarketOption = None, set_: SetOption = None, timeframe: TimeframeOption = None, from_: FromOption = None,
     to: ToOption = None, json: JsonOption = False,
 ) -> None:  # fmt: skip
     """How often each condition of a script came, and what price did over the next 20 bars."""
-    rows = _studies(file, bars, market, set_, timeframe, from_, to).conditions(condition)
+    rows = _studies(file, bars, stored, market, set_, timeframe, from_, to).conditions(condition)
     if json:
         print_json({"conditions": rows})
         return
@@ -150,13 +154,13 @@ def study(
 
 @app.command()
 def calendar(
-    file: FileArgument, bars: BarsOption,
+    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None,
     condition: Annotated[str, typer.Option("--condition", help="Count where this turned yes, instead of every day, month and hour.")] = "",
     market: MarketOption = None, set_: SetOption = None, timeframe: TimeframeOption = None, from_: FromOption = None,
     to: ToOption = None, json: JsonOption = False,
 ) -> None:  # fmt: skip
     """What price did on every weekday, in every month and every hour."""
-    rows = _studies(file, bars, market, set_, timeframe, from_, to).calendar(condition)
+    rows = _studies(file, bars, stored, market, set_, timeframe, from_, to).calendar(condition)
     if json:
         print_json({"condition": condition, "rows": rows})
         return
@@ -165,10 +169,11 @@ def calendar(
 
 
 def _studies(
-    file: Path, bars: list[str], market: list[Path] | None, set_: list[str] | None, timeframe: str | None,
+    file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None, set_: list[str] | None,
+    timeframe: str | None,
     from_: str | None, to: str | None,
 ) -> Studies:  # fmt: skip
-    setup = CliRun.read(file, bars, market, None, set_, "both", timeframe, from_, to)
+    setup = CliRun.read(file, bars, stored, market, None, set_, "both", timeframe, from_, to)
     return Studies(setup.checked, setup.dataset, setup.choices, setup.setting)
 
 

@@ -1,17 +1,15 @@
 """The application: one data folder opened, and everything it can do."""
 
-import os
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
-
-from platformdirs import user_data_path
 
 from skelb.core.bars import Timeframe
 from skelb.core.errors import SkelbError
 from skelb.demo import DEMO_ACCOUNTS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.datasets import Datasets
 from skelb.service.imports import Imports
+from skelb.service.keeping import Keeping
 from skelb.service.library import Library
 from skelb.service.trials.desk import TrialDesk
 from skelb.service.trials.jobs import Trials
@@ -21,27 +19,23 @@ from skelb.store import Database
 Progress = Callable[[str, int, int], None]
 
 
-def data_folder() -> Path:
-    """Where the data lives: SKELB_HOME, else the platform's place for user data."""
-    stated = os.environ.get("SKELB_HOME")
-    return Path(stated).expanduser() if stated else user_data_path("skelb", appauthor=False)
-
-
 class Application:
-    """An open data folder."""
+    """An open data folder; with `read_only` one to look at, which another program may be writing."""
 
-    def __init__(self, folder: Path) -> None:
-        self.database = Database(folder)
+    def __init__(self, folder: Path, read_only: bool = False) -> None:
+        self.database = Database(folder, read_only)
         self.library = Library(self.database)
         self.datasets = Datasets(self.library)
+        self.keeping = Keeping(self.database, self.library)
         self.imports = Imports(self.library)
         self.trials = Trials(self.database, self.library, self.datasets)
         self.desk = TrialDesk(self.trials)
 
     def install_demo(self, on_progress: Progress = lambda what, done, total: None) -> bool:
         """Store whatever of the demo world is not there yet; whether anything was missing."""
-        present = {market.symbol for market in self.library.markets()}
-        titles = {script.title for script in self.library.scripts()}
+        # What was taken away stays away.
+        present = {market.symbol for market in self.library.markets()} | self.keeping.removed_names("market")
+        titles = {script.title for script in self.library.scripts()} | self.keeping.removed_names("script")
         accounts = self.library.accounts()
         missing = [demo for demo in DEMO_MARKETS if demo.settings["symbol"] not in present]
         for done, demo in enumerate(missing):

@@ -6,9 +6,8 @@ from datetime import UTC, date, datetime
 
 import numpy as np
 
-from skelb.core.bars import Bars, Market
 from skelb.core.engine import Account, Outcome, run, run_basket
-from skelb.core.errors import ScriptError, SettingsError
+from skelb.core.errors import SettingsError
 from skelb.core.figures import (
     Figures,
     Finding,
@@ -17,8 +16,9 @@ from skelb.core.figures import (
     figures_by_side,
     findings_of,
 )
-from skelb.core.language import Checked, LineMap, Scripts, Setting, check
+from skelb.core.language import Checked
 from skelb.core.plan import Dataset, input_values, make_plan
+from skelb.core.stopping import part_of_work
 
 SIDES = ("both", "long", "short")
 
@@ -49,29 +49,15 @@ class Choices:
     dropped: tuple[str, ...] = ()
 
 
-def setting_for(bars: Bars, market: Market, scripts: Scripts | None = None) -> Setting:
-    """What the checker may know of the place where a script will run."""
-    return Setting(not bars.timeframe.is_intraday, market.pip is not None, scripts)
-
-
-def checked_or_error(text: str, setting: Setting | None = None) -> Checked:
-    """The checked script. Raises ScriptError with the first error when it is not sound."""
-    checked = check(text, setting)
-    if not checked.is_sound:
-        errors = [item for item in checked.diagnostics if item.severity == "error"]
-        place = LineMap(text).place(errors[0].span[0])
-        more = f" (and {len(errors) - 1} more)" if len(errors) > 1 else ""
-        raise ScriptError(f"line {place.line}, column {place.column}: {errors[0].message}{more}")
-    return checked
-
-
 def backtest(checked: Checked, dataset: Dataset, account: Account, choices: Choices) -> Result:
     """The judged result of a sound script. Raises SettingsError on inputs, sides or dates that cannot be."""
     _check_sides(choices)
     inputs = input_values(checked, choices.inputs)
-    plan = make_plan(checked, dataset, inputs, choices.sides, choices.from_date, choices.to_date, choices.inverted)
+    with part_of_work(0.0, 0.7):
+        plan = make_plan(checked, dataset, inputs, choices.sides, choices.from_date, choices.to_date, choices.inverted)
     against = _against(dataset, choices)
-    outcome = run(plan, account)
+    with part_of_work(0.7, 1.0):
+        outcome = run(plan, account)
     figures = figures_by_side(outcome, against)
     return Result(outcome, figures, findings_of(outcome, checked, figures, choices.sides))
 

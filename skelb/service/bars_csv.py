@@ -5,20 +5,22 @@ import io
 import re
 from dataclasses import dataclass, field
 from pathlib import Path
-from zoneinfo import ZoneInfo
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.compute as pc
 from pyarrow import csv
 
-from skelb.core.bars import Bars, Floats, Ints, Timeframe, commonest_step, find_faults, timeframe_of_step
+from skelb.core.bars import Bars, Floats, Ints, Timeframe, commonest_step, find_faults, is_zone, timeframe_of_step
 from skelb.core.bars.calendar import to_utc
 from skelb.core.errors import BarsError, SettingsError
 
 MOST_ROWS = 5_000_000
 MOST_BYTES = 1024 * 1024 * 1024
 REFUSED_SHOWN = 200
+_PIECE = 1 << 20
+_EARLIEST, _LATEST = -2_208_988_800, 7_258_118_400
+"""The seconds since 1970 of 1 January 1900 and of 1 January 2200: what is outside is a slip, not a bar."""
 
 _ALIASES = {
     "time": ("time", "datetime", "date_time", "date time", "timestamp", "date", "day", "zeit", "datum"),
@@ -29,6 +31,7 @@ _ALIASES = {
     "close": ("close", "c", "last", "price", "settle"),
     "volume": ("volume", "vol", "v", "quantity"),
 }
+_DELIMITERS = {"\t": "tabs", ";": "semicolons", "|": "upright strokes", " ": "spaces"}
 _PRICES = ("open", "high", "low", "close")
 _OFFSET = r"^(?P<moment>.*?)\s*(?P<offset>Z|[+-]\d{2}:?\d{2})$"
 _TIME_FORMATS = (
@@ -91,10 +94,12 @@ def read_bars_csv(path: Path, zone: str = "UTC") -> BarsFile:
     Rows that cannot be bars are refused one by one and reported; unsorted rows are sorted. Raises BarsError when
     the file cannot be read, lacks a column, or holds no bar.
     """
+    if not is_zone(zone):
+        raise BarsError(f"`{zone}` is not a time zone; they are named Area/City, such as Europe/Berlin, or UTC")
     data, notes = _load(path)
     delimiter, decimal = _dialect(data)
     if delimiter != ",":
-        notes.append(f"columns separated by {'tabs' if delimiter == chr(9) else delimiter}")
+        notes.append(f"columns separated by {_DELIMITERS.get(delimiter, delimiter)}")
     if decimal == ",":
         notes.append("decimal commas")
     rows = _read_rows(data, delimiter, path)
@@ -103,7 +108,7 @@ def read_bars_csv(path: Path, zone: str = "UTC") -> BarsFile:
     time, time_ok = _times(rows, roles, zone, notes, path)
     numbers = {}
     fine = time_ok
-    rows.refuse(np.flatnonzero(~time_ok), "the time cannot be read")
+    rows.refuse(np.flatnonzero(~time_ok), "the time cannot be read, or is none from 1900 to 2199")
     for role in (*_PRICES, "volume"):
         name = roles.get(role)
         values = np.zeros(time.size) if name is None else _numbers(rows.table[name], decimal)
@@ -162,16 +167,29 @@ def _load(path: Path) -> tuple[bytes, list[str]]:
     if not data.strip():
         raise BarsError(f"{path.name} is empty")
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return data.decode("utf-16").encode(), ["UTF-16 text"]
+        try:
+            return data.decode("utf-16").encode(), ["UTF-16 text"]
+        except UnicodeDecodeError as exc:
+            raise BarsError(
+                f"{path.name} begins as UTF-16 text and is none from byte {exc.start:,} on: is it whole?"
+            ) from exc
     if data.startswith(b"\xef\xbb\xbf"):
         data = data[3:]
     if b"\0" in data[:10_000]:
         raise BarsError(f"{path.name} is not a text file")
+    return (data, []) if _is_utf8(data) else (data.decode("latin-1").encode(), ["Latin-1 text"])
+
+
+def _is_utf8(data: bytes) -> bool:
+    """Whether all of it is; looked at in pieces, so that a large file does not stand in memory as text."""
+    decoder = codecs.getincrementaldecoder("utf-8")()
     try:
-        codecs.getincrementaldecoder("utf-8")().decode(data[:65_536])
+        for start in range(0, len(data), _PIECE):
+            decoder.decode(data[start : start + _PIECE])
+        decoder.decode(b"", final=True)
     except UnicodeDecodeError:
-        return data.decode("latin-1").encode(), ["Latin-1 text"]
-    return data, []
+        return False
+    return True
 
 
 def _dialect(data: bytes) -> tuple[str, str]:
@@ -259,7 +277,10 @@ def _numbers(column: pa.ChunkedArray, decimal: str) -> Floats:
 
 
 def _as_floats(column: pa.ChunkedArray) -> Floats:
-    return np.asarray(pc.fill_null(column, float("nan")).combine_chunks().to_numpy(zero_copy_only=False), np.float64)
+    values = pc.fill_null(column, float("nan")).combine_chunks().to_numpy(zero_copy_only=False)
+    if np.isinf(values).any():  # `inf` and 1e400 are no numbers of a bar
+        values = np.where(np.isinf(values), np.nan, values)
+    return np.asarray(values, np.float64)
 
 
 def _times(rows: _Rows, roles: dict[str, str], zone: str, notes: list[str], path: Path) -> tuple[Ints, np.ndarray]:
@@ -271,11 +292,11 @@ def _times(rows: _Rows, roles: dict[str, str], zone: str, notes: list[str], path
     if len(text) == 0:
         return np.zeros(0, np.int64), np.zeros(0, np.bool_)
     if re.fullmatch(r"\d{9,10}|\d{12,13}", sample or ""):
-        moment = _numbers(text, ".")
-        fine = ~np.isnan(moment)
         scale = 1000 if len(sample) >= 12 else 1
+        moment = _numbers(text, ".") // scale
+        fine = (moment >= _EARLIEST) & (moment < _LATEST)
         notes.append("times are seconds since 1970" if scale == 1 else "times are milliseconds since 1970")
-        return (np.where(fine, moment, 0) // scale).astype(np.int64), fine
+        return np.where(fine, moment, 0).astype(np.int64), fine
     offsets: Ints | None = None
     if re.match(_OFFSET, sample) and ":" in sample:
         parts = pc.extract_regex(text, _OFFSET)
@@ -294,6 +315,8 @@ def _times(rows: _Rows, roles: dict[str, str], zone: str, notes: list[str], path
         .to_numpy(zero_copy_only=False)
     )
     local = np.asarray(seconds, np.int64)
+    fine = fine & (local >= _EARLIEST) & (local < _LATEST)
+    local = np.where(fine, local, 0)  # a zone's offsets are looked for on every day between the first and the last
     if name != _TIME_FORMATS[0]:
         notes.append(f"times written as {_readable(name)}")
     if "%H" not in name:
@@ -302,7 +325,6 @@ def _times(rows: _Rows, roles: dict[str, str], zone: str, notes: list[str], path
         daily = commonest_step(np.sort(local[fine])) >= 23 * 3600
         return (local if daily else local - offsets), fine
     if zone != "UTC":
-        ZoneInfo(zone)
         notes.append(f"times taken in {zone}")
         return to_utc(local, zone), fine
     return local, fine

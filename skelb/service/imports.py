@@ -13,6 +13,7 @@ from skelb.service.bars_csv import BarsFile, read_bars_csv
 from skelb.service.library import Library, StoredMarket
 
 _MOST_WAITING = 3
+_LONGEST_NAME = 60  # signs; a file system counts bytes, up to four of them for a sign
 
 
 @dataclass(frozen=True)
@@ -32,10 +33,10 @@ class Imports:
         self._waiting: OrderedDict[str, Preview] = OrderedDict()
         self._lock = Lock()
 
-    def read(self, name: str, data: bytes, zone: str) -> Preview:
+    def read(self, name: str, data: bytes | bytearray, zone: str) -> Preview:
         """What is in a file. Raises BarsError when it holds no bars."""
         with tempfile.TemporaryDirectory() as folder:
-            path = Path(folder) / (Path(name).name or "bars.csv")
+            path = Path(folder) / _file_name(name)
             path.write_bytes(data)
             preview = Preview(uuid4().hex, path.name, read_bars_csv(path, zone))
         with self._lock:
@@ -54,3 +55,9 @@ class Imports:
         with self._lock:
             self._waiting.pop(token, None)
         return stored
+
+
+def _file_name(given: str) -> str:
+    """A name to say and to write under, whatever a page sends: no folders, nothing unprintable, not too long."""
+    name = "".join(sign for sign in given.replace("\\", "/").rsplit("/", 1)[-1] if sign.isprintable())
+    return name[-_LONGEST_NAME:] if name.strip(". ") else "bars.csv"

@@ -1,14 +1,17 @@
 """What is kept: scripts with versions, markets with bars, accounts, runs."""
 
+import logging
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from threading import Lock
+from typing import Any, TypeVar
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
 from skelb.core.bars import Bars, Market
-from skelb.core.errors import NotFoundError, SettingsError
+from skelb.core.errors import ConflictError, NotFoundError, SettingsError, SkelbError
 from skelb.core.language import SavedScript, check
 from skelb.service.settings import AccountSettings, MarketSettings, account_settings, market_settings
 from skelb.store import (
@@ -26,6 +29,9 @@ from skelb.store import (
 
 STATUSES = ("idea", "testing", "trusted")
 LONGEST_TITLE = 120
+_log = logging.getLogger(__name__)
+R = TypeVar("R")
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -86,6 +92,18 @@ class Library:
 
     def __init__(self, database: Database) -> None:
         self._database = database
+        self._watchers: list[Callable[[str], None]] = []
+        self.writing = Lock()  # two saves of one title at once would number their versions alike
+
+    def watch(self, tell: Callable[[str], None]) -> Callable[[], None]:
+        """Be told what was written, as "scripts", "markets", "accounts" or "runs"; from any thread. Returns the way to leave."""
+        self._watchers.append(tell)
+        return lambda: self._watchers.remove(tell)
+
+    def tell(self, what: str) -> None:
+        """Tell everybody who watches that something was written."""
+        for tell in list(self._watchers):
+            tell(what)
 
     # --- scripts -----------------------------------------------------------------------------------------------
 
@@ -93,7 +111,7 @@ class Library:
         """All scripts by title."""
         with self._database.session() as session:
             query = select(ScriptRecord).options(selectinload(ScriptRecord.versions)).order_by(ScriptRecord.title)
-            return [_script(record) for record in session.scalars(query)]
+            return [_script(record) for record in session.scalars(query.where(ScriptRecord.removed_at.is_(None)))]
 
     def script(self, title: str) -> StoredScript:
         """One script. Raises NotFoundError when there is none of that title."""
@@ -109,25 +127,21 @@ class Library:
             record = session.scalar(query.order_by(VersionRecord.number.desc()).limit(1))
             return None if record is None else SavedScript(title, record.number, record.text)
 
-    def save_script(self, text: str, status: str = "idea", lesson: str = "") -> StoredScript:
+    def save_script(self, text: str, status: str = "idea", lesson: str = "", after: int | None = None) -> StoredScript:
         """The script named by the text's own title, with `text` as its newest version (unless it already is).
 
-        Any text may be saved, mistakes and all. Raises SettingsError when it has no title.
+        Any text may be saved, mistakes and all. `after` is the newest version that whoever saves knows of, 0 when they
+        know of no such script. Raises SettingsError when it has no title, ConflictError when there is a newer version.
         """
         title = check(text).title.strip()
         if not title or len(title) > LONGEST_TITLE:
             raise SettingsError(
                 f'a script is saved under its title: begin it with `title "…"` (up to {LONGEST_TITLE} characters)'
             )
-        with self._database.session() as session:
-            record = session.scalar(select(ScriptRecord).where(ScriptRecord.title == title))
-            if record is None:
-                record = ScriptRecord(title=title, status=status, lesson=lesson)
-                session.add(record)
-            if not record.versions or record.versions[-1].text != text:
-                record.versions.append(VersionRecord(number=len(record.versions) + 1, text=text))
-            session.flush()
-            return _script(record)
+        with self.writing:
+            saved = self._database.again(lambda session: _saved(session, title, text, status, lesson, after))
+        self.tell("scripts")
+        return saved
 
     def set_status(self, title: str, status: str) -> StoredScript:
         """The script with a new status."""
@@ -136,7 +150,9 @@ class Library:
         with self._database.session() as session:
             record = _script_record(session, title)
             record.status = status
-            return _script(record)
+            saved = _script(record)
+        self.tell("scripts")
+        return saved
 
     # --- markets -----------------------------------------------------------------------------------------------
 
@@ -144,7 +160,8 @@ class Library:
         """All markets by symbol."""
         with self._database.session() as session:
             query = select(MarketRecord).options(selectinload(MarketRecord.bars)).order_by(MarketRecord.symbol)
-            return [_market(record) for record in session.scalars(query)]
+            records = session.scalars(query.where(MarketRecord.removed_at.is_(None)))
+            return _readable(records, _market, lambda record: f"the market {record.symbol}")
 
     def market(self, symbol: str) -> StoredMarket:
         """One market. Raises NotFoundError when there is none of that symbol."""
@@ -172,7 +189,9 @@ class Library:
             for item in bars:
                 save_bars(session, record, item)
             session.refresh(record)
-            return _market(record)
+            saved = _market(record)
+        self.tell("markets")
+        return saved
 
     def bars_revision(self) -> int:
         """A number that grows whenever any market gets new bars."""
@@ -193,7 +212,12 @@ class Library:
         """All accounts by name."""
         with self._database.session() as session:
             records = session.scalars(select(AccountRecord).order_by(AccountRecord.id))
-            return {record.name: account_settings(record.settings) for record in records}
+            found = _readable(
+                records,
+                lambda item: (item.name, account_settings(item.settings)),
+                lambda item: f"the account {item.name}",
+            )
+            return dict(found)
 
     def account(self, name: str) -> AccountSettings:
         """One account. Raises NotFoundError when there is none of that name."""
@@ -212,14 +236,18 @@ class Library:
                 session.add(AccountRecord(name=name, settings=checked.model_dump(exclude_defaults=True)))
             else:
                 record.settings = checked.model_dump(exclude_defaults=True)
+        self.tell("accounts")
 
-    def keep_run(self, setup: dict[str, Any], figures: dict[str, Any], data_version: int, engine_version: str) -> int:
-        """Keep a run with its figures; its number."""
+    def keep_run(
+        self, setup: dict[str, Any], figures: dict[str, Any], data_version: int, engine_version: str
+    ) -> RunRecord:
+        """Keep a run with its figures."""
         with self._database.session() as session:
             record = RunRecord(setup=setup, figures=figures, data_version=data_version, engine_version=engine_version)
             session.add(record)
             session.flush()
-            return record.id
+        self.tell("runs")
+        return record
 
     def preference(self, name: str) -> str:
         """What was chosen under a name; empty when nothing was."""
@@ -236,9 +264,51 @@ class Library:
         """One kept run. Raises NotFoundError when there is none of that number."""
         with self._database.session() as session:
             record = session.get(RunRecord, number)
-            if record is None:
+            if record is None or record.removed_at is not None:
                 raise NotFoundError(f"there is no kept run {number}")
             return record
+
+    def runs(self, most: int = 100) -> list[RunRecord]:
+        """The kept runs, newest first."""
+        with self._database.session() as session:
+            query = select(RunRecord).where(RunRecord.removed_at.is_(None)).order_by(RunRecord.id.desc()).limit(most)
+            return list(session.scalars(query))
+
+
+def _readable(records: Iterable[R], read: Callable[[R], T], name: Callable[[R], str]) -> list[T]:
+    """What can be read of stored records: one that cannot is told in the log, and hides none of the others.
+
+    Asked for by its own name, it says what is wrong with it.
+    """
+    found = []
+    for record in records:
+        try:
+            found.append(read(record))
+        except SkelbError as exc:
+            _log.warning("%s is left out, as it cannot be read: %s", name(record), exc)
+    return found
+
+
+def _saved(session: Session, title: str, text: str, status: str, lesson: str, after: int | None) -> StoredScript:
+    record = session.scalar(select(ScriptRecord).where(ScriptRecord.title == title))
+    if record is None:
+        record = ScriptRecord(title=title, status=status, lesson=lesson)
+        session.add(record)
+    if not record.versions or record.versions[-1].text != text:
+        _refuse_unseen(record, after)
+        record.versions.append(VersionRecord(number=len(record.versions) + 1, text=text))
+    session.flush()
+    return _script(record)
+
+
+def _refuse_unseen(record: ScriptRecord, after: int | None) -> None:
+    newest = record.versions[-1].number if record.versions else 0
+    if after is not None and newest > after:
+        told = "is on the shelf already" if after == 0 else f"has a version {newest} that was saved elsewhere"
+        raise ConflictError(
+            f"“{record.title}” {told}, and nothing was saved: look at the difference, then save on top of it or under"
+            " another title"
+        )
 
 
 def _script_record(session: Session, title: str) -> ScriptRecord:

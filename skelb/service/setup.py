@@ -10,7 +10,8 @@ from skelb.core.engine import Account
 from skelb.core.language import Checked
 from skelb.core.plan import Dataset, input_values
 from skelb.core.trials import Sweep
-from skelb.service.backtest import Choices, checked_or_error, setting_for
+from skelb.service.backtest import Choices
+from skelb.service.checking import checked_or_error, setting_for
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 

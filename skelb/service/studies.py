@@ -19,7 +19,8 @@ from skelb.core.language.walk import parts_within
 from skelb.core.plan import Dataset, Expressions, input_values
 from skelb.core.plan.watching import asks_position
 from skelb.core.trials import Group, Study, calendar_of, study_of
-from skelb.service.backtest import Choices, checked_or_error, setting_for
+from skelb.service.backtest import Choices
+from skelb.service.checking import checked_or_error, setting_for
 from skelb.service.library import Library
 from skelb.service.setup import Setup
 

@@ -10,12 +10,13 @@ from typing import Any
 import numpy as np
 
 from skelb import __version__
-from skelb.core.bars import Bars
+from skelb.core.bars import Bars, Timeframe
 from skelb.core.catalogue import YES
 from skelb.core.engine import Account, Outcome, Pool, kernel, run
 from skelb.core.errors import NotFoundError, SettingsError, SkelbError
 from skelb.core.explain import Explainer, funnel_of, sieves_of, why_sentences
 from skelb.core.export import (
+    Charted,
     Scene,
     evenly,
     explanation_document,
@@ -32,25 +33,33 @@ from skelb.core.figures import Figures, figures_of, record_of
 from skelb.core.language import Checked, check, utf16_offset
 from skelb.core.language.tree import Input
 from skelb.core.trials import Sweep
-from skelb.service.backtest import Result, backtest, setting_for
+from skelb.service.backtest import Result, backtest
+from skelb.service.checking import setting_for
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup
+from skelb.store import RunRecord
 
 Document = dict[str, Any]
-_MOST_RUNS = 4
+_MOST_RUNS = 6
 _MOST_TRADE_ROWS = 50_000
 _MOST_LEVELS = 4_000
 
 
 @dataclass(frozen=True, eq=False)
 class LiveRun:
-    """A run that is being looked at."""
+    """A run that is being looked at, on its own bars or on those of another timeframe."""
 
     key: str
     scene: Scene
-    outcome: Outcome
     explainer: Explainer
+    result: Result
+    on: Charted
+
+    @property
+    def outcome(self) -> Outcome:
+        """What the run left behind."""
+        return self.result.outcome
 
     @cached_property
     def signals(self) -> Document:
@@ -98,12 +107,13 @@ class Workbench:
         """
         found = self._held(key)
         try:
-            explanation, readings = found.explainer.readings(bar)
+            explanation, readings = found.explainer.readings(found.on.run_bar(bar))
         except IndexError as exc:
             raise NotFoundError("this bar is not one of the run's dates") from exc
         place = partial(utf16_offset, found.explainer.checked.source)
         return {
             **explanation_document(explanation, found.outcome),
+            "bar": bar,
             "why": why_sentences(explanation),
             "lines": [{"end": place(line.end), "text": line.text, "tone": line.tone} for line in readings.lines],
             "marks": [{"start": place(m.start), "end": place(m.end), "tone": m.tone} for m in readings.marks],
@@ -134,19 +144,20 @@ class Workbench:
             raise NotFoundError(f"this run has no lane `{lane}`")
         yes = spread(live.scene.expressions.value(found.value), len(live.scene.dataset)) == YES
         turns = np.flatnonzero(yes & ~np.concatenate(([False], yes[:-1])))
-        turns = turns[(turns >= live.outcome.first) & (turns <= live.outcome.last)]
+        turns = live.on.bars_of(turns[(turns >= live.outcome.first) & (turns <= live.outcome.last)])
         beyond = turns[turns > bar] if way > 0 else turns[turns < bar]
         return None if beyond.size == 0 else int(beyond[0 if way > 0 else -1])
 
-    def figures_until(self, key: str, bar: int) -> Figures:
-        """A run's figures as if the data ended at `bar`: an open position is closed there, with costs.
+    def figures_until(self, key: str, bar: int) -> tuple[int, Figures]:
+        """When `bar` closes, and a run's figures as if the data ended there: an open position is closed, with costs.
 
         Raises NotFoundError when the run is no longer held or the bar is not one of its dates.
         """
         live = self._held(key)
         _check_bar(live, bar)
         plan = replace(live.outcome.plan, last=bar)
-        return figures_of(record_of(run(plan, live.explainer.account, self._pool)))
+        closes = int(plan.dataset.calendar.close_time[bar])
+        return closes, figures_of(record_of(run(plan, live.explainer.account, self._pool)))
 
     def funnel(self, key: str) -> Document:
         """How many bars each entry rule's parts let through, and where each side's signals went.
@@ -173,23 +184,48 @@ class Workbench:
     def lens(self, key: str, bar: int) -> Document:
         """The finer bars of a bar as columns, and the fills inside it. Raises NotFoundError as `explain` does."""
         live = self._held(key)
-        _check_bar(live, bar)
-        return lens_document(live.outcome, bar)
+        symbol = live.outcome.plan.dataset.market.symbol
+        return lens_document(live.outcome, _run_bar(live, bar), self._datasets.get(symbol, None))
 
     def levels(self, key: str, first: int, last: int) -> list[Document]:
         """Stop and target of every open lot on each of at most 4,000 bars. Raises NotFoundError when the run is gone."""
         live = self._held(key)
-        first, last = max(first, live.outcome.first), min(last, live.outcome.last, first + _MOST_LEVELS)
+        first, last = max(0, first), min(last, first + _MOST_LEVELS, live.on.size - 1)
+        if first > last:
+            return []
+        at_work = live.on.within[first : last + 1]
+        begin, end = max(int(at_work[0]), live.outcome.first), min(int(at_work[-1]), live.outcome.last)
+        if begin > end or end - begin > _MOST_LEVELS:
+            return []
+        of_bar = {bar: (side, lots) for bar, side, lots in live.explainer.levels(begin, end)}
         return [
-            {
-                "bar": bar,
-                "side": "long" if side > 0 else "short",
-                "stop": lot.stop,
-                "target": lot.target,
-            }
-            for bar, side, lots in live.explainer.levels(first, last)
+            {"bar": bar, "side": "long" if side > 0 else "short", "stop": lot.stop, "target": lot.target}
+            for bar, run_bar in enumerate(at_work.tolist(), first)
+            if run_bar in of_bar
+            for side, lots in (of_bar[run_bar],)
             for lot in lots
         ]
+
+    def bars_at(self, key: str, times: list[int], closed: bool = False) -> list[int]:
+        """The bar that is open at each moment, or the last before it; with `closed` the last that has closed by then.
+
+        Raises NotFoundError when the run is gone.
+        """
+        on, moments = self._held(key).on, np.array(times, np.int64)
+        return [int(bar) for bar in (on.closed_at(moments) if closed else on.bars_at(moments))]
+
+    def chart(self, key: str, timeframe: str) -> Document:
+        """A run drawn on bars of another timeframe of its market: a key to ask by, and what the page draws of it.
+
+        Raises NotFoundError when the run is gone, SkelbError when the timeframe cannot be.
+        """
+        live = self._held(key)
+        of = live.on.of
+        wanted = Timeframe.parse(timeframe)
+        chart = of if wanted == of.bars.timeframe else self._datasets.get(of.market.symbol, wanted)
+        drawn = replace(live, key=f"{live.key}@{wanted}", on=Charted(of, chart))
+        self._hold(drawn)
+        return {"chart": _run_document(drawn)}
 
     def _held(self, key: str) -> LiveRun:
         found = self._runs.get(key)
@@ -200,33 +236,56 @@ class Workbench:
     def window(self, key: str, first: int, last: int, columns: int) -> Document:
         """Part of a run's chart. Raises NotFoundError when the run is no longer held."""
         found = self._held(key)
-        return window_document(found.scene, found.outcome, first, last, min(max(columns, 1), 6000))
+        return window_document(found.scene, found.outcome, first, last, min(max(columns, 1), 6000), found.on)
 
     def _keep(self, setup: Setup, checked: Checked, account: Account, result: Result) -> Document:
         outcome, dataset = result.outcome, result.outcome.plan.dataset
         key = blake2b(f"{setup.model_dump_json()} {dataset.data_version}".encode(), digest_size=8).hexdigest()
         explainer = Explainer(checked, outcome.plan, account)
-        live = LiveRun(key, scene_of(checked, outcome.plan.expressions, dataset), outcome, explainer)
-        self._runs[key] = live
-        self._runs.move_to_end(key)
+        scene = scene_of(checked, outcome.plan.expressions, dataset)
+        live = LiveRun(key, scene, explainer, result, Charted.own(dataset))
+        self._hold(live)
+        return _run_document(live)
+
+    def _hold(self, live: LiveRun) -> None:
+        self._runs[live.key] = live
+        self._runs.move_to_end(live.key)
         while len(self._runs) > _MOST_RUNS:
             self._runs.popitem(last=False)
-        return {
-            "key": key,
-            "bars": len(dataset),
-            "first": outcome.first,
-            "last": outcome.last,
-            "tick": dataset.market.tick,
-            "zone": dataset.market.zone,
-            "data_version": dataset.data_version,
-            "is_strategy": checked.has_entries,
-            "has_moving_levels": bool(outcome.plan.rules.levels.is_moving),
-            "figures": result.figures,
-            "findings": finding_rows(outcome, result.findings),
-            "scene": scene_document(live.scene),
-            "overview": overview_document(outcome),
-            "trades": trade_columns(outcome),
-        }
+
+
+def _run_document(live: LiveRun) -> Document:
+    """What the page draws and lists of a run; places are those of the chart's bars."""
+    outcome, dataset, on = live.outcome, live.outcome.plan.dataset, live.on
+    first, last = (int(bar) for bar in on.bars_of(np.array([outcome.first, outcome.last])))
+    return {
+        "key": live.key,
+        "bars": on.size,
+        "first": first,
+        "last": last,
+        "timeframe": str(on.chart.bars.timeframe),
+        "tick": dataset.market.tick,
+        "zone": dataset.market.zone,
+        "data_version": dataset.data_version,
+        "is_strategy": live.explainer.checked.has_entries,
+        "has_moving_levels": bool(outcome.plan.rules.levels.is_moving),
+        "figures": live.result.figures,
+        "findings": finding_rows(outcome, live.result.findings),
+        "scene": scene_document(live.scene),
+        "overview": overview_document(outcome, on=on),
+        "trades": trade_columns(outcome, on),
+    }
+
+
+def _run_bar(live: LiveRun, bar: int) -> int:
+    """The bar of the run that a chart's bar sees. Raises NotFoundError when it is not one of the run's dates."""
+    try:
+        found = live.on.run_bar(bar)
+    except IndexError:
+        found = -1
+    if not live.outcome.first <= found <= live.outcome.last:
+        raise NotFoundError("this bar is not one of the run's dates")
+    return found
 
 
 def _check_bar(live: LiveRun, bar: int) -> None:
@@ -234,14 +293,13 @@ def _check_bar(live: LiveRun, bar: int) -> None:
         raise NotFoundError("this bar is not one of the run's dates")
 
 
-def keep_run(library: Library, datasets: Datasets, setup: Setup) -> tuple[int, Result]:
-    """Run a setup once more and keep it; its number and result."""
+def keep_run(library: Library, datasets: Datasets, setup: Setup) -> RunRecord:
+    """Run a setup once more and keep it."""
     dataset = setup.dataset(datasets)
     checked = setup.checked(library, dataset)
     choices = setup.choices(checked)
     result = backtest(checked, dataset, setup.conditions(library), choices)
-    number = library.keep_run(setup.model_dump(mode="json"), result.figures, dataset.data_version, __version__)
-    return number, result
+    return library.keep_run(setup.model_dump(mode="json"), result.figures, dataset.data_version, __version__)
 
 
 def kept_trace(library: Library, datasets: Datasets, number: int) -> Document:
@@ -259,9 +317,10 @@ def kept_trace(library: Library, datasets: Datasets, number: int) -> Document:
     return {"time": found["time"], "equity": found["equity"], "trades": trades}
 
 
-def trade_columns(outcome: Outcome) -> Document:
-    """The trades as columns, newest 50,000 at most; names stand once, in `rules` and `reasons`."""
+def trade_columns(outcome: Outcome, on: Charted) -> Document:
+    """The trades as columns, newest 50,000 at most; names stand once, in `rules` and `reasons`; bars are the chart's."""
     trades = outcome.trades
+    entered = outcome.values(trades.entry_bar, np.zeros_like(trades.entry_bar))  # a fill at a close is the next bar's
     rows = slice(max(0, len(trades) - _MOST_TRADE_ROWS), len(trades))
     names: dict[str, int] = {}
     reasons = [names.setdefault(outcome.exit_reason(row), len(names)) for row in range(rows.start, rows.stop)]
@@ -269,15 +328,22 @@ def trade_columns(outcome: Outcome) -> Document:
     return {
         "first_number": rows.start + 1,
         "side": trades.side[rows].tolist(),
-        "entry_bar": trades.entry_bar[rows].tolist(),
-        "exit_bar": trades.exit_bar[rows].tolist(),
+        "entry_bar": on.entry_bars(outcome)[rows].tolist(),
+        "exit_bar": on.exit_bars(outcome)[rows].tolist(),
         "entry_time": outcome.entry_times()[rows].tolist(),
         "exit_time": outcome.exit_times()[rows].tolist(),
         "entry_price": _shown(of[:, kernel.TF_ENTRY_PRICE]),
         "exit_price": _shown(of[:, kernel.TF_EXIT_PRICE]),
+        "entry_mid": _shown(of[:, kernel.TF_ENTRY_MID]),
+        "exit_mid": _shown(of[:, kernel.TF_EXIT_MID]),
         "units": _shown(of[:, kernel.TF_UNITS]),
         "gross": _shown(of[:, kernel.TF_GROSS]),
+        "commission": _shown(of[:, kernel.TF_COMMISSION]),
+        "spread": _shown(of[:, kernel.TF_SPREAD]),
+        "slippage": _shown(of[:, kernel.TF_SLIPPAGE]),
+        "financing": _shown(of[:, kernel.TF_FINANCING]),
         "net": _shown(of[:, kernel.TF_NET]),
+        "percent": _shown(_percents(of, entered[rows])),
         "r": _shown(of[:, kernel.TF_R]),
         "stop": _shown(of[:, kernel.TF_STOP]),
         "target": _shown(of[:, kernel.TF_TARGET]),
@@ -289,6 +355,14 @@ def trade_columns(outcome: Outcome) -> Document:
         "reason": reasons,
         "reasons": list(names),
     }
+
+
+def _percents(of: np.ndarray, worth: np.ndarray) -> np.ndarray:
+    """Net in percent of what each entry was worth, unknown where that is nothing, shape (trades,)."""
+    notional = of[:, kernel.TF_UNITS] * of[:, kernel.TF_ENTRY_PRICE] * worth
+    found = np.full(len(of), np.nan)
+    np.divide(of[:, kernel.TF_NET] * 100.0, notional, out=found, where=notional != 0)
+    return found
 
 
 def _shown(values: np.ndarray) -> list[float | None]:

@@ -1,7 +1,7 @@
 """Records in SQLite."""
 
 from skelb.store.bars_store import load_bars, save_bars
-from skelb.store.database import Database, StoreError
+from skelb.store.database import FILE_NAME, Database, StoreError
 from skelb.store.models import (
     AccountRecord,
     BarsRecord,
@@ -13,9 +13,13 @@ from skelb.store.models import (
     TrialChunk,
     TrialRecord,
     VersionRecord,
+    name_before,
+    now,
+    removed_name,
 )
 
 __all__ = [
+    "FILE_NAME",
     "AccountRecord",
     "BarsRecord",
     "Database",
@@ -29,5 +33,8 @@ __all__ = [
     "TrialRecord",
     "VersionRecord",
     "load_bars",
+    "name_before",
+    "now",
+    "removed_name",
     "save_bars",
 ]

@@ -3,13 +3,25 @@
 from datetime import UTC, date, datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, ForeignKey, LargeBinary, String, UniqueConstraint
+from sqlalchemy import JSON, DateTime, ForeignKey, Index, LargeBinary, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
+
+_REMOVED = "\x1f"  # no name holds it: it cannot be typed
 
 
 def now() -> datetime:
     """This moment, UTC."""
     return datetime.now(UTC)
+
+
+def removed_name(name: str, number: int) -> str:
+    """What a removed record of this number is called instead, so that another can have its name."""
+    return f"{name}{_REMOVED}{number}"
+
+
+def name_before(name: str) -> str:
+    """What a removed record was called."""
+    return name.split(_REMOVED)[0]
 
 
 class Base(DeclarativeBase):
@@ -18,7 +30,13 @@ class Base(DeclarativeBase):
     type_annotation_map = {datetime: DateTime(timezone=True), dict[str, Any]: JSON, list[Any]: JSON}
 
 
-class MarketRecord(Base):
+class Removable:
+    """What can be taken away, and back again: it stays, out of sight. Its name is free meanwhile (see `removed_name`)."""
+
+    removed_at: Mapped[datetime | None] = mapped_column(default=None)
+
+
+class MarketRecord(Removable, Base):
     """An instrument's description; `settings` are those of the market JSON."""
 
     __tablename__ = "market"
@@ -63,7 +81,7 @@ class BarsChunk(Base):
     data: Mapped[bytes] = mapped_column(LargeBinary)
 
 
-class ScriptRecord(Base):
+class ScriptRecord(Removable, Base):
     """A script by its title; its texts are versions."""
 
     __tablename__ = "script"
@@ -102,7 +120,7 @@ class AccountRecord(Base):
     settings: Mapped[dict[str, Any]]
 
 
-class RunRecord(Base):
+class RunRecord(Removable, Base):
     """A kept run: its whole setup, and the figures it had."""
 
     __tablename__ = "run"
@@ -115,7 +133,7 @@ class RunRecord(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
-class TrialRecord(Base):
+class TrialRecord(Removable, Base):
     """A trial: its order as it was given, what that comes to, and how far it is.
 
     `state` is running, stopped, done or failed. `title` is the script's, so that the tries of a script can be counted.
@@ -143,13 +161,17 @@ class TrialRecord(Base):
 class TrialChunk(Base):
     """Finished runs of a trial, committed together: columns as bytes, in the order they finished.
 
+    Chunks of a trial are numbered from 0 without a gap: who adds one has seen all before it, so no run is stored twice.
+
     numbers : int64, the points; parts : int64; figures : float64, a row a run, NaN unknown; errors : by row
     """
 
     __tablename__ = "trial_chunk"
+    __table_args__ = (Index("trial_chunk_in_order", "trial_id", "number", unique=True),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     trial_id: Mapped[int] = mapped_column(ForeignKey("trial.id", ondelete="CASCADE"), index=True)
+    number: Mapped[int]
     count: Mapped[int]
     numbers: Mapped[bytes] = mapped_column(LargeBinary)
     parts: Mapped[bytes] = mapped_column(LargeBinary)

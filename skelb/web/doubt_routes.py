@@ -13,7 +13,7 @@ from skelb.service.setup import Setup
 from skelb.web.schemas import ChallengeIn, ChallengeOut, ResampleIn, ResampleOut, StressIn, StressStepOut
 from skelb.web.served import App
 
-router = APIRouter(prefix="/api/doubt")
+router = APIRouter(prefix="/api/doubt", tags=["doubt"])
 
 
 def _stress(body: StressIn, app: App) -> Stress:
@@ -25,7 +25,15 @@ def _stress(body: StressIn, app: App) -> Stress:
     return Stress(checked, dataset, setup.conditions(app.library), setup.choices(checked), others)
 
 
-@router.post("/stress")
+@router.post(
+    "/stress",
+    responses={
+        200: {
+            "description": "JSON lines, a StressStepOut each",
+            "content": {"application/jsonl": {"schema": {"type": "string"}}},
+        }
+    },
+)
 def stress(planned: Annotated[Stress, Depends(_stress)]) -> Iterable[StressStepOut]:
     """A run beside itself made worse, and elsewhere: a line a run; whoever stops reading stops it."""
     for step in planned.steps():

@@ -9,10 +9,13 @@ from skelb.core.bars import Timeframe
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.errors import BarsError
 from skelb.core.figures import FIGURES
+from skelb.core.language import parsed_title
 from skelb.service.application import Application, first_setup, home_of
 from skelb.service.bars_csv import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
+from skelb.service.setup import Setup
 from skelb.service.workbench import keep_run, kept_trace, market_preview
+from skelb.store import RunRecord
 from skelb.web.schemas import (
     AccountOut,
     CatalogueOut,
@@ -34,9 +37,9 @@ from skelb.web.schemas import (
     StatusIn,
     TraceOut,
 )
-from skelb.web.served import App
+from skelb.web.served import App, Number
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["library"])
 
 
 @router.get("/start")
@@ -72,22 +75,23 @@ def catalogue() -> CatalogueOut:
 @router.get("/scripts")
 def scripts(app: App) -> list[ScriptOut]:
     """All scripts with their versions."""
-    return [_script(item) for item in app.library.scripts()]
+    return [script_out(item) for item in app.library.scripts()]
 
 
 @router.post("/scripts")
 def save_script(body: ScriptIn, app: App) -> ScriptOut:
     """Save a text as the newest version of the script it is titled."""
-    return _script(app.library.save_script(body.text))
+    return script_out(app.library.save_script(body.text, after=body.after))
 
 
 @router.post("/scripts/status")
 def set_status(body: StatusIn, app: App) -> ScriptOut:
     """Say how far a script is trusted."""
-    return _script(app.library.set_status(body.title, body.status))
+    return script_out(app.library.set_status(body.title, body.status))
 
 
-def _script(item: StoredScript) -> ScriptOut:
+def script_out(item: StoredScript) -> ScriptOut:
+    """A script as the API tells it."""
     versions = [
         ScriptVersionOut(
             number=version.number,
@@ -125,16 +129,29 @@ def save_market(body: MarketIn, app: App) -> MarketOut:
     return _market(app.library.save_market(stored.symbol, body.title, body.settings, []))
 
 
-@router.post("/imports")
+@router.post(
+    "/imports",
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "description": "the file as it is: CSV in any encoding, zipped or not",
+            "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+        }
+    },
+)
 async def read_import(request: Request, app: App, name: str, zone: str = "UTC") -> ImportOut:
     """Read a file of bars without storing anything."""
-    data = await request.body()
-    if len(data) > MOST_BYTES:
-        raise BarsError("the file is too large")
+    data = bytearray()
+    async for piece in request.stream():  # measured while it comes: what is too large never stands in memory
+        data += piece
+        if len(data) > MOST_BYTES:
+            raise BarsError(
+                f"the file has more than {MOST_BYTES // 2**20:,} MB, the most that is read at once: take its years apart"
+            )
     return await run_in_threadpool(_read_import, app, name, data, zone)
 
 
-def _read_import(app: Application, name: str, data: bytes, zone: str) -> ImportOut:
+def _read_import(app: Application, name: str, data: bytes | bytearray, zone: str) -> ImportOut:
     found = app.imports.read(name, data, zone)
     file = found.file
     bars = file.bars
@@ -183,18 +200,30 @@ def _iso(moment: int) -> datetime:
 @router.post("/runs")
 def keep(body: RunIn, app: App) -> KeptRunOut:
     """Keep a run: its setup and figures."""
-    number, result = keep_run(app.library, app.datasets, body.setup)
-    return KeptRunOut(number=number, setup=body.setup, figures=result.figures)
+    return _kept(keep_run(app.library, app.datasets, body.setup))
+
+
+@router.get("/runs")
+def runs(app: App) -> list[KeptRunOut]:
+    """The kept runs, newest first."""
+    return [_kept(record) for record in app.library.runs()]
 
 
 @router.get("/runs/{number}")
-def kept(number: int, app: App) -> KeptRunOut:
+def kept(number: Number, app: App) -> KeptRunOut:
     """One kept run."""
-    record = app.library.run(number)
-    return KeptRunOut(number=record.id, setup=record.setup, figures=record.figures)  # type: ignore[arg-type]
+    return _kept(app.library.run(number))
 
 
 @router.get("/runs/{number}/trace")
-def trace(number: int, app: App) -> TraceOut:
+def trace(number: Number, app: App) -> TraceOut:
     """The equity and the trades of a kept run, to see another against."""
     return TraceOut.model_validate(kept_trace(app.library, app.datasets, number))
+
+
+def _kept(record: RunRecord) -> KeptRunOut:
+    setup = Setup.model_validate(record.setup)
+    return KeptRunOut(
+        number=record.id, title=parsed_title(setup.text), created=record.created.replace(tzinfo=UTC), setup=setup,
+        figures=record.figures,
+    )  # fmt: skip

@@ -5,6 +5,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel, Field
 
+from skelb.service.keeping import Kind
 from skelb.service.setup import Setup
 
 Value = float | bool | str
@@ -63,6 +64,26 @@ class ScriptOut(BaseModel):
 
 class ScriptIn(BaseModel):
     text: str = Field(max_length=1_100_000)
+    after: int | None = Field(default=None, ge=0, description="the newest version that is known of, 0 for none")
+
+
+class RenameIn(BaseModel):
+    title: str
+    to: str = Field(max_length=1_000)
+
+
+class DuplicateIn(BaseModel):
+    title: str
+    version: int | None = None
+
+
+class RemovalIn(BaseModel):
+    kind: Kind
+    name: str = Field(max_length=200)
+
+
+class DependsOut(BaseModel):
+    sentences: list[str]
 
 
 class StatusIn(BaseModel):
@@ -132,6 +153,8 @@ class RunIn(BaseModel):
 
 class KeptRunOut(BaseModel):
     number: int
+    title: str
+    created: datetime
     setup: Setup
     figures: dict[str, Figures]
 

@@ -9,7 +9,7 @@ from skelb.core.language import Setting, check, utf16_offset
 from skelb.core.language.tools import brief, read_back, sheet_of, what_is_wrong
 from skelb.core.plan import Expressions, input_values
 from skelb.service import guide as guides
-from skelb.service.backtest import setting_for
+from skelb.service.checking import setting_for
 from skelb.service.planning import examples_for, study_document
 from skelb.web.schemas import (
     BriefIn,
@@ -27,7 +27,7 @@ from skelb.web.schemas import (
 )
 from skelb.web.served import App
 
-router = APIRouter(prefix="/api")
+router = APIRouter(prefix="/api", tags=["scripts"])
 
 
 # --- rules -----------------------------------------------------------------------------------------------------

@@ -1,8 +1,8 @@
-"""The application that requests are answered with."""
+"""What handlers take: the application that requests are answered with, and numbers in addresses."""
 
 from typing import Annotated
 
-from fastapi import Depends, Request
+from fastapi import Depends, Path, Request
 
 from skelb.service.application import Application
 
@@ -14,3 +14,6 @@ def served_application(request: Request) -> Application:
 
 
 App = Annotated[Application, Depends(served_application)]
+
+MOST_NUMBER = 2**53 - 1  # beyond, programs that read JSON do not agree on numbers
+Number = Annotated[int, Path(ge=0, le=MOST_NUMBER)]

@@ -18,7 +18,7 @@ from skelb.service.trials.orders import TrialOrder, markets_of, span_document
 from skelb.service.trials.store import StoredTrial
 from skelb.service.trials.varying import varying_of
 from skelb.service.trials.workers import THREADS
-from skelb.web.served import App
+from skelb.web.served import App, Number
 from skelb.web.trial_schemas import (
     AgainstOut,
     AxisOut,
@@ -47,7 +47,8 @@ from skelb.web.trial_schemas import (
     WorkersOut,
 )
 
-router = APIRouter(prefix="/api")
+EXPORTS = {"csv": "text/csv", "parquet": "application/vnd.apache.parquet"}
+router = APIRouter(prefix="/api", tags=["trials"])
 
 
 def _view(objective: str | None = None, min_trades: Annotated[int | None, Query(ge=0)] = None) -> View:
@@ -98,20 +99,20 @@ def trials(app: App) -> list[TrialLineOut]:
 
 
 @router.get("/trials/{number}")
-def trial(number: int, app: App) -> TrialOut:
+def trial(number: Number, app: App) -> TrialOut:
     """How far a trial is."""
     return _trial(app, number)
 
 
 @router.post("/trials/{number}/stop")
-def stop_trial(number: int, app: App) -> TrialOut:
+def stop_trial(number: Number, app: App) -> TrialOut:
     """Stop a trial; what is finished stays."""
     app.trials.stop(number)
     return _trial(app, number)
 
 
 @router.post("/trials/{number}/go_on")
-def go_on(number: int, app: App) -> TrialOut:
+def go_on(number: Number, app: App) -> TrialOut:
     """Run what is missing of a trial."""
     app.trials.go_on(number)
     return _trial(app, number)
@@ -119,7 +120,7 @@ def go_on(number: int, app: App) -> TrialOut:
 
 @router.get("/trials/{number}/surface")
 def surface(
-    number: int, app: App, view: Seen, x: str | None = None, y: str | None = None,
+    number: Number, app: App, view: Seen, x: str | None = None, y: str | None = None,
     held: Annotated[list[str] | None, Query(description="an axis and the place of its value, as kind:0")] = None,
     fold: Literal["middle", "best"] = "middle", part: Annotated[int, Query(ge=0, le=1)] = 0,
 ) -> SurfaceOut:  # fmt: skip
@@ -130,7 +131,7 @@ def surface(
 
 @router.get("/trials/{number}/table")
 def table(
-    number: int, app: App, view: Seen, sort: str = "net_profit", descending: bool = True, least: Limits = None,
+    number: Number, app: App, view: Seen, sort: str = "net_profit", descending: bool = True, least: Limits = None,
     most: Limits = None, offset: Annotated[int, Query(ge=0)] = 0, limit: Annotated[int, Query(ge=1, le=500)] = 100,
 ) -> TableOut:  # fmt: skip
     """A page of a trial's runs, filtered and sorted."""
@@ -138,60 +139,70 @@ def table(
 
 
 @router.get("/trials/{number}/runs/{point}")
-def trial_run(number: int, point: int, app: App, view: Seen) -> TrialRunOut:
+def trial_run(number: Number, point: Number, app: App, view: Seen) -> TrialRunOut:
     """One run of a trial."""
     return TrialRunOut(**app.desk.run(number, point, view))
 
 
 @router.get("/trials/{number}/curves/{point}")
-def curves(number: int, point: int, app: App, view: Seen) -> list[CurveOut]:
+def curves(number: Number, point: Number, app: App, view: Seen) -> list[CurveOut]:
     """Every axis through one run of a trial."""
     return [CurveOut(**item) for item in app.desk.curves(number, point, view)]
 
 
 @router.get("/trials/{number}/front")
-def front(number: int, app: App, view: Seen, by: Annotated[list[str], Query(min_length=2, max_length=4)]) -> FrontOut:
+def front(
+    number: Number, app: App, view: Seen, by: Annotated[list[str], Query(min_length=2, max_length=4)]
+) -> FrontOut:
     """The runs that no other beats in every one of several objectives."""
     return FrontOut(**app.desk.front(number, view, by))
 
 
 @router.get("/trials/{number}/against")
-def in_against_out(number: int, app: App, view: Seen) -> AgainstOut:
+def in_against_out(number: Number, app: App, view: Seen) -> AgainstOut:
     """In sample against out of sample."""
     return AgainstOut(**app.desk.in_against_out(number, view))
 
 
 @router.get("/trials/{number}/deflation")
-def deflation(number: int, app: App, view: Seen) -> DeflationOut:
+def deflation(number: Number, app: App, view: Seen) -> DeflationOut:
     """What the best run is worth after all that was tried."""
     return DeflationOut(**app.desk.deflation(number, view))
 
 
 @router.get("/trials/{number}/walk")
-def walk(number: int, app: App, view: Seen, choose: Choice = "value") -> WalkOut:
+def walk(number: Number, app: App, view: Seen, choose: Choice = "value") -> WalkOut:
     """A walk-forward as far as it is."""
     return WalkOut(**app.desk.walk(number, view, choose))
 
 
 @router.post("/trials/{number}/looks")
-def look(number: int, body: LookIn, app: App) -> LookOut:
+def look(number: Number, body: LookIn, app: App) -> LookOut:
     """Look at a run on the held-back part; the look is counted."""
     figures, looks = app.desk.look(number, body.point)
     return LookOut(figures=figures, looks=looks)
 
 
 @router.get("/trials/{number}/scripts/{point}")
-def script_of(number: int, point: int, app: App) -> ScriptTextOut:
+def script_of(number: Number, point: Number, app: App) -> ScriptTextOut:
     """A run of a signal search as a script of its own."""
     return ScriptTextOut(text=app.desk.script_of(number, point))
 
 
-@router.get("/trials/{number}/export")
-def export(number: int, app: App, form: Literal["csv", "parquet"] = "csv") -> Response:
+@router.get(
+    "/trials/{number}/export",
+    response_class=Response,
+    responses={
+        200: {
+            "description": "the file",
+            "content": {kind: {"schema": {"type": "string", "format": "binary"}} for kind in EXPORTS.values()},
+        }
+    },
+)
+def export(number: Number, app: App, form: Literal["csv", "parquet"] = "csv") -> Response:
     """All runs of a trial as a file."""
-    kind = "text/csv; charset=utf-8" if form == "csv" else "application/vnd.apache.parquet"
     headers = {"Content-Disposition": f'attachment; filename="trial-{number}.{form}"'}
-    return Response(app.desk.export(number, form), media_type=kind, headers=headers)
+    return Response(app.desk.export(number, form), media_type=EXPORTS[form], headers=headers)
 
 
 @router.post("/study")

@@ -26,9 +26,14 @@ def browser():
         found.close()
 
 
+SIZES = [pytest.param((1280, 800), id="1280x800"), pytest.param((1600, 900), id="1600x900")]
+
+
 @pytest.fixture
-def page(browser, server):
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=server.url)
+def page(browser, server, request):
+    width, height = getattr(request, "param", (1280, 800))
+    context = browser.new_context(viewport={"width": width, "height": height}, base_url=server.url)
+    context.add_cookies(server.cookies)
     found = context.new_page()
     errors = []
     found.on("pageerror", lambda error: errors.append(str(error)))
@@ -59,7 +64,7 @@ def all_ran(page, runs):
 def done_beyond(page, count):
     """Waits until more runs than these are done."""
     page.wait_for_function(
-        "least => Number(document.querySelector('[role=progressbar]').ariaValueNow) > least", arg=count
+        "least => Number(document.querySelector('[role=progressbar]')?.ariaValueNow ?? -1) > least", arg=count
     )
 
 

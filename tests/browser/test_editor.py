@@ -43,8 +43,7 @@ def test_completion_writes_whole_forms_with_fields_to_fill(page):
     open_script(page, 'title "Forms"\nup = close > open\n')
     page.keyboard.type("bre")
     expect(page.locator(".cm-tooltip-autocomplete")).to_contain_text("breakeven once")
-    page.wait_for_timeout(150)  # the editor takes Enter for a choice only once the list has been open for a moment
-    page.keyboard.press("Enter")
+    page.keyboard.press("Tab")
     expect(page.locator(".cm-content")).to_contain_text("breakeven once 1 R")
     page.keyboard.type("2 R")  # the field is selected: typing fills it
     expect(page.locator(".cm-content")).to_contain_text("breakeven once 2 R")

@@ -6,7 +6,7 @@ import re
 import pytest
 from playwright.sync_api import expect
 
-from tests.browser.conftest import command_line, done_beyond, start
+from tests.browser.conftest import SIZES, command_line, done_beyond, start
 from tests.conftest import wave_bars, write_csv
 
 pytestmark = pytest.mark.xdist_group("browser")
@@ -52,6 +52,7 @@ def write_script(page, text):
     page.keyboard.insert_text(text)
 
 
+@pytest.mark.parametrize("page", SIZES, indirect=True)
 def test_from_a_file_of_bars_to_a_judged_sweep(page, tmp_path):
     bars = write_csv(tmp_path / "harbour.csv", wave_bars(3000, seed=12))
     bars.write_text(bars.read_text() + "2025-01-01T00:00:00Z,1,oops,1,1,1\n")
@@ -70,20 +71,22 @@ def test_from_a_file_of_bars_to_a_judged_sweep(page, tmp_path):
     settled(page)
 
     # Type a new script in; mend the mistake the page points at.
-    write_script(page, SCRIPT)
+    title = f"Swell test {page.viewport_size['width']}"
+    write_script(page, SCRIPT.replace("Swell test", title))
     expect(page.get_by_text("crosses under is written crosses below")).to_be_visible()
     assert page.locator(".cm-lintRange-error").inner_text() == "under"
     page.get_by_role("button", name="Write below").click()
     expect(page.get_by_text("✓ checks clean")).to_be_visible()
     page.keyboard.press("Control+s")
-    expect(page.get_by_label("Script", exact=True)).to_have_value("Swell test")
+    expect(page.get_by_label("Script", exact=True)).to_have_value(title)
     settled(page)
 
     # Trades appear, and the figures are those of the command line for the same input.
     script = tmp_path / "swell.skelb"
     script.write_text(
         page.evaluate(
-            "() => fetch('/api/scripts').then(a => a.json()).then(all => all.find(s => s.title === 'Swell test').versions.at(-1).text)"
+            "title => fetch('/api/scripts').then(a => a.json()).then(all => all.find(s => s.title === title).versions.at(-1).text)",
+            title,
         )
     )
     assert "crosses above calm\nenter short when quick crosses below calm" in script.read_text()
@@ -146,6 +149,7 @@ def test_the_demo_opens_computed_and_trades_fly(page):
     expect(legend).to_contain_text(stamp)  # the chart's middle is the day of the trade
 
 
+@pytest.mark.parametrize("page", SIZES, indirect=True)
 def test_keyboard_alone_reaches_trades_and_chart(page):
     page.goto("/")
     settled(page)
@@ -247,18 +251,22 @@ def test_the_shelf_opens_versions_and_keeps_status(page):
     page.goto("/shelf")
     page.get_by_role("button", name="New script").click()
     settled(page)
-    expect(page.get_by_label("Script", exact=True)).to_have_value(re.compile("New idea"))
+    script = page.get_by_label("Script", exact=True)
+    expect(script).to_have_value(re.compile("New idea"))
+    title = script.input_value()
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_text("saved · v1")).to_be_visible()
     page.locator(".cm-content").click()
     page.keyboard.press("Control+End")
     page.keyboard.type("# second")
     page.get_by_role("button", name="Save version").click()
     expect(page.get_by_label("Version", exact=True)).to_have_value("2")
     page.goto("/shelf")
-    page.get_by_label("Status of New idea", exact=True).select_option("trusted")
-    page.get_by_role("button", name="Open v1 of New idea", exact=True).click()
+    page.get_by_label(f"Status of {title}", exact=True).select_option("trusted")
+    page.get_by_role("button", name=f"Open v1 of {title}", exact=True).click()
     expect(page.locator(".cm-content")).not_to_contain_text("# second")
     page.goto("/shelf")
-    expect(page.get_by_label("Status of New idea", exact=True)).to_have_value("trusted")
+    expect(page.get_by_label(f"Status of {title}", exact=True)).to_have_value("trusted")
 
 
 def test_a_sweep_is_stopped_and_goes_on(page):

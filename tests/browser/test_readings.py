@@ -88,6 +88,8 @@ def test_readings_follow_the_pointer_and_leave_with_a_change_of_the_text(page):
     assert page.locator(".reading").count() == 0
     page.keyboard.press("h")
     expect(page.locator(".reading").first).to_be_visible()
-    write_script(page, "x = close + 1\ndraw x\n")
-    expect(page.get_by_text("✓ checks clean")).to_be_visible()
+    write_script(page, "x = close + 1\ny = x - close\ndraw y\n")
+    expect(page.locator(".reading")).to_have_count(2)  # of the new text, on the bar that is held
+    assert readings(page)["y = x - close"] == "1.00"
+    write_script(page, "x = close +\n")
     expect(page.locator(".reading")).to_have_count(0)

@@ -50,12 +50,12 @@ def test_three_axes_are_swept_sliced_sorted_and_taken_away(page, world, tmp_path
     expect(card).to_contain_text(f"return / drawdown{figure(short[7]['figures']['return_over_drawdown'])}")
     expect(card).to_contain_text(f"its neighbours{figure(short[7]['neighbourhood'])}")
 
-    # By keyboard along the chart, and through the chosen run along every axis.
+    # By keyboard along the chart from the chosen run, and through it along every axis.
     page.get_by_test_id("depth-chart").focus()
     page.keyboard.press("ArrowRight")
-    expect(card).to_contain_text("fast16")
+    expect(card).to_contain_text(f"fast{short[7]['inputs']['fast'] + 12:g}")
     view(page, "Curves")
-    along = [run for run in short if run["inputs"]["slow"] == 20]
+    along = [run for run in short if run["inputs"]["slow"] == short[7]["inputs"]["slow"]]
     fast = page.get_by_role("application", name=re.compile("over fast"))
     expect(fast.locator("[data-cell]")).to_have_count(4)
     fast.locator(f"[data-cell='{runs.index(along[3])}']").click()
@@ -353,6 +353,7 @@ def test_a_script_that_cannot_be_tried_and_a_cluster_that_is_not_there_are_told_
 def test_a_killed_server_keeps_what_ran_and_the_page_goes_on(browser, tmp_path):
     server = Server(tmp_path).start()
     page = browser.new_page(base_url=server.url, viewport={"width": 1280, "height": 800})
+    page.context.add_cookies(server.cookies)
     try:
         page.goto(SWELL)
         page.get_by_label("vary guard").check()
@@ -401,7 +402,7 @@ def test_a_hundred_thousand_runs_are_shown_without_strain(page, server):
         cells = [
             Cell(point, 0, {**figures, "net_profit": float(point % 309 - 100)}) for point in range(first, first + 4_000)
         ]
-        application.trials.store.commit(number, cells)
+        application.trials.store.commit(number, first // 4_000, cells)
     application.close()
     page.goto(f"{SWELL}&trial={number}")
     expect(page.get_by_text(f"80,000 of {layout.total:,} runs").first).to_be_visible()
@@ -446,3 +447,19 @@ def test_a_run_opens_in_the_version_it_was_made_with(page):
     settled(page)
     expect(page.get_by_label("Version", exact=True)).to_have_value("1")
     assert f"{shown(page, 'net_profit'):+,.0f}".replace("-", "−") == net
+
+
+def test_the_depth_chart_begins_at_the_plateau_and_enter_opens_the_run_it_stands_on(page):
+    page.goto(SWELL)
+    page.get_by_label("fast step").fill("6")
+    page.get_by_label("slow step").fill("20")
+    start(page, "42")
+    plateau = page.locator("[data-card='The plateau']")
+    expect(plateau).to_be_visible()
+    fast = re.search(r"fast\s*(\d+)", plateau.inner_text())[1]
+    sea = page.get_by_test_id("depth-chart")
+    sea.focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Script", exact=True)).to_have_value("Harbour swell")
+    page.get_by_role("tab", name="Inputs").click()
+    expect(page.get_by_label("fast, typed")).to_have_value(fast)

@@ -60,7 +60,7 @@ def test_trades_are_filtered_summed_and_told_as_the_command_line_has_them(page, 
         [trade["entry_price"], trade["exit_price"]], abs=0.006
     )
     for part in ( "by target", f"after {trade['bars_held']} bars",
-                 f"is +{trade['net']:,.0f}", f"best +{trade['best']:,.0f}"):  # fmt: skip
+                 f": +{trade['net']:,.0f}", f"best +{trade['best']:,.0f}"):  # fmt: skip
         expect(told).to_contain_text(part)
     if len(own) > 1:
         page.get_by_test_id("chart").focus()
@@ -455,7 +455,7 @@ def test_every_command_by_name_and_every_key_on_a_card(page):
     page.keyboard.type("glow")
     page.keyboard.press("Enter")
     expect(page.get_by_label("Script", exact=True)).to_have_value("Glow worm")
-    expect(page.get_by_label("Market", exact=True)).to_have_value("GLIM")
+    expect(page.get_by_label("Market", exact=True)).to_have_value("KELP")  # another script keeps the market
     settled(page)
     page.keyboard.press("Control+k")
     page.keyboard.type("follow")

@@ -1,11 +1,15 @@
 """The command line's contract: documents, exit codes, one-line errors."""
 
 import json
+import socket
+import subprocess
+import sys
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
+from skelb.cli import COMMANDS
 from skelb.core.figures import FIGURE_KEYS
 from tests.cli.conftest import document, skelb
 from tests.conftest import wave_bars, write_csv
@@ -15,11 +19,12 @@ FULL = ("backtest", "sway.skelb", "--bars", "wave.csv", "--market", "market.json
 
 def test_backtest_has_the_names_of_the_contract(folder):
     found = document(folder, *FULL, "--equity")
-    assert list(found) == ["trades", "figures", "skipped", "findings", "equity"]
+    assert list(found) == ["trades", "figures", "skipped", "findings", "equity", "equity_time"]
     wanted = "number market side entry_time entry_price exit_time exit_price units exit_reason gross commission spread_cost slippage_cost financing net r bars_held"
     assert set(wanted.split()) <= set(found["trades"][0])
     assert set(found["figures"]) == {"all", "long", "short"} and set(found["figures"]["all"]) == set(FIGURE_KEYS)
-    assert len(found["equity"]) == 600
+    assert len(found["equity"]) == len(found["equity_time"]) == 600
+    assert found["equity_time"][:2] == ["2024-01-02T09:15:00Z", "2024-01-02T09:30:00Z"]  # each at its bar's close
     assert found["trades"][0]["market"] == "WAVE" and found["trades"][0]["entry_time"].endswith("Z")
     assert found["figures"]["all"]["net_profit"] == pytest.approx(sum(trade["net"] for trade in found["trades"]))
     assert "equity" not in document(folder, *FULL)
@@ -107,7 +112,8 @@ def test_a_basket_trades_every_market_on_one_account(folder):
     assert [trade["number"] for trade in found["trades"]] == list(range(1, len(found["trades"]) + 1))
     nets = {symbol: part["figures"]["net_profit"] for symbol, part in found["markets"].items()}
     assert sum(nets.values()) == pytest.approx(found["figures"]["all"]["net_profit"])
-    assert found["equity"][-1] == pytest.approx(50_000 + sum(nets.values())) and len(found["equity"]) == 600
+    assert found["equity"][-1] == pytest.approx(50_000 + sum(nets.values()))
+    assert len(found["equity"]) == len(found["equity_time"]) == 600
     assert 0 < found["markets"]["WAVE"]["cost_share_of_range"] < 1
     assert "OTHER" in skelb(folder, "backtest", "sway.skelb", *both, "--basket").stdout
     fewer = document(folder, "backtest", "sway.skelb", *both, "--basket", "--without", "OTHER")
@@ -205,3 +211,57 @@ def test_bad_usage_is_one_line_and_exit_code_2(folder, arguments):
     (folder / "rough.csv").write_text((folder / "wave.csv").read_text() + "2030-01-01T00:00:00Z,1,0,2,1,1\n")
     done = skelb(folder, *arguments, expect=2)
     assert done.stdout == "" and len(done.stderr.strip().splitlines()) == 1 and done.stderr.startswith("skelb: ")
+
+
+def test_a_taken_port_is_found_before_anything_is_said_to_be_open(folder):
+    with socket.create_server(("127.0.0.1", 0)) as other:
+        done = skelb(folder, "serve", "--port", str(other.getsockname()[1]), expect=2)
+    assert "another program is open there" in done.stderr and "is open at" not in done.stdout
+
+
+def test_a_stored_market_serves_every_command_instead_of_files(folder):
+    skelb(folder, "import", "wave.csv", "--symbol", "WAVE", "--market", "market.json")
+    common = ("--account", "account.json", "--timeframe", "1h")
+    files = ("--bars", "wave.csv", "--market", "market.json")
+    for command, more in (
+        ("backtest", common), ("series", ("--timeframe", "1h")), ("stress", common), ("sweep", (*common, "--vary", "n")),
+        ("explain", ("--at", "2024-01-03T10:00", *common)), ("study", ("--timeframe", "1h")),
+    ):  # fmt: skip
+        stored = document(folder, command, "sway.skelb", "--stored", "WAVE", *more)
+        assert stored == document(folder, command, "sway.skelb", *files, *more), command
+    assert "not both" in skelb(folder, "backtest", "sway.skelb", *files, "--stored", "WAVE", expect=2).stderr
+    assert "no market `NONE`" in skelb(folder, "backtest", "sway.skelb", "--stored", "NONE", expect=2).stderr
+    assert "--stored SYMBOL" in skelb(folder, "backtest", "sway.skelb", expect=2).stderr
+
+
+def test_the_columns_of_the_figures_say_what_they_are(folder):
+    header, net = skelb(folder, *FULL).stdout.splitlines()[:2]
+    assert header.split() == ["all", "long", "short"] and net.startswith("Net (money)")
+    assert [len(header[:index].rstrip()) for index in (50, 68, 86)] == [
+        len(net[:index].rstrip()) for index in (50, 68, 86)
+    ]
+
+
+def test_what_only_looks_at_a_script_loads_nothing_that_runs_one():
+    asked = "import skelb.program, skelb.cli.texts, sys; print([m for m in ('numba', 'scipy', 'pydantic', 'sqlalchemy', 'pyarrow', 'typer') if m in sys.modules])"
+    assert subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True).stdout == "[]\n"
+
+
+def test_a_basket_without_a_rule_for_its_side_says_so(folder):
+    (folder / "longs.skelb").write_text("enter long when close > open\nexit after 2 bars\n")
+    both = ("--bars", "ONE=wave.csv", "--bars", "TWO=wave.csv", "--basket", "--sides", "short")
+    [found] = [
+        item for item in document(folder, "backtest", "longs.skelb", *both)["findings"] if item["code"] == "no_trades"
+    ]
+    assert (
+        found["message"] == "No trades in any of the 2 markets. The script has no entry rule for the sides that are on."
+    )
+
+
+def test_every_command_is_there_and_says_what_it_takes(folder):
+    listed = skelb(folder, "--help").stdout
+    for name in COMMANDS:
+        assert f"\n  {name} " in listed
+    for name in ("check", "backtest", "import", "sweep", "challenge", "rename"):
+        assert "FILE" in skelb(folder, name, "--help").stdout or name == "import"
+    assert "no command `bactest`" in skelb(folder, "bactest", expect=2).stderr

@@ -39,9 +39,9 @@ def test_agrees_with_its_plain_form(name):
     assert last_field == first
 
 
+@pytest.mark.parametrize("cut", [1, 2, 20, 150])
 @pytest.mark.parametrize("name", PLAIN)
-def test_past_ignores_future(name):
-    cut = 150
+def test_past_ignores_future(name, cut):
     arguments = PLAIN[name][0]
     bars = DATA.bars
     early = Dataset(DATA.market, bars.take(slice(0, cut)), dataset(bars.take(slice(0, cut))).calendar)
@@ -51,9 +51,9 @@ def test_past_ignores_future(name):
         assert_array_equal(np.asarray(whole[key])[:cut], part[key])
 
 
+@pytest.mark.parametrize("cut", [1, 2, 20, 150])
 @pytest.mark.parametrize("name", BUILT_INS)
-def test_names_ignore_the_future_and_fill_every_bar(name):
-    cut = 150
+def test_names_ignore_the_future_and_fill_every_bar(name, cut):
     whole = as_fields(BUILT_INS[name].compute(DATA.frame))
     early = dataset(DATA.bars.take(slice(0, cut)))
     part = as_fields(BUILT_INS[name].compute(Frame(early.bars, early.calendar, early.market)))
@@ -66,7 +66,7 @@ numbers = st.one_of(st.floats(-1e6, 1e6), st.just(NAN), st.integers(-3, 3).map(f
 
 
 @given(st.lists(numbers, min_size=1, max_size=60), st.integers(1, 8))
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=150)
 def test_windows_and_averages_pass_unknowns_as_written(values, n):
     x = np.array(values, float)
     assert_allclose(compute("sma", (x, n)), plain_mean(values, n), rtol=1e-7, atol=1e-6, equal_nan=True)

@@ -64,7 +64,7 @@ def codes(truths):
 
 
 @given(flags, limits)
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 def test_a_sequence_is_what_its_sentence_says(rows, within):
     a, b, _, c = (list(column) for column in zip(*rows, strict=True))
     assert_array_equal(in_sequence(codes(a), codes(b), codes(c), within) == 2, plain_then(a, b, c, within))
@@ -72,7 +72,7 @@ def test_a_sequence_is_what_its_sentence_says(rows, within):
 
 
 @given(flags, limits)
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 def test_all_of_is_what_its_sentence_says(rows, within):
     *parts, c = (list(column) for column in zip(*rows, strict=True))
     found = all_of(np.array([codes(part) for part in parts]), codes(c), within) == 2

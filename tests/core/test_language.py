@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from skelb.core.export import diagnostics_document
 from skelb.core.language import CODES, LineMap, SavedScript, Setting, check
 from skelb.core.language.reading.lines import logical_lines
+from skelb.core.language.tools import Edit, applied
 from skelb.core.language.tree import Comparison, Definition, Draw, Enter, Logic
 from skelb.demo import DEMO_SCRIPTS
 from tests.conftest import DEMO_SETTING
@@ -65,6 +66,48 @@ def test_one_mistake_gives_one_error_and_its_mend_mends(path):
         assert check(mended, SETTING).is_sound, mended
 
 
+FOREIGN = [
+    'fastLength = int(9, title="Fast")\n',
+    'x = input.float(3.0, "x")\n',
+    'fast = input(9, "Fast")\nplot(fast)\n',
+    "float quick = ema(close, 12);\nslow := sma(close, 26)\nup = quick > slow && close > open\nx = close[1] - close\nif (up) {\n",
+    "a = ta.sma(close, 9)\nb := ta.highest(high, 20)[1]\nbuy when a > b\n",
+    "up = close crosses over sma(close, 9) || closs > open\nenter long when up = yes\n",
+    "x = foo(close)[2] && bar > 3\ny = x.uper + math.abs(close, 2, 3)\n",
+]
+
+
+@pytest.mark.parametrize("source", [path.read_text() for path in CASES] + FOREIGN)
+def test_all_sure_mends_leave_fewer_mistakes_and_change_nothing_that_was_right(source):
+    found = check(source, SETTING)
+    wrong = [item for item in found.diagnostics if item.severity == "error"]
+    after, rounds = found, 0
+    while mends := [
+        Edit(item.mend.span, item.mend.text) for item in after.diagnostics if item.mend and item.severity == "error"
+    ]:
+        after, rounds = check(applied(after.source, mends), SETTING), rounds + 1
+        assert rounds < 9  # a statement is read up to its first mistake: further ones come with the next round
+    assert len([item for item in after.diagnostics if item.severity == "error"]) <= len(wrong)
+    touched = [span for item in found.diagnostics for span in (item.span, item.mend.span if item.mend else item.span)]
+    for placed in found.statements:
+        inside = range(placed.start, placed.start + len(placed.text) + 1)
+        if not any(span[0] in inside for span in touched):
+            assert placed.text in {other.text for other in after.statements}
+    for name, meaning in found.definitions.items():
+        if name in after.definitions and meaning.span not in touched:
+            assert type(after.definitions[name]) is type(meaning)
+
+
+@pytest.mark.parametrize(("source", "said"), [
+    ('fastLength = int(9, title="Fast")', "arguments are named with `:`"),
+    ('x = input.float(3.0, "x")', "there is no function `input.float`"),
+    ("x = bollinger(close, 20, band = 2).upper", "arguments are named with `:`"),
+])  # fmt: skip
+def test_what_would_not_help_is_not_called_sure(source, said):
+    [wrong] = [item for item in check(source).diagnostics if item.severity == "error"]
+    assert said in wrong.message and wrong.mend is None
+
+
 def test_golden_files_cover_most_codes():
     used = {
         line.split("[")[1][:5]
@@ -97,7 +140,7 @@ def test_demo_scripts_check_clean(script):
     st.text(max_size=300),
     st.lists(st.sampled_from(list("()[]{}=<>.,:;\"'#%^*+-/ \n") + "enter long when close prior crosses above if else input from to stop R size risk 5 09:30 x up in is not and or".split(" ")), max_size=60).map(" ".join),
 ))  # fmt: skip
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=400)
 def test_any_text_gets_an_answer_inside_itself(source):
     found = check(source)
     for item in found.diagnostics:

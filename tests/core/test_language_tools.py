@@ -54,14 +54,14 @@ def series(source, setting=None):
 
 
 @given(EXPRESSIONS)
-@settings(max_examples=600, deadline=None)
+@settings(max_examples=600)
 def test_a_written_expression_reads_back_to_its_tree(tree):
     [placed] = parse(f"x = {written(tree)}").statements
     assert without_places(placed.statement.value) == without_places(tree)
 
 
 @given(STATEMENTS)
-@settings(max_examples=600, deadline=None)
+@settings(max_examples=600)
 def test_a_written_statement_reads_back_to_its_tree(tree):
     parsed = parse(written_statement(tree))
     assert not parsed.diagnostics, (written_statement(tree), parsed.diagnostics)
@@ -70,7 +70,7 @@ def test_a_written_statement_reads_back_to_its_tree(tree):
 
 
 @given(st.lists(STATEMENTS, max_size=4), st.randoms())
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=200)
 def test_layout_changes_no_meaning_and_keeps_comments(found, random):
     lines = []
     for number, tree in enumerate(found):
@@ -340,7 +340,7 @@ RULE_SETS = st.sets(st.sampled_from(VARIANTS), max_size=4)
 
 
 @given(RULE_SETS, RULE_SETS)
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=300)
 def test_strategies_that_differ_never_read_the_same(first, second):
     checked = [check(BASE + "\n".join(sorted(rules))) for rules in (first, second)]
     assume(all(item.is_sound for item in checked) and first != second)

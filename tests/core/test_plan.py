@@ -133,7 +133,6 @@ def plan_arrays(plan):
     ]
 
 
-@settings(deadline=None)
 @given(st.data())
 def test_what_runs_share_is_what_each_would_have_alone(data):
     checked = SHARED_SCRIPT
@@ -181,7 +180,7 @@ def demo_run(script, bars_cut=None, **options):
 
 
 @pytest.mark.parametrize("script", DEMO_SCRIPTS, ids=lambda script: script.title)
-@settings(max_examples=4, deadline=None)
+@settings(max_examples=4)
 @given(cut=st.integers(5_000, 29_000))
 def test_cutting_the_future_changes_nothing_in_the_past(script, cut):
     whole, part = demo_run(script), demo_run(script, cut)

@@ -40,7 +40,7 @@ def test_the_legend_names_what_is_drawn():
 
 
 @given(st.integers(0, 1499), st.integers(0, 1499), st.integers(1, 400))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 def test_a_window_keeps_every_extreme(a, b, columns):
     first, last = min(a, b), max(a, b)
     window = window_document(SCENE, OUTCOME, first, last, columns)

@@ -62,7 +62,7 @@ def test_a_row_offers_its_mirror_image_where_it_has_one():
     assert found[1].mirror is None  # a rule of both sides
     both = rows("enter long when close > open\nenter short when close < open\n")
     assert [row.mirror for row in both] == [None, None]
-    assert rows("enter long when weekday == 1 and volume > 3\n")[0].mirror is not None
+    assert rows("enter long when weekday is tue and volume > 3\n")[0].mirror is not None
     assert switched_off("a\n b") == "# off: a\n# off+ b"
 
 

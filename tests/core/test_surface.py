@@ -88,6 +88,9 @@ def test_a_lonely_peak_is_a_rock_and_a_broad_one_the_plateau():
     assert found.rocks == (12 * 15 + 12,)
     assert found.plateau == 5 * 15 + 4
     assert landmarks(-surface.ravel(), near, higher_is_better=False).rocks == found.rocks
+    # What stands alone is never called the plateau, not even where nothing else is better.
+    alone = landmarks(np.array([0.0, 9.0, 0.0]), np.array([[1, -1], [0, 2], [1, -1]]))
+    assert alone.plateau in (0, 2) and alone.rocks == (1,)
     assert landmarks(np.full(225, np.nan), near).plateau is None
     words = (Axis("kind", tuple("abc"), ordered=False),)
     assert landmarks(np.array([1.0, 9.0, 2.0]), around(words, np.arange(3))) == type(found)(1, ())

@@ -78,6 +78,54 @@ def test_files_without_bars_say_why(tmp_path, text, why):
         read_bars_csv(tmp_path / "missing.csv")
 
 
+@pytest.mark.parametrize(
+    ("row", "reason"),
+    [
+        ("9999-12-30T10:45:00Z,1,2,0.5,1.5,10", "1900 to 2199"),
+        ("0001-01-01T10:45:00Z,1,2,0.5,1.5,10", "1900 to 2199"),
+        ("2024-01-02T10:45:00Z,1,2e308,0.5,1.5,10", "high is not a number"),
+        ("2024-01-02T10:45:00Z,1,inf,0.5,1.5,10", "high is not a number"),
+        ("2024-01-02T10:45:00Z,1,2,0.5,1.5,inf", "volume is not a number"),
+        ("2024-01-02T10:45:00Z,1,1e300,0.5,1.5,10", "beyond 1,000,000,000,000"),
+    ],
+)
+@pytest.mark.parametrize("zone", ["UTC", "Europe/Berlin"])
+def test_what_no_chart_can_hold_is_refused_with_its_line(tmp_path, row, reason, zone):
+    file = read(tmp_path, HEADER + GOOD + row + "\n", zone=zone)
+    assert len(file.bars) == 3 and [item.line for item in file.refused] == [5]
+    assert reason in file.refused[0].reason
+
+
+@pytest.mark.parametrize("moment", [9_999_999_999_999, 10**25])
+def test_seconds_beyond_all_years_are_refused(tmp_path, moment):
+    rows = "".join(f"{TEN + k * 900},1,2,0.5,1.5,10\n" for k in range(3))
+    file = read(tmp_path, f"time,o,h,l,c,v\n{rows}{moment},1,2,0.5,1.5,10\n")
+    assert len(file.bars) == 3 and "1900 to 2199" in file.refused[0].reason
+
+
+def test_further_columns_keep_no_infinite_values(tmp_path):
+    text = "".join(
+        f"{line},{value}\n" for line, value in zip((HEADER + GOOD).split(), ("ref", "1", "inf", "3"), strict=True)
+    )
+    assert np.isnan(read(tmp_path, text).bars.columns["ref"]).tolist() == [False, True, False]
+
+
+def test_one_odd_letter_anywhere_makes_it_latin_text(tmp_path):
+    lines = "".join(f"{TEN + k * 60},1,2,0.5,1.5,10,x\n" for k in range(3000))
+    text = "time,o,h,l,c,v,words\n" + lines + f"{TEN + 3000 * 60},1,2,0.5,1.5,10,caf\xe9\n"
+    assert len(text) > 65_536
+    file = read(tmp_path, text.encode("latin-1"))
+    assert len(file.bars) == 3001 and "Latin-1 text" in file.notes
+
+
+def test_a_text_cut_in_the_middle_and_a_zone_that_is_none_say_so(tmp_path):
+    with pytest.raises(BarsError, match="is it whole"):
+        read(tmp_path, (HEADER + GOOD).encode("utf-16")[:-1])
+    for zone in ("nope", "../UTC", "Europe", "a\0b", ""):
+        with pytest.raises(BarsError, match="not a time zone"):
+            read(tmp_path, HEADER + GOOD, zone=zone)
+
+
 def test_times_without_offset_are_in_the_zone_asked_for(tmp_path):
     file = read(tmp_path, HEADER + GOOD.replace("Z", ""), zone="Europe/Berlin")
     assert file.bars.time[0] == TEN - 3600

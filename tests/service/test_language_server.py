@@ -6,6 +6,8 @@ import sys
 
 import pytest
 
+from skelb.service.application import Application
+
 SCRIPT = """title "Tide"
 use "Wave" as wave
 input fast = 12 from 4 to 40 step 1 "Fast length"
@@ -27,7 +29,7 @@ class Client:
         self.number = 0
         self.version = 0
         self.told = []
-        self.uri = (folder / "tide.skelb").as_uri()
+        self.uri = (folder / "high tide.skelb").as_uri()  # a space: addresses are written with %20
 
     def send(self, **message):
         body = json.dumps({"jsonrpc": "2.0", **message}).encode()
@@ -111,7 +113,8 @@ def edited(text, edits):
 def test_it_offers_what_it_can_do(client):
     for feature in ("completionProvider", "hoverProvider", "signatureHelpProvider", "definitionProvider", "renameProvider",
                     "documentFormattingProvider", "codeActionProvider", "documentSymbolProvider", "semanticTokensProvider",
-                    "referencesProvider"):  # fmt: skip
+                    "referencesProvider", "documentHighlightProvider", "documentLinkProvider", "foldingRangeProvider",
+                    "workspaceSymbolProvider", "documentRangeFormattingProvider", "diagnosticProvider"):  # fmt: skip
         assert client.capabilities.get(feature), feature
 
 
@@ -178,7 +181,7 @@ def test_definition_goes_into_used_scripts_too(client):
     found = client.at("definition", 6, 6)
     assert found["uri"] == client.uri and found["range"]["start"] == {"line": 3, "character": 0}
     found = client.at("definition", 5, 46)
-    assert found["uri"] == "skelb:///Wave" and found["range"]["start"] == {"line": 2, "character": 0}
+    assert found["uri"].endswith("/wave.skelb") and found["range"]["start"] == {"line": 2, "character": 0}
     assert client.at("definition", 3, 9) is None
 
 
@@ -274,3 +277,157 @@ def test_any_text_gets_answers(client):
             client.at(method, 0, end)
         actions(client, 0, end)
         client.ask("textDocument/semanticTokens/full", textDocument={"uri": client.uri})
+
+
+PARAMS = {
+    "formatting": {"options": {"tabSize": 2, "insertSpaces": True}}, "documentSymbol": {}, "semanticTokens/full": {},
+    "completion": {"position": {"line": 0, "character": 0}}, "hover": {"position": {"line": 0, "character": 0}},
+    "signatureHelp": {"position": {"line": 0, "character": 0}}, "definition": {"position": {"line": 0, "character": 0}},
+    "documentHighlight": {"position": {"line": 0, "character": 0}}, "documentLink": {}, "foldingRange": {}, "diagnostic": {},
+    "rangeFormatting": {"range": {"start": {"line": 0, "character": 0}, "end": {"line": 1, "character": 0}},
+                        "options": {"tabSize": 2, "insertSpaces": True}},
+    "references": {"position": {"line": 0, "character": 0}, "context": {"includeDeclaration": True}},
+    "prepareRename": {"position": {"line": 0, "character": 0}},
+    "rename": {"position": {"line": 0, "character": 0}, "newName": "x"},
+    "codeAction": {"range": {"start": {"line": 0, "character": 0}, "end": {"line": 0, "character": 1}}, "context": {"diagnostics": []}},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", [*PARAMS, "skelb/explain"])
+def test_no_request_reads_a_document_that_was_not_opened(client, tmp_path, kind):
+    (tmp_path / "secret.txt").write_text("   secret   =   3   ")
+    document = {"uri": (tmp_path / "secret.txt").as_uri()}
+    method = kind if "/" in kind and kind.startswith("skelb") else f"textDocument/{kind}"
+    answer = client.ask(method, textDocument=document, **PARAMS.get(kind, {"position": {"line": 0, "character": 0}}))
+    assert "was not opened" in answer["error"]["message"] and "secret   =" not in json.dumps(answer)
+    # Nor does a change of it, which opens nothing.
+    change = {"textDocument": {**document, "version": 1}, "contentChanges": [{"text": "x"}]}
+    client.send(method="textDocument/didChange", params=change)
+    assert "error" in client.ask("textDocument/formatting", textDocument=document, **PARAMS["formatting"])
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-16", "utf-32"])
+def test_positions_are_counted_as_was_agreed(tmp_path, encoding):
+    found = Client(tmp_path)
+    found.ask("initialize", processId=None, rootUri=None, capabilities={"general": {"positionEncodings": [encoding]}})
+    found.send(method="initialized", params={})
+    [wrong] = found.open(
+        'note "\U0001f980\U0001f980é"  # \u2028 is no line end\nmark yes below "\U0001f980\U0001f980é" color quack'
+    )
+    assert wrong["range"]["start"]["line"] == 1
+    text = 'mark yes below "\U0001f980\U0001f980é" color quack'
+    units = {"utf-8": 1, "utf-16": 2, "utf-32": 4}[encoding]
+    name = encoding if encoding == "utf-8" else f"{encoding}-le"
+    assert wrong["range"]["start"]["character"] == len(text[: text.index("color")].encode(name)) // units
+    found.process.kill()
+
+
+def test_line_ends_stay_and_what_is_built_in_keeps_its_name(client):
+    client.open("x   =   close\r\ndraw x\r\n")
+    [edit] = client.ask("textDocument/formatting", textDocument={"uri": client.uri}, **PARAMS["formatting"])["result"]
+    assert edit["newText"] == "x = close\r\ndraw x\r\n"
+    assert client.at("prepareRename", 0, 9) is None and client.at("prepareRename", 0, 0) is not None
+    client.open(SCRIPT)
+
+
+def test_after_a_shutdown_requests_are_refused_and_an_exit_without_one_is_a_failure(tmp_path):
+    found = Client(tmp_path)
+    found.ask("initialize", processId=None, rootUri=None, capabilities={})
+    assert found.ask("shutdown")["result"] is None
+    assert "shut down" in found.ask("textDocument/hover", textDocument={"uri": "file:///x"}, position={"line": 0, "character": 0})["error"]["message"]  # fmt: skip
+    found.send(method="exit", params=None)
+    assert found.process.wait(20) == 0
+    other = Client(tmp_path)
+    other.ask("initialize", processId=None, rootUri=None, capabilities={})
+    other.send(method="exit", params=None)
+    assert other.process.wait(20) == 1
+
+
+def test_links_lead_to_used_scripts_and_places_of_a_name_are_lit(client):
+    [link] = client.ask("textDocument/documentLink", textDocument={"uri": client.uri})["result"]
+    assert link["target"].endswith("/wave.skelb") and link["range"]["start"] == {"line": 1, "character": 4}
+    assert link["range"]["end"]["character"] == 10
+    found = client.at("documentHighlight", 5, 6)
+    assert [(item["range"]["start"]["line"], item["kind"]) for item in found] == [(3, 3), (5, 2), (6, 2)]
+
+
+def test_statements_of_several_lines_and_runs_of_comments_and_inputs_fold(client):
+    client.change("# one\n# two\n# three\ninput a = 1\ninput b = 2\nx = (a +\n    b +\n    3)\ny = x\n# alone\nz = y\n")
+    found = client.ask("textDocument/foldingRange", textDocument={"uri": client.uri})["result"]
+    assert [(item["startLine"], item["endLine"]) for item in found] == [(0, 2), (3, 4), (5, 7)]
+    assert found[0]["kind"] == "comment"
+
+
+def test_some_lines_are_laid_out_and_the_others_stay(client):
+    text = "a=1\n\n\n\nb  =  sma( close,3 )\nlonger=2\n# c\nd=4\n"
+    client.change(text)
+    asked = {"start": {"line": 4, "character": 0}, "end": {"line": 5, "character": 3}}
+    edits = client.ask("textDocument/rangeFormatting", textDocument={"uri": client.uri}, range=asked, options={"tabSize": 4, "insertSpaces": True})["result"]  # fmt: skip
+    assert edited(text, edits) == "a=1\n\n\n\nb      = sma(close, 3)\nlonger = 2\n# c\nd=4\n"
+
+
+def test_what_is_wrong_can_be_asked_and_symbols_of_open_scripts_found(client):
+    client.change("up = closs > 3\n")
+    found = client.ask("textDocument/diagnostic", textDocument={"uri": client.uri})["result"]
+    assert found["kind"] == "full" and [item["code"] for item in found["items"]] == ["S0201"]
+    client.change(SCRIPT)
+    names = [item["name"] for item in client.ask("workspace/symbol", query="QUICK")["result"]]
+    assert names == ["quick", "draw quick"]
+
+
+class Other(Client):
+    """A client of its own in a folder with files of its own."""
+
+    def __init__(self, folder):
+        super().__init__(folder)
+        self.ask("initialize", processId=None, rootUri=None, capabilities={})
+        self.send(method="initialized", params={})
+
+    def told_of(self, uri):
+        while True:
+            message = self.receive()
+            if message.get("method") == "textDocument/publishDiagnostics" and message["params"]["uri"] == uri:
+                return [item["code"] for item in message["params"]["diagnostics"]]
+
+
+def test_a_used_script_is_the_one_in_the_editor_and_its_users_are_checked_again(tmp_path):
+    (tmp_path / "wave.skelb").write_text('title "Wave"\nflow = sma(close, 5)\n')
+    (tmp_path / "bad.skelb").write_bytes(b"\xff\xfe\xff")
+    client = Other(tmp_path)
+    assert client.open('use "Wave" as wave\ndraw wave.flow\n') == []
+    wave = (tmp_path / "wave.skelb").as_uri()
+    opened = {"uri": wave, "languageId": "skelb", "version": 1, "text": 'title "Wave"\nebb = close\n'}
+    client.send(method="textDocument/didOpen", params={"textDocument": opened})
+    assert client.told_of(client.uri) == ["S0201"]  # what is in the editor, not what is on the disk
+    client.send(method="textDocument/didClose", params={"textDocument": {"uri": wave}})
+    assert client.told_of(client.uri) == []
+    (tmp_path / "wave.skelb").write_text('title "Wave"\nother = close\n')
+    client.send(method="workspace/didChangeWatchedFiles", params={"changes": [{"uri": wave, "type": 2}]})
+    assert client.told_of(client.uri) == ["S0201"]
+    client.send(method="textDocument/didSave", params={"textDocument": {"uri": client.uri}})
+    client.told_of(client.uri)
+    client.ask("shutdown")
+    client.send(method="exit")
+    client.process.wait(10)
+
+
+def test_titles_and_markets_complete_and_a_bad_file_is_told_once(tmp_path, monkeypatch):
+    home = tmp_path / "home"
+    monkeypatch.setenv("SKELB_HOME", str(home))
+    application = Application(home)
+    application.library.save_market("KELP", "", {}, [])
+    application.close()
+    folder = tmp_path / "scripts"
+    folder.mkdir()
+    (folder / "wave.skelb").write_text('title "Wave"\nflow = sma(close, 5)\n')
+    (folder / "bad.skelb").write_bytes(b"\xff\xfe\xff")
+    client = Other(folder)
+    client.open('use "')
+    assert [item["label"] for item in client.at("completion", 0, 5)["items"]] == ["Wave"]
+    client.change('x = close from "')
+    assert [item["label"] for item in client.at("completion", 0, 16)["items"]] == ["KELP"]
+    client.change('use "')
+    client.at("completion", 0, 5)
+    warnings = [item["params"]["message"] for item in client.told if item.get("method") == "window/showMessage"]
+    assert len(warnings) == 1 and warnings[0].startswith("bad.skelb is left out")
+    client.process.kill()

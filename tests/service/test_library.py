@@ -93,3 +93,17 @@ def test_killed_in_the_middle_of_an_import_nothing_is_stored_by_halves(applicati
         again.close()
     done = subprocess.run(command, env=environment, capture_output=True, check=True)
     assert json.loads(done.stdout)["rows"] == 200_000
+
+
+def test_one_stored_row_that_cannot_be_read_hides_no_other(application, caplog):
+    library = application.library
+    library.save_market("ODD", "Odd", {"tick": 0.25}, [])
+    library.save_account("Odd", {"capital": 5})
+    with application.database.session() as session:
+        session.execute(text("UPDATE market SET settings = '{\"tick\": \"fine\"}' WHERE symbol = 'ODD'"))
+        session.execute(text("UPDATE account SET settings = '{\"capital\": \"much\"}' WHERE name = 'Odd'"))
+    assert [market.symbol for market in library.markets()] == ["WAVE"]
+    assert list(library.accounts()) == ["Plain"]
+    assert "the market ODD is left out" in caplog.text and "the account Odd is left out" in caplog.text
+    with pytest.raises(SettingsError, match="tick"):
+        library.market("ODD")

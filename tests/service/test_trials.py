@@ -234,7 +234,7 @@ def test_tries_are_counted_over_all_trials_and_kept_runs_of_a_script(application
     assert found["tries_of_script"] == 4 + 8 + 1 == found["deflation"]["tries"]
     alike = [Cell(number, 0, dict.fromkeys(alone(application, {}), 0.5)) for number in range(20)]
     layout = application.trials.layout(order(vary=["n=5..24:1"]))
-    application.trials.store.commit(application.trials.store.add(order(vary=["n=5..24:1"]), layout), alike)
+    application.trials.store.commit(application.trials.store.add(order(vary=["n=5..24:1"]), layout), 0, alike)
     more = application.desk.deflation(number, SEEN)["deflation"]  # twenty tries that are all alike do not flatter it
     assert more["tries"] == 33 and more["expected_best"] > found["deflation"]["expected_best"]
 
@@ -356,7 +356,7 @@ def test_a_hundred_thousand_runs_are_stored_and_read(application):
     nets = rng.normal(size=layout.total)
     for start in range(0, layout.total, 4_000):
         cells = [Cell(k, 0, {**template, "trades": 50, "net_profit": nets[k]}) for k in range(start, min(start + 4_000, layout.total))]  # fmt: skip
-        application.trials.store.commit(number, cells)
+        application.trials.store.commit(number, start // 4_000, cells)
     assert layout.total == 100_425 and application.desk.trial(number).done == layout.total
     surface = application.desk.surface(number, SEEN, None, None, {}, "middle", 0)
     assert surface["values"] == nets.tolist() and surface["best"] == int(np.argmax(nets))

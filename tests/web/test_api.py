@@ -3,6 +3,7 @@
 import json
 import time
 from dataclasses import replace
+from urllib.parse import quote
 
 import numpy as np
 import pytest
@@ -10,6 +11,7 @@ from starlette.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
 from skelb.service.application import Application
+from skelb.web import routes
 from skelb.web.app import make_app
 from tests.conftest import wave_bars, write_csv
 
@@ -29,7 +31,9 @@ def client(tmp_path):
 
 def ask(socket, **question):
     socket.send_json(question)
-    return socket.receive_json()
+    while (answer := socket.receive_json())["answer"] == "progress":
+        pass
+    return answer
 
 
 def test_a_bar_is_explained_and_the_script_read_on_it(client):
@@ -156,19 +160,79 @@ def test_a_kept_run_keeps_its_figures(client):
     assert client.get(f"/api/runs/{kept['number']}").json()["figures"] == kept["figures"]
 
 
-@pytest.mark.parametrize("headers", [{"host": "evil.example"}, {"origin": "http://evil.example"}])
+@pytest.mark.parametrize(
+    "headers", [{"host": "evil.example"}, {"origin": "http://evil.example"}, {"sec-fetch-site": "cross-site"}]
+)
 def test_foreign_hosts_and_origins_are_refused(client, headers):
     assert client.get("/api/start", headers=headers).status_code == 403
     with pytest.raises(WebSocketDisconnect), client.websocket_connect("/live", headers={**LOCAL, **headers}):
         pass
 
 
+@pytest.mark.parametrize("kind", ["run", "trial", "script", "market"])
+@pytest.mark.parametrize("name", ["9" * 18, "9" * 19, "9" * 400, "-1", "x"])
+def test_what_no_number_or_name_means_is_not_found(client, kind, name):
+    assert client.get("/api/depends", params={"kind": kind, "name": name}).status_code == 404
+
+
+@pytest.mark.parametrize(
+    "name", ["..", "../../x.csv", "a\0b.csv", "long" * 100 + ".csv", "\ud800.csv", "🌊" * 300, "", "   "]
+)
+def test_a_file_may_have_any_name(client, tmp_path, name):
+    data = write_csv(tmp_path / "some.csv", wave_bars(30)).read_bytes()
+    query = quote(name, errors="surrogatepass")
+    answer = client.post(f"/api/imports?name={query}", content=data)
+    assert answer.status_code == 200 and answer.json()["rows"] == 30 and len(answer.json()["name"]) <= 60
+    assert client.post(f"/api/imports?name={query}&zone=nope", content=data).status_code == 422
+
+
+def test_a_file_that_is_too_large_is_refused_while_it_comes(client, monkeypatch):
+    monkeypatch.setattr(routes, "MOST_BYTES", 3_000_000)
+    came, told = [], []
+
+    async def receive():  # a file without an end
+        came.append(1)
+        return {"type": "http.request", "body": b"x" * 1_000_000, "more_body": True}
+
+    async def send(message):
+        told.append(message)
+
+    scope = {"type": "http", "asgi": {"version": "3.0"}, "http_version": "1.1", "method": "POST", "scheme": "http",
+             "path": "/api/imports", "raw_path": b"/api/imports", "query_string": b"name=big.csv", "root_path": "",
+             "headers": [(b"host", b"127.0.0.1")], "client": ("127.0.0.1", 1), "server": ("127.0.0.1", 80)}  # fmt: skip
+    client.portal.call(client.app, scope, receive, send)
+    assert told[0]["status"] == 422 and b"more than 2 MB" in told[1]["body"] and len(came) == 4
+    assert (b"content-type", b"application/problem+json") in told[0]["headers"]
+
+
 def test_a_token_is_required_where_one_is_set(tmp_path):
     with TestClient(make_app(Application(tmp_path), token="secret"), base_url="http://127.0.0.1") as guarded:
-        assert guarded.get("/api/start").status_code == 403
-        assert guarded.get("/api/start", headers={"x-skelb-token": "wrong"}).status_code == 403
+        refused = guarded.get("/api/start")
+        assert refused.status_code == 403 and "the address that `skelb serve` printed" in refused.json()["detail"]
+        assert guarded.get("/").text.startswith("Skelb opens for whoever started it")
+        for wrong in ("wrong", "", "sécret"):
+            assert guarded.get("/api/start", headers={"x-skelb-token": wrong.encode()}).status_code == 403
+            assert guarded.get("/api/start", params={"token": wrong}).status_code == 403
+            assert guarded.get("/api/start", headers={"cookie": f"skelb_token={wrong}".encode()}).status_code == 403
+        assert guarded.post("/api/texts/format?token=secret", json={"text": ""}).status_code == 403
+        with pytest.raises(WebSocketDisconnect), guarded.websocket_connect("/live", headers=LOCAL):
+            pass
+        with guarded.websocket_connect("/live", headers={**LOCAL, "x-skelb-token": "secret"}):
+            pass
+        sent = guarded.get("http://127.0.0.1//elsewhere.example/?face=walk&token=secret", follow_redirects=False)
+        assert sent.status_code == 303 and sent.headers["location"] == "/elsewhere.example/?face=walk"
+        assert "HttpOnly" in sent.headers["set-cookie"] and "SameSite=Strict" in sent.headers["set-cookie"]
         assert guarded.get("/api/start?token=secret").status_code == 200
         assert guarded.get("/api/start").status_code == 200  # the page's further requests carry the cookie
+        guarded.cookies.clear()
+        others = 'a={"x": 1, "y": [2]}; b@d[]=é; skelb_token=secret; c'  # as other programs on this machine set them
+        assert guarded.get("/api/start", headers={"cookie": others.encode()}).status_code == 200
+
+
+@pytest.mark.parametrize("path", ["/%00", "/" + "a" * 300, "/" + "a/" * 3_000, "/..%2f..%2fetc/passwd", "/%ff%fe"])
+def test_a_path_that_no_file_can_have_is_a_place_of_the_page(client, path):
+    answer = client.get(path)
+    assert answer.status_code == 200 and answer.text.startswith("<!doctype html>")
 
 
 def test_bound_to_every_address_any_name_is_served_with_the_token_only(tmp_path):

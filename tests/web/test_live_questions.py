@@ -2,7 +2,9 @@
 
 import pytest
 
-from skelb.core.errors import NotFoundError
+from skelb.core.bars import Market, Timeframe
+from skelb.core.errors import NotFoundError, SettingsError
+from skelb.core.plan import make_dataset
 from skelb.service.application import Application
 from skelb.service.setup import Setup
 from skelb.service.workbench import Workbench
@@ -47,10 +49,10 @@ def test_figures_with_another_input_are_those_of_a_run_with_it(bench, run):
 
 
 def test_figures_up_to_the_last_bar_are_the_runs_and_earlier_ones_know_nothing_later(bench, run):
-    assert bench.figures_until(run["key"], run["last"]) == run["figures"]["all"]
+    assert bench.figures_until(run["key"], run["last"])[1] == run["figures"]["all"]
     trades = run["trades"]
     bar = trades["exit_bar"][10]
-    found = bench.figures_until(run["key"], bar)
+    _, found = bench.figures_until(run["key"], bar)
     ended = [net for net, leave in zip(trades["net"], trades["exit_bar"], strict=True) if leave <= bar]
     assert found["trades"] - len(ended) in (0, 1)  # one more when another was open, and closed as the last bar closes
     for bad in (-1, run["last"] + 1):
@@ -120,3 +122,41 @@ def test_the_funnel_counts_what_each_part_lets_through(bench, run):
         assert side["signals"] == side["traded"] + sum(reason["count"] for reason in side["reasons"])
         sign = 1 if side["side"] == "long" else -1
         assert side["traded"] == sum(1 for own in run["trades"]["side"] if own == sign)
+
+
+def test_a_daily_bar_opens_into_the_minutes_that_are_stored_besides(tmp_path):
+    application = Application(tmp_path)
+    minutes = wave_bars(3000, minutes=5)
+    daily = make_dataset(minutes, Market("BOTH", tick=0.25), Timeframe(1440)).bars
+    application.library.save_market("BOTH", "", {"tick": 0.25}, [daily, minutes])
+    application.library.save_account("Own", {})
+    found = Workbench(application.library, application.datasets)
+    text = "enter long when close > open\nexit after 1 bars\nsize 1 units\n"
+    run = found.run(Setup(text=text, market="BOTH", timeframe="1d", account="Own"))["run"]
+    finer = found.lens(run["key"], 3)["finer"]
+    assert finer["timeframe"] == "5m" and max(finer["high"]) == daily.high[3] and min(finer["low"]) == daily.low[3]
+    assert finer["open"][0] == daily.open[3] and finer["close"][-1] == daily.close[3]
+    application.close()
+
+
+def test_a_run_on_other_bars_is_asked_like_the_run_itself(bench, run):
+    drawn = bench.chart(run["key"], "1h")["chart"]
+    assert drawn["timeframe"] == "1h" and drawn["figures"] == run["figures"] and drawn["bars"] < run["bars"]
+    for own, other in zip(run["trades"]["entry_bar"], drawn["trades"]["entry_bar"], strict=True):
+        assert other == own // 4
+    window = bench.window(drawn["key"], 0, 50, 51)
+    assert window["step"] == 1 and len(window["x"]) == 51
+    told = bench.explain(drawn["key"], 20)
+    assert (
+        told["bar"] == 20 and told["time"] == bench.explain(run["key"], 83)["time"]
+    )  # the last that has closed by then
+    assert bench.lens(drawn["key"], 20)["finer"]["timeframe"] == "5m"
+    levels = bench.levels(drawn["key"], 0, drawn["last"])
+    assert levels and {row["bar"] for row in levels} <= set(range(drawn["bars"]))
+    turns = bench.next_yes(drawn["key"], "up", 0, 1)
+    assert turns is not None and turns * 4 >= 0
+    assert bench.bars_at(drawn["key"], [window["time"][7]]) == [7]
+    with pytest.raises(SettingsError):
+        bench.chart(run["key"], "1m")
+    with pytest.raises(NotFoundError):
+        bench.chart("gone", "1h")

@@ -38,6 +38,7 @@ export type Resampled = Schemas["ResampleOut"];
 export type Distribution = Schemas["DistributionOut"];
 export type StressStep = Schemas["StressStepOut"];
 export type ResampleKind = NonNullable<Schemas["ResampleIn"]["kind"]>;
+export type RemovalKind = Schemas["RemovalIn"]["kind"];
 export type ChallengeRules = Required<Schemas["ChallengeRules"]>;
 
 /** The data of an answer; an error answer becomes an Error with the server's sentence. */

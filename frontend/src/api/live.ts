@@ -29,9 +29,18 @@ export interface TradeColumns {
   exit_time: number[];
   entry_price: number[];
   exit_price: number[];
+  /** Prices between the sides of the spread: what gross profit is counted from. */
+  entry_mid: number[];
+  exit_mid: number[];
   units: number[];
   gross: number[];
+  commission: number[];
+  spread: number[];
+  slippage: number[];
+  financing: number[];
   net: number[];
+  /** Net in percent of what the entry was worth. */
+  percent: (number | null)[];
   /** The most a trade was ahead, and behind, in money. */
   best: number[];
   worst: number[];
@@ -58,6 +67,7 @@ export interface Run {
   bars: number;
   first: number;
   last: number;
+  timeframe: string;
   tick: number;
   zone: string;
   data_version: number;
@@ -80,7 +90,6 @@ export interface Run {
 export interface RunAnswer {
   id: number;
   answer: "run";
-  error?: string;
   sound: boolean;
   title: string;
   inputs: InputInfo[];
@@ -101,7 +110,6 @@ export interface Extremes {
 export interface ChartWindow {
   id: number;
   answer: "window";
-  error?: string;
   run: string;
   first: number;
   step: number;
@@ -132,7 +140,6 @@ export type Tone = "yes" | "no" | "unknown" | "number";
 export interface BarExplained {
   id: number;
   answer: "explain";
-  error?: string;
   run: string;
   bar: number;
   time: string;
@@ -177,39 +184,74 @@ export interface FunnelView {
   sides: { side: "long" | "short"; signals: number; traded: number; reasons: { reason: string; count: number }[] }[];
 }
 
+/** How a question ended: with its answer, with a reason why there is none, or overtaken by a newer one of its kind. */
+export type Told<T> = { kind: "answer"; answer: T } | { kind: "failed"; reason: string } | { kind: "superseded" };
+
 /** Questions with one answer each; of each kind a newer one takes the place of an older. */
 interface Once {
   try: { ask: { setup: Setup; input: string; value: number | boolean | string }; answer: { figures: Figures | null } };
   next: { ask: { run: string; lane: string; bar: number; way: 1 | -1 }; answer: { bar: number | null } };
-  until: { ask: { run: string; bar: number }; answer: { run: string; bar: number; figures: Figures } };
+  until: { ask: { run: string; bar: number }; answer: { run: string; bar: number; closed: number; figures: Figures } };
   lens: { ask: { run: string; bar: number }; answer: LensView };
   funnel: { ask: { run: string }; answer: FunnelView };
   levels: { ask: { run: string; first: number; last: number }; answer: { run: string; levels: LevelsInForce[] } };
+  bars_at: { ask: { run: string; times: number[]; closed?: boolean }; answer: { run: string; bars: number[] } };
+  chart: { ask: { run: string; timeframe: string }; answer: { chart: Run } };
 }
 type OnceKind = keyof Once;
-export type AskOnce = <K extends OnceKind>(kind: K, body: Once[K]["ask"]) => Promise<Once[K]["answer"] | null>;
+export type AskOnce = <K extends OnceKind>(kind: K, body: Once[K]["ask"]) => Promise<Told<Once[K]["answer"]>>;
 
-type Answer = RunAnswer | ChartWindow | BarExplained;
-type Ask = Answer["answer"];
+type Lasting = RunAnswer | ChartWindow | BarExplained;
+type LastingKind = Lasting["answer"];
+const LASTING: readonly string[] = ["run", "window", "explain"] satisfies LastingKind[];
+
+/** What a socket can bring besides answers. */
+interface Message {
+  id: number;
+  answer: string;
+  error?: string;
+  superseded?: boolean;
+  stopped?: boolean;
+  done?: number;
+  what?: string;
+}
+
+export interface LiveHandlers {
+  onAnswer: (answer: Lasting) => void;
+  /** A lasting question that gets no answer, and why. */
+  onFailure: (kind: LastingKind, reason: string) => void;
+  /** How much of the run that was asked for is done, 0 to 1. */
+  onProgress: (done: number) => void;
+  /** The run that was asked for was stopped by hand. */
+  onStopped: () => void;
+  onConnected: (connected: boolean) => void;
+  /** Something was saved or taken away, here or elsewhere. */
+  onChanged: (what: string) => void;
+}
+
+const NO_CONNECTION = "The connection to the program is lost; trying again.";
+const RETRY_MS = 700;
 
 /** The live loop: of each kind only the newest question counts, and runs are asked again after a lost connection. */
 export class LiveClient {
   private socket: WebSocket | null = null;
-  private last: Partial<Record<Ask, string>> = {};
-  private newest: Partial<Record<Ask, number>> = {};
-  private waiting = new Map<OnceKind, { id: number; take: (answer: unknown) => void }>();
+  private last: Partial<Record<LastingKind, string>> = {};
+  private newest: Partial<Record<LastingKind, number>> = {};
+  private waiting = new Map<OnceKind, { id: number; take: (told: Told<never>) => void }>();
   private counter = 0;
   private closed = false;
 
-  constructor(
-    private readonly onAnswer: (answer: Answer) => void,
-    private readonly onState: (connected: boolean) => void,
-  ) {
+  constructor(private readonly handlers: LiveHandlers) {
     this.connect();
   }
 
   run(setup: Setup): void {
     this.send("run", { setup });
+  }
+
+  /** End the run that is being computed. */
+  stop(): void {
+    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ id: ++this.counter, ask: "stop" }));
   }
 
   window(run: string, first: number, last: number, columns: number): void {
@@ -225,22 +267,28 @@ export class LiveClient {
     this.newest.explain = ++this.counter;
   }
 
-  /** One answer; null when it could not be given, or a newer question of the kind was asked meanwhile. */
   ask: AskOnce = (kind, body) =>
     new Promise((resolve) => {
-      this.waiting.get(kind)?.take(null);
+      this.waiting.get(kind)?.take({ kind: "superseded" });
+      this.waiting.delete(kind);
       const id = ++this.counter;
-      if (this.socket?.readyState !== WebSocket.OPEN) return resolve(null);
-      this.waiting.set(kind, { id, take: (answer) => resolve(answer as Awaited<ReturnType<AskOnce>> as never) });
+      if (this.socket?.readyState !== WebSocket.OPEN) return resolve({ kind: "failed", reason: NO_CONNECTION });
+      this.waiting.set(kind, { id, take: resolve });
       this.socket.send(JSON.stringify({ id, ask: kind, ...body }));
     });
 
   close(): void {
     this.closed = true;
     this.socket?.close();
+    this.endWaiting({ kind: "superseded" });
   }
 
-  private send(ask: Ask, body: object): void {
+  private endWaiting(told: Told<never>): void {
+    for (const once of this.waiting.values()) once.take(told);
+    this.waiting.clear();
+  }
+
+  private send(ask: LastingKind, body: object): void {
     const id = ++this.counter;
     this.newest[ask] = id;
     const text = JSON.stringify({ id, ask, ...body });
@@ -251,36 +299,45 @@ export class LiveClient {
   private connect(): void {
     if (this.closed) return;
     const scheme = location.protocol === "https:" ? "wss" : "ws";
-    const socket = new WebSocket(`${scheme}://${location.host}/live${location.search.includes("token=") ? location.search : ""}`);
+    const socket = new WebSocket(`${scheme}://${location.host}/live`);
     this.socket = socket;
     socket.onopen = () => {
       if (this.closed) return;
-      this.onState(true);
+      this.handlers.onConnected(true);
       if (this.last.run) socket.send(this.last.run);
     };
-    socket.onmessage = (event) => {
-      const answer = JSON.parse(event.data as string) as Answer | { id: number; answer: OnceKind; error?: string };
-      const once = this.waiting.get(answer.answer as OnceKind);
-      if (once) {
-        if (once.id !== answer.id) return;
-        this.waiting.delete(answer.answer as OnceKind);
-        return once.take(answer.error ? null : answer);
-      }
-      if (!isLasting(answer)) return;
-      if (answer.id === this.newest[answer.answer]) this.onAnswer(answer);
-    };
+    socket.onmessage = (event) => this.received(JSON.parse(event.data as string) as Message);
     socket.onclose = () => {
       if (this.socket !== socket || this.closed) return;
-      this.onState(false);
-      for (const once of this.waiting.values()) once.take(null);
-      this.waiting.clear();
-      setTimeout(() => this.connect(), 700);
+      this.handlers.onConnected(false);
+      this.endWaiting({ kind: "failed", reason: NO_CONNECTION });
+      setTimeout(() => this.connect(), RETRY_MS);
     };
   }
-}
 
-function isLasting(answer: { answer: string }): answer is Answer {
-  return answer.answer === "run" || answer.answer === "window" || answer.answer === "explain";
+  private received(message: Message): void {
+    const { handlers } = this;
+    if (message.answer === "changed") return handlers.onChanged(message.what ?? "");
+    if (message.answer === "progress") {
+      if (message.id === this.newest.run) handlers.onProgress(message.done ?? 0);
+      return;
+    }
+    if (LASTING.includes(message.answer)) return this.receivedLasting(message.answer as LastingKind, message);
+    const kind = message.answer as OnceKind;
+    const once = this.waiting.get(kind);
+    if (once?.id !== message.id) return;
+    this.waiting.delete(kind);
+    if (message.superseded) once.take({ kind: "superseded" });
+    else if (message.error !== undefined) once.take({ kind: "failed", reason: message.error });
+    else once.take({ kind: "answer", answer: message as never });
+  }
+
+  private receivedLasting(kind: LastingKind, message: Message): void {
+    if (message.id !== this.newest[kind] || message.superseded) return; // a newer one is on its way
+    if (message.stopped) this.handlers.onStopped();
+    else if (message.error !== undefined) this.handlers.onFailure(kind, message.error);
+    else this.handlers.onAnswer(message as unknown as Lasting);
+  }
 }
 
 /** The server's small picture of a script: the last bars with what it draws. */

@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, unwrap, type Setup } from "./client";
+import { api, unwrap, type RemovalKind, type Setup } from "./client";
 import type { Preview } from "./live";
 
 export const startQuery = queryOptions({
@@ -21,6 +21,9 @@ export const keptRunQuery = (number: number) =>
     queryFn: ({ signal }) => unwrap(api.GET("/api/runs/{number}", { params: { path: { number } }, signal })),
     staleTime: Infinity,
   });
+export const keptRunsQuery = queryOptions({ queryKey: ["runs"], queryFn: ({ signal }) => unwrap(api.GET("/api/runs", { signal })) });
+export const dependsQuery = (kind: RemovalKind, name: string) =>
+  queryOptions({ queryKey: ["depends", kind, name], queryFn: ({ signal }) => unwrap(api.GET("/api/depends", { params: { query: { kind, name } }, signal })), staleTime: 0 });
 export const guideQuery = queryOptions({ queryKey: ["guide"], queryFn: ({ signal }) => unwrap(api.GET("/api/guide", { signal })), staleTime: Infinity });
 export const guideEntryQuery = (id: string) =>
   queryOptions({

@@ -15,7 +15,7 @@ export interface paths {
          * Accounts
          * @description All accounts.
          */
-        get: operations["accounts_api_accounts_get"];
+        get: operations["accounts"];
         put?: never;
         post?: never;
         delete?: never;
@@ -37,7 +37,7 @@ export interface paths {
          * Basket
          * @description The same rules over several markets on one account.
          */
-        post: operations["basket_api_basket_post"];
+        post: operations["basket"];
         delete?: never;
         options?: never;
         head?: never;
@@ -57,7 +57,7 @@ export interface paths {
          * Calendar
          * @description A condition on every weekday, month and hour at once.
          */
-        post: operations["calendar_api_calendar_post"];
+        post: operations["calendar"];
         delete?: never;
         options?: never;
         head?: never;
@@ -75,7 +75,27 @@ export interface paths {
          * Catalogue
          * @description Built-in names, functions and figures with their documentation.
          */
-        get: operations["catalogue_api_catalogue_get"];
+        get: operations["catalogue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/depends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Depends
+         * @description What depends on a script, market, run or trial, in sentences.
+         */
+        get: operations["depends"];
         put?: never;
         post?: never;
         delete?: never;
@@ -97,7 +117,7 @@ export interface paths {
          * Challenge
          * @description A funded account's test begun on every day of a run.
          */
-        post: operations["challenge_api_doubt_challenge_post"];
+        post: operations["challenge"];
         delete?: never;
         options?: never;
         head?: never;
@@ -117,7 +137,7 @@ export interface paths {
          * Resample
          * @description The trades of a run drawn anew.
          */
-        post: operations["resample_api_doubt_resample_post"];
+        post: operations["resample"];
         delete?: never;
         options?: never;
         head?: never;
@@ -137,7 +157,7 @@ export interface paths {
          * Stress
          * @description A run beside itself made worse, and elsewhere: a line a run; whoever stops reading stops it.
          */
-        post: operations["stress_api_doubt_stress_post"];
+        post: operations["stress"];
         delete?: never;
         options?: never;
         head?: never;
@@ -155,7 +175,7 @@ export interface paths {
          * Guide
          * @description Every page of the guide, without its text.
          */
-        get: operations["guide_api_guide_get"];
+        get: operations["guide"];
         put?: never;
         post?: never;
         delete?: never;
@@ -175,7 +195,7 @@ export interface paths {
          * Guide Entry
          * @description One page.
          */
-        get: operations["guide_entry_api_guide_entry_get"];
+        get: operations["guide_entry"];
         put?: never;
         post?: never;
         delete?: never;
@@ -195,7 +215,7 @@ export interface paths {
          * Guide Picture
          * @description A page's example on demo bars.
          */
-        get: operations["guide_picture_api_guide_picture_get"];
+        get: operations["guide_picture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -217,7 +237,7 @@ export interface paths {
          * Read Import
          * @description Read a file of bars without storing anything.
          */
-        post: operations["read_import_api_imports_post"];
+        post: operations["read_import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -237,7 +257,7 @@ export interface paths {
          * Store Import
          * @description Store a file that was read, in one transaction.
          */
-        post: operations["store_import_api_imports_store_post"];
+        post: operations["store_import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -255,12 +275,12 @@ export interface paths {
          * Markets
          * @description All markets with what is stored of them.
          */
-        get: operations["markets_api_markets_get"];
+        get: operations["markets"];
         /**
          * Save Market
          * @description Change a market's description; its bars stay.
          */
-        put: operations["save_market_api_markets_put"];
+        put: operations["save_market"];
         post?: never;
         delete?: never;
         options?: never;
@@ -279,9 +299,49 @@ export interface paths {
          * Preview
          * @description A few closes over all stored time.
          */
-        get: operations["preview_api_markets_preview_get"];
+        get: operations["preview"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/removals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove
+         * @description Take a script, market, run or trial away.
+         */
+        post: operations["remove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/removals/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Back
+         * @description Bring back what was taken away.
+         */
+        post: operations["bring_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -295,13 +355,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Runs
+         * @description The kept runs, newest first.
+         */
+        get: operations["runs"];
         put?: never;
         /**
          * Keep
          * @description Keep a run: its setup and figures.
          */
-        post: operations["keep_api_runs_post"];
+        post: operations["keep"];
         delete?: never;
         options?: never;
         head?: never;
@@ -319,7 +383,7 @@ export interface paths {
          * Kept
          * @description One kept run.
          */
-        get: operations["kept_api_runs__number__get"];
+        get: operations["kept"];
         put?: never;
         post?: never;
         delete?: never;
@@ -339,7 +403,7 @@ export interface paths {
          * Trace
          * @description The equity and the trades of a kept run, to see another against.
          */
-        get: operations["trace_api_runs__number__trace_get"];
+        get: operations["trace"];
         put?: never;
         post?: never;
         delete?: never;
@@ -359,13 +423,53 @@ export interface paths {
          * Scripts
          * @description All scripts with their versions.
          */
-        get: operations["scripts_api_scripts_get"];
+        get: operations["scripts"];
         put?: never;
         /**
          * Save Script
          * @description Save a text as the newest version of the script it is titled.
          */
-        post: operations["save_script_api_scripts_post"];
+        post: operations["save_script"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scripts/duplicate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duplicate
+         * @description Copy a version of a script into a script of its own.
+         */
+        post: operations["duplicate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/scripts/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rename
+         * @description Give a script another title.
+         */
+        post: operations["rename"];
         delete?: never;
         options?: never;
         head?: never;
@@ -385,7 +489,7 @@ export interface paths {
          * Set Status
          * @description Say how far a script is trusted.
          */
-        post: operations["set_status_api_scripts_status_post"];
+        post: operations["set_status"];
         delete?: never;
         options?: never;
         head?: never;
@@ -403,7 +507,7 @@ export interface paths {
          * Search Conditions
          * @description The ready-made conditions of a signal search.
          */
-        get: operations["search_conditions_api_search_conditions_get"];
+        get: operations["search_conditions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -423,7 +527,7 @@ export interface paths {
          * Start
          * @description What the Workbench opens with.
          */
-        get: operations["start_api_start_get"];
+        get: operations["start"];
         put?: never;
         post?: never;
         delete?: never;
@@ -445,7 +549,7 @@ export interface paths {
          * Study
          * @description Every condition of a script with what followed it, and one more that is asked for.
          */
-        post: operations["study_api_study_post"];
+        post: operations["study"];
         delete?: never;
         options?: never;
         head?: never;
@@ -465,7 +569,7 @@ export interface paths {
          * Brief Of
          * @description One text to paste to any assistant.
          */
-        post: operations["brief_of_api_texts_brief_post"];
+        post: operations["brief_of"];
         delete?: never;
         options?: never;
         head?: never;
@@ -485,7 +589,7 @@ export interface paths {
          * Conditions
          * @description The conditions of an indicator script with what followed them, and worked examples of rules.
          */
-        post: operations["conditions_api_texts_conditions_post"];
+        post: operations["conditions"];
         delete?: never;
         options?: never;
         head?: never;
@@ -505,7 +609,7 @@ export interface paths {
          * Conversion
          * @description How a name compares with a column of the original's values, and both lines around the first difference.
          */
-        post: operations["conversion_api_texts_conversion_post"];
+        post: operations["conversion"];
         delete?: never;
         options?: never;
         head?: never;
@@ -525,7 +629,7 @@ export interface paths {
          * Names To Compare
          * @description What of the script can be compared, and with which columns of the bars.
          */
-        post: operations["names_to_compare_api_texts_conversion_names_post"];
+        post: operations["names_to_compare"];
         delete?: never;
         options?: never;
         head?: never;
@@ -545,7 +649,7 @@ export interface paths {
          * Readback
          * @description The strategy in plain sentences.
          */
-        post: operations["readback_api_texts_readback_post"];
+        post: operations["readback"];
         delete?: never;
         options?: never;
         head?: never;
@@ -565,7 +669,7 @@ export interface paths {
          * Sheet
          * @description The rules of a text as rows of a plan; places are UTF-16 offsets, as a browser counts.
          */
-        post: operations["sheet_api_texts_sheet_post"];
+        post: operations["sheet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -585,7 +689,7 @@ export interface paths {
          * Wrong
          * @description What is wrong with a text, to copy for the next round.
          */
-        post: operations["wrong_api_texts_wrong_post"];
+        post: operations["wrong"];
         delete?: never;
         options?: never;
         head?: never;
@@ -603,13 +707,13 @@ export interface paths {
          * Trials
          * @description The newest trials, newest first.
          */
-        get: operations["trials_api_trials_get"];
+        get: operations["trials"];
         put?: never;
         /**
          * Start Trial
          * @description Begin a trial.
          */
-        post: operations["start_trial_api_trials_post"];
+        post: operations["start_trial"];
         delete?: never;
         options?: never;
         head?: never;
@@ -629,7 +733,7 @@ export interface paths {
          * Plan Trial
          * @description How many runs a trial would make, how long they would take, and what they would hold.
          */
-        post: operations["plan_trial_api_trials_plan_post"];
+        post: operations["plan_trial"];
         delete?: never;
         options?: never;
         head?: never;
@@ -647,7 +751,7 @@ export interface paths {
          * Trial
          * @description How far a trial is.
          */
-        get: operations["trial_api_trials__number__get"];
+        get: operations["trial"];
         put?: never;
         post?: never;
         delete?: never;
@@ -667,7 +771,7 @@ export interface paths {
          * In Against Out
          * @description In sample against out of sample.
          */
-        get: operations["in_against_out_api_trials__number__against_get"];
+        get: operations["in_against_out"];
         put?: never;
         post?: never;
         delete?: never;
@@ -687,7 +791,7 @@ export interface paths {
          * Curves
          * @description Every axis through one run of a trial.
          */
-        get: operations["curves_api_trials__number__curves__point__get"];
+        get: operations["curves"];
         put?: never;
         post?: never;
         delete?: never;
@@ -707,7 +811,7 @@ export interface paths {
          * Deflation
          * @description What the best run is worth after all that was tried.
          */
-        get: operations["deflation_api_trials__number__deflation_get"];
+        get: operations["deflation"];
         put?: never;
         post?: never;
         delete?: never;
@@ -727,7 +831,7 @@ export interface paths {
          * Export
          * @description All runs of a trial as a file.
          */
-        get: operations["export_api_trials__number__export_get"];
+        get: operations["export"];
         put?: never;
         post?: never;
         delete?: never;
@@ -747,7 +851,7 @@ export interface paths {
          * Front
          * @description The runs that no other beats in every one of several objectives.
          */
-        get: operations["front_api_trials__number__front_get"];
+        get: operations["front"];
         put?: never;
         post?: never;
         delete?: never;
@@ -769,7 +873,7 @@ export interface paths {
          * Go On
          * @description Run what is missing of a trial.
          */
-        post: operations["go_on_api_trials__number__go_on_post"];
+        post: operations["go_on"];
         delete?: never;
         options?: never;
         head?: never;
@@ -789,7 +893,7 @@ export interface paths {
          * Look
          * @description Look at a run on the held-back part; the look is counted.
          */
-        post: operations["look_api_trials__number__looks_post"];
+        post: operations["look"];
         delete?: never;
         options?: never;
         head?: never;
@@ -807,7 +911,7 @@ export interface paths {
          * Trial Run
          * @description One run of a trial.
          */
-        get: operations["trial_run_api_trials__number__runs__point__get"];
+        get: operations["trial_run"];
         put?: never;
         post?: never;
         delete?: never;
@@ -827,7 +931,7 @@ export interface paths {
          * Script Of
          * @description A run of a signal search as a script of its own.
          */
-        get: operations["script_of_api_trials__number__scripts__point__get"];
+        get: operations["script_of"];
         put?: never;
         post?: never;
         delete?: never;
@@ -849,7 +953,7 @@ export interface paths {
          * Stop Trial
          * @description Stop a trial; what is finished stays.
          */
-        post: operations["stop_trial_api_trials__number__stop_post"];
+        post: operations["stop_trial"];
         delete?: never;
         options?: never;
         head?: never;
@@ -867,7 +971,7 @@ export interface paths {
          * Surface
          * @description Two axes of a trial, the others held at a value or folded.
          */
-        get: operations["surface_api_trials__number__surface_get"];
+        get: operations["surface"];
         put?: never;
         post?: never;
         delete?: never;
@@ -887,7 +991,7 @@ export interface paths {
          * Table
          * @description A page of a trial's runs, filtered and sorted.
          */
-        get: operations["table_api_trials__number__table_get"];
+        get: operations["table"];
         put?: never;
         post?: never;
         delete?: never;
@@ -907,7 +1011,7 @@ export interface paths {
          * Walk
          * @description A walk-forward as far as it is.
          */
-        get: operations["walk_api_trials__number__walk_get"];
+        get: operations["walk"];
         put?: never;
         post?: never;
         delete?: never;
@@ -929,7 +1033,7 @@ export interface paths {
          * Varying
          * @description What of a script can vary.
          */
-        post: operations["varying_api_varying_post"];
+        post: operations["varying"];
         delete?: never;
         options?: never;
         head?: never;
@@ -947,12 +1051,12 @@ export interface paths {
          * Workers
          * @description Who computes trials: threads here, or a cluster.
          */
-        get: operations["workers_api_workers_get"];
+        get: operations["workers"];
         /**
          * Set Workers
          * @description Choose a cluster by its scheduler's address, or threads with none.
          */
-        put: operations["set_workers_api_workers_put"];
+        put: operations["set_workers"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1265,6 +1369,11 @@ export interface components {
             /** Tries Of Script */
             tries_of_script: number;
         };
+        /** DependsOut */
+        DependsOut: {
+            /** Sentences */
+            sentences: string[];
+        };
         /** DistributionOut */
         DistributionOut: {
             /** Counts */
@@ -1296,6 +1405,13 @@ export interface components {
             x: number[];
             /** Y */
             y: number[];
+        };
+        /** DuplicateIn */
+        DuplicateIn: {
+            /** Title */
+            title: string;
+            /** Version */
+            version?: number | null;
         };
         /** EntryOut */
         EntryOut: {
@@ -1395,11 +1511,6 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** HTTPValidationError */
-        HTTPValidationError: {
-            /** Detail */
-            detail?: components["schemas"]["ValidationError"][];
-        };
         /** HomeOut */
         HomeOut: {
             /** Market */
@@ -1470,6 +1581,11 @@ export interface components {
         };
         /** KeptRunOut */
         KeptRunOut: {
+            /**
+             * Created
+             * Format: date-time
+             */
+            created: string;
             /** Figures */
             figures: {
                 [key: string]: {
@@ -1479,6 +1595,8 @@ export interface components {
             /** Number */
             number: number;
             setup: components["schemas"]["Setup"];
+            /** Title */
+            title: string;
         };
         /** LookIn */
         LookIn: {
@@ -1547,6 +1665,38 @@ export interface components {
             /** Timeframe */
             timeframe: string;
         };
+        /**
+         * Problem
+         * @description What went wrong: `detail` is for people, `code` for programs.
+         */
+        Problem: {
+            /**
+             * Code
+             * @description the kind of problem, for programs
+             * @enum {string}
+             */
+            code: "unreadable" | "refused" | "not_found" | "no_such_method" | "conflict" | "invalid" | "unexpected" | "unavailable";
+            /**
+             * Detail
+             * @description what happened, where, why, and how to mend it
+             */
+            detail: string;
+            /**
+             * Status
+             * @description the status of the answer
+             */
+            status: number;
+            /**
+             * Title
+             * @description what kind of problem it is
+             */
+            title: string;
+            /**
+             * Type
+             * @description skelb:problem/ and the code
+             */
+            type: string;
+        };
         /** RandomEntriesOut */
         RandomEntriesOut: {
             /** Beaten */
@@ -1564,6 +1714,23 @@ export interface components {
             reason: string;
             /** Text */
             text: string;
+        };
+        /** RemovalIn */
+        RemovalIn: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "script" | "market" | "run" | "trial";
+            /** Name */
+            name: string;
+        };
+        /** RenameIn */
+        RenameIn: {
+            /** Title */
+            title: string;
+            /** To */
+            to: string;
         };
         /** ResampleIn */
         ResampleIn: {
@@ -1622,6 +1789,11 @@ export interface components {
         };
         /** ScriptIn */
         ScriptIn: {
+            /**
+             * After
+             * @description the newest version that is known of, 0 for none
+             */
+            after?: number | null;
             /** Text */
             text: string;
         };
@@ -2011,19 +2183,6 @@ export interface components {
             /** Ranked */
             ranked: boolean;
         };
-        /** ValidationError */
-        ValidationError: {
-            /** Context */
-            ctx?: Record<string, never>;
-            /** Input */
-            input?: unknown;
-            /** Location */
-            loc: (string | number)[];
-            /** Message */
-            msg: string;
-            /** Error Type */
-            type: string;
-        };
         /** VaryingIn */
         VaryingIn: {
             setup: components["schemas"]["Setup"];
@@ -2140,7 +2299,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    accounts_api_accounts_get: {
+    accounts: {
         parameters: {
             query?: never;
             header?: never;
@@ -2158,9 +2317,18 @@ export interface operations {
                     "application/json": components["schemas"]["AccountOut"][];
                 };
             };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    basket_api_basket_post: {
+    basket: {
         parameters: {
             query?: never;
             header?: never;
@@ -2182,18 +2350,18 @@ export interface operations {
                     "application/json": components["schemas"]["BasketOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    calendar_api_calendar_post: {
+    calendar: {
         parameters: {
             query?: never;
             header?: never;
@@ -2215,18 +2383,18 @@ export interface operations {
                     "application/json": components["schemas"]["CalendarOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    catalogue_api_catalogue_get: {
+    catalogue: {
         parameters: {
             query?: never;
             header?: never;
@@ -2244,9 +2412,50 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueOut"];
                 };
             };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    challenge_api_doubt_challenge_post: {
+    depends: {
+        parameters: {
+            query: {
+                kind: "script" | "market" | "run" | "trial";
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DependsOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    challenge: {
         parameters: {
             query?: never;
             header?: never;
@@ -2268,18 +2477,18 @@ export interface operations {
                     "application/json": components["schemas"]["ChallengeOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    resample_api_doubt_resample_post: {
+    resample: {
         parameters: {
             query?: never;
             header?: never;
@@ -2301,18 +2510,18 @@ export interface operations {
                     "application/json": components["schemas"]["ResampleOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    stress_api_doubt_stress_post: {
+    stress: {
         parameters: {
             query?: never;
             header?: never;
@@ -2325,27 +2534,27 @@ export interface operations {
             };
         };
         responses: {
-            /** @description Successful Response */
+            /** @description JSON lines, a StressStepOut each */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/jsonl": unknown;
+                    "application/jsonl": string;
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    guide_api_guide_get: {
+    guide: {
         parameters: {
             query?: never;
             header?: never;
@@ -2363,9 +2572,18 @@ export interface operations {
                     "application/json": components["schemas"]["GuideRowOut"][];
                 };
             };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    guide_entry_api_guide_entry_get: {
+    guide_entry: {
         parameters: {
             query: {
                 id: string;
@@ -2385,18 +2603,18 @@ export interface operations {
                     "application/json": components["schemas"]["GuideEntryOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    guide_picture_api_guide_picture_get: {
+    guide_picture: {
         parameters: {
             query: {
                 id: string;
@@ -2418,18 +2636,18 @@ export interface operations {
                     };
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    read_import_api_imports_post: {
+    read_import: {
         parameters: {
             query: {
                 name: string;
@@ -2439,7 +2657,12 @@ export interface operations {
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        /** @description the file as it is: CSV in any encoding, zipped or not */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
         responses: {
             /** @description Successful Response */
             200: {
@@ -2450,18 +2673,18 @@ export interface operations {
                     "application/json": components["schemas"]["ImportOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    store_import_api_imports_store_post: {
+    store_import: {
         parameters: {
             query?: never;
             header?: never;
@@ -2483,18 +2706,18 @@ export interface operations {
                     "application/json": components["schemas"]["MarketOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    markets_api_markets_get: {
+    markets: {
         parameters: {
             query?: never;
             header?: never;
@@ -2512,9 +2735,18 @@ export interface operations {
                     "application/json": components["schemas"]["MarketOut"][];
                 };
             };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    save_market_api_markets_put: {
+    save_market: {
         parameters: {
             query?: never;
             header?: never;
@@ -2536,18 +2768,18 @@ export interface operations {
                     "application/json": components["schemas"]["MarketOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    preview_api_markets_preview_get: {
+    preview: {
         parameters: {
             query: {
                 symbol: string;
@@ -2569,18 +2801,113 @@ export interface operations {
                     };
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    keep_api_runs_post: {
+    remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemovalIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemovalIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptRunOut"][];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep: {
         parameters: {
             query?: never;
             header?: never;
@@ -2602,18 +2929,18 @@ export interface operations {
                     "application/json": components["schemas"]["KeptRunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    kept_api_runs__number__get: {
+    kept: {
         parameters: {
             query?: never;
             header?: never;
@@ -2633,18 +2960,18 @@ export interface operations {
                     "application/json": components["schemas"]["KeptRunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    trace_api_runs__number__trace_get: {
+    trace: {
         parameters: {
             query?: never;
             header?: never;
@@ -2664,18 +2991,18 @@ export interface operations {
                     "application/json": components["schemas"]["TraceOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    scripts_api_scripts_get: {
+    scripts: {
         parameters: {
             query?: never;
             header?: never;
@@ -2693,9 +3020,18 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptOut"][];
                 };
             };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    save_script_api_scripts_post: {
+    save_script: {
         parameters: {
             query?: never;
             header?: never;
@@ -2717,18 +3053,84 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    set_status_api_scripts_status_post: {
+    duplicate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DuplicateIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScriptOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_status: {
         parameters: {
             query?: never;
             header?: never;
@@ -2750,18 +3152,18 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    search_conditions_api_search_conditions_get: {
+    search_conditions: {
         parameters: {
             query?: never;
             header?: never;
@@ -2779,9 +3181,18 @@ export interface operations {
                     "application/json": string[];
                 };
             };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    start_api_start_get: {
+    start: {
         parameters: {
             query?: never;
             header?: never;
@@ -2799,9 +3210,18 @@ export interface operations {
                     "application/json": components["schemas"]["StartOut"];
                 };
             };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    study_api_study_post: {
+    study: {
         parameters: {
             query?: never;
             header?: never;
@@ -2823,18 +3243,18 @@ export interface operations {
                     "application/json": components["schemas"]["StudiedOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    brief_of_api_texts_brief_post: {
+    brief_of: {
         parameters: {
             query?: never;
             header?: never;
@@ -2856,18 +3276,18 @@ export interface operations {
                     "application/json": components["schemas"]["TextOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    conditions_api_texts_conditions_post: {
+    conditions: {
         parameters: {
             query?: never;
             header?: never;
@@ -2889,18 +3309,18 @@ export interface operations {
                     "application/json": components["schemas"]["ConditionsOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    conversion_api_texts_conversion_post: {
+    conversion: {
         parameters: {
             query?: never;
             header?: never;
@@ -2924,18 +3344,18 @@ export interface operations {
                     };
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    names_to_compare_api_texts_conversion_names_post: {
+    names_to_compare: {
         parameters: {
             query?: never;
             header?: never;
@@ -2957,18 +3377,18 @@ export interface operations {
                     "application/json": components["schemas"]["ConversionNamesOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    readback_api_texts_readback_post: {
+    readback: {
         parameters: {
             query?: never;
             header?: never;
@@ -2990,18 +3410,18 @@ export interface operations {
                     "application/json": components["schemas"]["TextOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    sheet_api_texts_sheet_post: {
+    sheet: {
         parameters: {
             query?: never;
             header?: never;
@@ -3023,18 +3443,18 @@ export interface operations {
                     "application/json": components["schemas"]["SheetOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    wrong_api_texts_wrong_post: {
+    wrong: {
         parameters: {
             query?: never;
             header?: never;
@@ -3056,18 +3476,18 @@ export interface operations {
                     "application/json": components["schemas"]["WrongOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    trials_api_trials_get: {
+    trials: {
         parameters: {
             query?: never;
             header?: never;
@@ -3085,9 +3505,18 @@ export interface operations {
                     "application/json": components["schemas"]["TrialLineOut"][];
                 };
             };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    start_trial_api_trials_post: {
+    start_trial: {
         parameters: {
             query?: never;
             header?: never;
@@ -3109,18 +3538,18 @@ export interface operations {
                     "application/json": components["schemas"]["TrialOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    plan_trial_api_trials_plan_post: {
+    plan_trial: {
         parameters: {
             query?: never;
             header?: never;
@@ -3142,18 +3571,18 @@ export interface operations {
                     "application/json": components["schemas"]["EstimateOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    trial_api_trials__number__get: {
+    trial: {
         parameters: {
             query?: never;
             header?: never;
@@ -3173,18 +3602,18 @@ export interface operations {
                     "application/json": components["schemas"]["TrialOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    in_against_out_api_trials__number__against_get: {
+    in_against_out: {
         parameters: {
             query?: {
                 objective?: string | null;
@@ -3207,18 +3636,18 @@ export interface operations {
                     "application/json": components["schemas"]["AgainstOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    curves_api_trials__number__curves__point__get: {
+    curves: {
         parameters: {
             query?: {
                 objective?: string | null;
@@ -3242,18 +3671,18 @@ export interface operations {
                     "application/json": components["schemas"]["CurveOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    deflation_api_trials__number__deflation_get: {
+    deflation: {
         parameters: {
             query?: {
                 objective?: string | null;
@@ -3276,18 +3705,18 @@ export interface operations {
                     "application/json": components["schemas"]["DeflationOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    export_api_trials__number__export_get: {
+    export: {
         parameters: {
             query?: {
                 form?: "csv" | "parquet";
@@ -3300,27 +3729,28 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description the file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/vnd.apache.parquet": string;
+                    "text/csv": string;
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    front_api_trials__number__front_get: {
+    front: {
         parameters: {
             query: {
                 by: string[];
@@ -3344,18 +3774,18 @@ export interface operations {
                     "application/json": components["schemas"]["FrontOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    go_on_api_trials__number__go_on_post: {
+    go_on: {
         parameters: {
             query?: never;
             header?: never;
@@ -3375,18 +3805,18 @@ export interface operations {
                     "application/json": components["schemas"]["TrialOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    look_api_trials__number__looks_post: {
+    look: {
         parameters: {
             query?: never;
             header?: never;
@@ -3410,18 +3840,18 @@ export interface operations {
                     "application/json": components["schemas"]["LookOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    trial_run_api_trials__number__runs__point__get: {
+    trial_run: {
         parameters: {
             query?: {
                 objective?: string | null;
@@ -3445,18 +3875,18 @@ export interface operations {
                     "application/json": components["schemas"]["TrialRunOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    script_of_api_trials__number__scripts__point__get: {
+    script_of: {
         parameters: {
             query?: never;
             header?: never;
@@ -3477,18 +3907,18 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptTextOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    stop_trial_api_trials__number__stop_post: {
+    stop_trial: {
         parameters: {
             query?: never;
             header?: never;
@@ -3508,18 +3938,18 @@ export interface operations {
                     "application/json": components["schemas"]["TrialOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    surface_api_trials__number__surface_get: {
+    surface: {
         parameters: {
             query?: {
                 x?: string | null;
@@ -3548,18 +3978,18 @@ export interface operations {
                     "application/json": components["schemas"]["SurfaceOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    table_api_trials__number__table_get: {
+    table: {
         parameters: {
             query?: {
                 sort?: string;
@@ -3590,18 +4020,18 @@ export interface operations {
                     "application/json": components["schemas"]["TableOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    walk_api_trials__number__walk_get: {
+    walk: {
         parameters: {
             query?: {
                 choose?: "value" | "neighbours";
@@ -3625,18 +4055,18 @@ export interface operations {
                     "application/json": components["schemas"]["WalkOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    varying_api_varying_post: {
+    varying: {
         parameters: {
             query?: never;
             header?: never;
@@ -3658,18 +4088,18 @@ export interface operations {
                     "application/json": components["schemas"]["VaryingOut"][];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };
     };
-    workers_api_workers_get: {
+    workers: {
         parameters: {
             query?: never;
             header?: never;
@@ -3687,9 +4117,18 @@ export interface operations {
                     "application/json": components["schemas"]["WorkersOut"];
                 };
             };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
         };
     };
-    set_workers_api_workers_put: {
+    set_workers: {
         parameters: {
             query?: never;
             header?: never;
@@ -3711,13 +4150,13 @@ export interface operations {
                     "application/json": components["schemas"]["WorkersOut"];
                 };
             };
-            /** @description Validation Error */
-            422: {
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HTTPValidationError"];
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -1,11 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link, Outlet, useNavigate } from "@tanstack/react-router";
+import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-router";
 import { BookOpen, Grid3x3, Library, Moon, Spline, Sun, Waves } from "lucide-react";
-import { useEffect, useMemo, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import { marketsQuery, scriptsQuery } from "@/api";
-import { setTheme, useCommands, useTheme, type Command } from "@/ui";
+import { LiveRegion, setTheme, useCommands, useTheme, type Command } from "@/ui";
 import { KeyboardCard } from "./KeyboardCard";
 import { Palette } from "./Palette";
+import { placeAsLeft, type Place } from "./places";
 
 const PLACES = [
   { to: "/", label: "Workbench", icon: Spline },
@@ -13,7 +14,7 @@ const PLACES = [
   { to: "/markets", label: "Markets", icon: Waves },
   { to: "/shelf", label: "Shelf", icon: Library },
   { to: "/guide", label: "Guide", icon: BookOpen },
-] as const;
+] as const satisfies readonly { to: Place; label: string; icon: unknown }[];
 
 /** The rail at the left edge and the place beside it. */
 export function Frame() {
@@ -32,8 +33,13 @@ export function Frame() {
     return () => window.removeEventListener("keydown", press, { capture: true });
   }, []);
   useFrameCommands(other, () => setSheet("keys"));
+  const path = useRouterState({ select: (state) => state.resolvedLocation?.pathname });
+  useArrival(path);
   return (
-    <div className="flex h-full">
+    <div className="frame flex h-full">
+      <a href="#place" className="skip-link" onClick={(event) => (event.preventDefault(), document.getElementById("place")?.focus())}>
+        Skip to the place
+      </a>
       <nav aria-label="Places" className="flex w-16 flex-none flex-col items-stretch border-r border-line pt-2">
         <span aria-hidden className="mx-auto mb-3 border-b-2 border-short px-1 font-serif text-2xl italic">
           S
@@ -42,6 +48,7 @@ export function Frame() {
           <Link
             key={to}
             to={to}
+            search={() => placeAsLeft(to)}
             activeOptions={{ exact: true, includeSearch: false }}
             className="flex flex-col items-center gap-1 border-l-2 border-transparent py-2 text-[10px] leading-3 text-soft hover:text-base-content"
             activeProps={{ className: "!border-short !text-base-content font-semibold" }}
@@ -60,13 +67,32 @@ export function Frame() {
           {theme === "daychart" ? "Night" : "Day"}
         </button>
       </nav>
-      <main className="min-w-0 flex-1">
+      <main id="place" tabIndex={-1} className="min-w-0 flex-1 outline-none">
         <Outlet />
       </main>
+      <LiveRegion />
       {sheet === "palette" && <Palette onClose={() => setSheet((now) => (now === "palette" ? null : now))} />}
       {sheet === "keys" && <KeyboardCard onClose={() => setSheet(null)} />}
     </div>
   );
+}
+
+const TITLES: Partial<Record<string, string>> = { "/markets": "Markets", "/shelf": "Shelf", "/guide": "Guide" };
+
+/** At another place the focus is at its beginning, unless something there has taken it; the title says where one is. */
+function useArrival(path: string | undefined): void {
+  const before = useRef<string | undefined>(undefined);
+  useEffect(() => {
+    const title = path && TITLES[path];
+    if (title) document.title = `${title} · Skelb`;
+    const isFirst = before.current === undefined;
+    before.current = path;
+    if (isFirst) return;
+    const timer = window.setTimeout(() => {
+      if (document.activeElement === document.body || document.activeElement === null) document.getElementById("place")?.focus();
+    }, 50);
+    return () => window.clearTimeout(timer);
+  }, [path]);
 }
 
 /** Going to a place, opening a script or a market: what can be done from anywhere. */
@@ -76,7 +102,7 @@ function useFrameCommands(other: "daychart" | "nightchart", onKeys: () => void):
   const markets = useQuery(marketsQuery);
   const everywhere = useMemo<Command[]>(
     () => [
-      ...PLACES.map(({ to, label }) => ({ name: `Go to ${label}`, act: () => void navigate({ to }) })),
+      ...PLACES.map(({ to, label }) => ({ name: `Go to ${label}`, act: () => void navigate({ to, search: placeAsLeft(to) }) })),
       { name: other === "nightchart" ? "Draw by night" : "Draw by day", act: () => setTheme(other) },
       { name: "Show the keyboard card", keys: "?", act: onKeys },
     ],
@@ -86,11 +112,8 @@ function useFrameCommands(other: "daychart" | "nightchart", onKeys: () => void):
   );
   const opened = useMemo<Command[]>(
     () => [
-      ...(scripts.data ?? []).map(({ title, home }) => ({
-        name: `Open ${title}`,
-        act: () => void navigate({ to: "/", search: { script: title, ...(home ? { market: home.market, timeframe: home.timeframe } : {}) } }),
-      })),
-      ...(markets.data ?? []).map(({ symbol }) => ({ name: `Look at ${symbol}`, act: () => void navigate({ to: "/", search: (before: object) => ({ ...before, market: symbol, from: undefined, to: undefined }) }) })),
+      ...(scripts.data ?? []).map(({ title }) => ({ name: `Open ${title}`, act: () => void navigate({ to: "/", search: { ...placeAsLeft("/"), script: title, version: undefined, inputs: undefined } }) })),
+      ...(markets.data ?? []).map(({ symbol }) => ({ name: `Look at ${symbol}`, act: () => void navigate({ to: "/", search: { ...placeAsLeft("/"), market: symbol, from: undefined, to: undefined } }) })),
     ],
     [navigate, scripts.data, markets.data],
   );

@@ -1,12 +1,13 @@
-import { createRootRoute, createRoute, createRouter, useNavigate, type ErrorComponentProps } from "@tanstack/react-router";
+import { createRootRoute, createRoute, createRouter, redirect, useNavigate, type ErrorComponentProps } from "@tanstack/react-router";
 import type { SetupState } from "@/api";
 import { Guide } from "@/guide";
 import { Markets } from "@/markets";
 import { Shelf } from "@/shelf";
-import { FACES, Trials, type TrialsState } from "@/trials";
-import { Workbench } from "@/workbench";
+import { FACES as TRIAL_FACES, Trials, type TrialsState } from "@/trials";
+import { FACES, Workbench, type WorkbenchState } from "@/workbench";
 import { Trouble } from "@/ui";
 import { Frame } from "./Frame";
+import { placeAsLeft, rememberPlace, type Place } from "./places";
 
 const text = (value: unknown): string | undefined => (typeof value === "string" && value ? value : undefined);
 const whole = (value: unknown): number | undefined => (Number.isInteger(value) ? (value as number) : undefined);
@@ -29,6 +30,24 @@ function setupState(search: Record<string, unknown>): SetupState {
   };
 }
 
+const workbenchState = (search: Record<string, unknown>): WorkbenchState => ({ ...setupState(search), face: FACES.find((face) => face === search.face), chart: text(search.chart) });
+const trialsState = (search: Record<string, unknown>): TrialsState => ({
+  ...setupState(search),
+  trial: whole(search.trial),
+  face: TRIAL_FACES.find((item) => item.face === search.face)?.face,
+  x: text(search.x),
+  y: text(search.y),
+  markets: Array.isArray(search.markets) ? search.markets.filter((item): item is string => typeof item === "string") : undefined,
+});
+
+/** What of a state is a step that Back and Forward go through. */
+const STEPS = ["script", "version", "market", "timeframe", "from", "to", "account", "sides", "inverted", "chart", "trial"] as const;
+
+function isStep(before: object, after: object): boolean {
+  const [a, b] = [before as Record<string, unknown>, after as Record<string, unknown>];
+  return STEPS.some((name) => a[name] !== b[name]);
+}
+
 /** A mistake of ours on the page: what was typed is kept in the browser, so opening the place again loses nothing. */
 function Broken({ error }: ErrorComponentProps) {
   const said = error instanceof Error ? error.message : String(error);
@@ -43,19 +62,29 @@ function Broken({ error }: ErrorComponentProps) {
 
 const root = createRootRoute({ component: Frame });
 
+/** An address that says nothing of a place means what was there last. */
+function asLeft(place: Place) {
+  return ({ search }: { search: object }) => {
+    const isBare = Object.values(search).every((value) => value === undefined);
+    const left = placeAsLeft(place);
+    if (isBare && Object.keys(left).length > 0) throw redirect({ to: place, search: left, replace: true });
+  };
+}
+
 const workbench = createRoute({
   getParentRoute: () => root,
   path: "/",
-  validateSearch: setupState,
+  validateSearch: workbenchState,
+  beforeLoad: asLeft("/"),
   component: function WorkbenchPlace() {
     const state = workbench.useSearch();
     const navigate = useNavigate();
     return (
       <Workbench
         state={state}
-        onState={(next) => void navigate({ to: "/", search: next, replace: true })}
-        onDoubt={(next) => void navigate({ to: "/trials", search: { ...next, face: "doubt" } })}
-        onSweep={(next, x) => void navigate({ to: "/trials", search: { ...next, x } })}
+        onState={(next, isSame = false) => void navigate({ to: "/", search: next, replace: isSame || !isStep(state, next) })}
+        onDoubt={(next) => void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: "doubt" } })}
+        onSweep={(next, x) => void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: undefined, x } })}
       />
     );
   },
@@ -64,26 +93,32 @@ const workbench = createRoute({
 const trials = createRoute({
   getParentRoute: () => root,
   path: "/trials",
-  validateSearch: (search: Record<string, unknown>): TrialsState => ({ ...setupState(search), trial: whole(search.trial), face: FACES.find((item) => item.face === search.face)?.face, x: text(search.x), y: text(search.y), markets: Array.isArray(search.markets) ? search.markets.filter((item): item is string => typeof item === "string") : undefined }),
+  validateSearch: trialsState,
+  beforeLoad: asLeft("/trials"),
   component: function TrialsPlace() {
     const state = trials.useSearch();
     const navigate = useNavigate();
     return (
       <Trials
         state={state}
-        onState={(next) => void navigate({ to: "/trials", search: next, replace: true })}
-        onOpen={(next) => void navigate({ to: "/", search: next })}
+        onState={(next, isSame = false) => void navigate({ to: "/trials", search: next, replace: isSame || !isStep(state, next) })}
+        onOpen={(next) => void navigate({ to: "/", search: { ...next, pinned: next.pinned ?? workbenchState(placeAsLeft("/")).pinned } })}
       />
     );
   },
 });
+
+/** The Workbench as it was left, with something changed. */
+function benchWith(change: WorkbenchState): WorkbenchState {
+  return { ...workbenchState(placeAsLeft("/")), ...change };
+}
 
 const markets = createRoute({
   getParentRoute: () => root,
   path: "/markets",
   component: function MarketsPlace() {
     const navigate = useNavigate();
-    return <Markets onOpen={(market, timeframe) => void navigate({ to: "/", search: { market, timeframe } })} />;
+    return <Markets onOpen={(market) => void navigate({ to: "/", search: benchWith({ market, from: undefined, to: undefined }) })} />;
   },
 });
 
@@ -92,7 +127,7 @@ const shelf = createRoute({
   path: "/shelf",
   component: function ShelfPlace() {
     const navigate = useNavigate();
-    return <Shelf onOpen={(next) => void navigate({ to: "/", search: next })} />;
+    return <Shelf onOpen={(script, version) => void navigate({ to: "/", search: benchWith({ script, version, inputs: undefined }) })} />;
   },
 });
 
@@ -100,10 +135,11 @@ const guide = createRoute({
   getParentRoute: () => root,
   path: "/guide",
   validateSearch: (search: Record<string, unknown>): { page?: string } => ({ page: text(search.page) }),
+  beforeLoad: asLeft("/guide"),
   component: function GuidePlace() {
     const { page } = guide.useSearch();
     const navigate = useNavigate();
-    return <Guide page={page} onPage={(next) => void navigate({ to: "/guide", search: { page: next } })} onOpen={(script) => void navigate({ to: "/", search: { script, market: "KELP", timeframe: "1h" } })} />;
+    return <Guide page={page} onPage={(next) => void navigate({ to: "/guide", search: { page: next } })} onOpen={(script) => void navigate({ to: "/", search: benchWith({ script, version: undefined, inputs: undefined, market: "KELP", timeframe: "1h" }) })} />;
   },
 });
 
@@ -112,6 +148,10 @@ export const router = createRouter({
   defaultPreload: false,
   defaultErrorComponent: Broken,
   defaultNotFoundComponent: () => <Trouble error="There is no such place here." />,
+});
+
+router.subscribe("onResolved", ({ toLocation }) => {
+  if (["/", "/trials", "/guide"].includes(toLocation.pathname)) rememberPlace(toLocation.pathname as Place, toLocation.search);
 });
 
 declare module "@tanstack/react-router" {

@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type DragEvent } from "react";
 import { api, marketsQuery, sendFile, unwrap, type ImportPreview, type Market } from "@/api";
-import { plain, Trouble } from "@/ui";
+import { plain, tellAll, Trouble } from "@/ui";
 import { settingsOf, symbolFrom, type Description } from "./model";
 
 const FIELDS: { name: keyof Description; label: string; hint: string }[] = [
@@ -21,7 +21,7 @@ const NEW: Description = { symbol: "", title: "", tick: "0.01", point_value: "1"
 interface Props {
   known: Market[];
   onClose: () => void;
-  onOpen: (market: string, timeframe: string) => void;
+  onOpen: (market: string) => void;
 }
 
 /** Choose a file, look at what was read, say what it is, store it. */
@@ -36,8 +36,10 @@ export function ImportPanel({ known, onClose, onOpen }: Props) {
   const store = useMutation({
     mutationFn: (token: string) => unwrap(api.POST("/api/imports/store", { body: { token, symbol: fields.symbol, title: fields.title, settings: settingsOf(fields) } })),
     onSuccess: (market) => {
+      client.setQueryData(marketsQuery.queryKey, (before) => [...(before ?? []).filter((item) => item.symbol !== market.symbol), market]);
       void client.invalidateQueries({ queryKey: marketsQuery.queryKey });
-      onOpen(market.symbol, read.data?.timeframe ?? market.bars[0]?.timeframe ?? "1d");
+      tellAll(`${market.symbol} is stored.`);
+      onOpen(market.symbol);
     },
   });
   const choose = (files: FileList | null) => {
@@ -102,7 +104,7 @@ function Found({ preview }: { preview: ImportPreview }) {
       <p className="text-soft">
         Columns: {Object.entries(preview.roles).map(([role, column]) => (role === column.toLowerCase() ? role : `${role} from ${column}`)).join(", ")}
         {preview.extra_columns.length > 0 && `; kept besides: ${preview.extra_columns.join(", ")}`}
-        {preview.notes.length > 0 && `. ${preview.notes.join("; ")}.`}
+        {preview.notes.length > 0 && `; ${preview.notes.join(", ")}`}.
       </p>
       <table className="num my-2 text-right">
         <thead className="text-soft">

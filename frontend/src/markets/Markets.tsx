@@ -1,14 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { marketsQuery, type Market } from "@/api";
-import { Loading, plain, Trouble } from "@/ui";
+import { RemovalDialog, TakenAway, type Removed } from "@/keeping";
+import { Loading, OneStop, plain, Trouble } from "@/ui";
 import { ImportPanel } from "./ImportPanel";
 import { coverageSpan, shareOf, yearsIn } from "./model";
 
 /** What is stored, and bringing in more. */
-export function Markets({ onOpen }: { onOpen: (market: string, timeframe: string) => void }) {
+export function Markets({ onOpen }: { onOpen: (market: string) => void }) {
   const markets = useQuery(marketsQuery);
   const [importing, setImporting] = useState(false);
+  const [leaving, setLeaving] = useState<Removed | null>(null);
   return (
     <section className="flex h-full flex-col">
       <header className="flex h-[46px] flex-none items-center justify-between border-b border-line px-4">
@@ -24,23 +26,29 @@ export function Markets({ onOpen }: { onOpen: (market: string, timeframe: string
         {markets.isPending && <Loading what="Reading the markets" />}
         {markets.error && <Trouble error={markets.error.message} />}
         {markets.data?.length === 0 && !importing && <p className="p-6 text-soft">No market yet. Import a file of bars to begin.</p>}
-        {markets.data && markets.data.length > 0 && <Coverage markets={markets.data} onOpen={onOpen} />}
+        <TakenAway kind="market" />
+        {markets.data && markets.data.length > 0 && (
+          <OneStop>
+            <Coverage markets={markets.data} onOpen={onOpen} onDelete={(symbol) => setLeaving({ kind: "market", name: symbol, called: symbol })} />
+          </OneStop>
+        )}
       </div>
+      {leaving && <RemovalDialog what={leaving} onClose={() => setLeaving(null)} />}
     </section>
   );
 }
 
-function Coverage({ markets, onOpen }: { markets: Market[]; onOpen: (market: string, timeframe: string) => void }) {
+function Coverage({ markets, onOpen, onDelete }: { markets: Market[]; onOpen: (market: string) => void; onDelete: (market: string) => void }) {
   const span = coverageSpan(markets);
   const years = yearsIn(span);
   return (
     <table className="w-full text-left">
       <thead className="text-soft">
         <tr className="border-b border-line">
-          <th className="w-72 px-4 py-2 font-normal">Market</th>
-          <th className="w-64 px-2 font-normal">Session, spread</th>
-          <th className="w-40 px-2 font-normal">Stored</th>
-          <th className="px-2 font-normal">
+          <th scope="col" className="w-72 px-4 py-2 font-normal">Market</th>
+          <th scope="col" className="w-64 px-2 font-normal">Session, spread</th>
+          <th scope="col" className="w-40 px-2 font-normal">Stored</th>
+          <th scope="col" className="px-2 font-normal">
             <div className="relative h-5">
               {years.map((year) => (
                 <span key={year.label} className="num absolute text-[11px]" style={{ left: `${year.at * 100}%` }}>
@@ -49,21 +57,20 @@ function Coverage({ markets, onOpen }: { markets: Market[]; onOpen: (market: str
               ))}
             </div>
           </th>
+          <th scope="col" className="w-20 px-2 font-normal">
+            <span className="sr-only">What can be done</span>
+          </th>
         </tr>
       </thead>
       <tbody>
         {markets.map((market) => (
           <tr key={market.symbol} className="border-b border-line align-top hover:bg-base-100">
-            <td className="px-4 py-2">
-              <button
-                type="button"
-                className="cursor-pointer font-semibold text-long underline-offset-2 hover:underline"
-                onClick={() => onOpen(market.symbol, market.bars[0]?.timeframe ?? "1d")}
-              >
+            <th scope="row" className="px-4 py-2 text-left font-normal">
+              <button type="button" className="cursor-pointer font-semibold text-long underline-offset-2 hover:underline" title="Open it in the Workbench, under the script that is there" onClick={() => onOpen(market.symbol)}>
                 {market.symbol}
               </button>
               <div className="text-soft">{market.title}</div>
-            </td>
+            </th>
             <td className="px-2 py-2 text-soft">
               {String(market.settings.session)}, {String(market.settings.days)}
               <div>
@@ -87,6 +94,11 @@ function Coverage({ markets, onOpen }: { markets: Market[]; onOpen: (market: str
                   </div>
                 );
               })}
+            </td>
+            <td className="px-2 py-2 pr-4 text-right">
+              <button type="button" className="cursor-pointer text-[12px] text-soft hover:text-loss hover:underline" aria-label={`Delete ${market.symbol}`} onClick={() => onDelete(market.symbol)}>
+                delete
+              </button>
             </td>
           </tr>
         ))}

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { FigureInfo, Trial } from "@/api";
-import { figureText, Loading, Picker, plain, Trouble } from "@/ui";
+import { figureText, Loading, OneStop, Picker, plain, Trouble } from "@/ui";
 import { axisLabel, limitOf, limitText, SIGNAL } from "./model";
 import { tableQuery, type Seen } from "./queries";
 
@@ -70,56 +70,58 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
       {found.isPending && <Loading what="Reading the runs" />}
       {found.error && <Trouble error={found.error.message} />}
       <div className="min-h-0 flex-1 overflow-auto">
-        <table className={`num w-full text-[12.5px] [&_td]:whitespace-nowrap ${isSearch ? "[&_td]:px-1 [&_th]:px-1" : ""}`} data-testid="run-table" aria-label="Runs; those in italics have too few trades to be ranked">
-          <thead>
-            <tr className="border-b border-line font-sans text-soft">
-              {isSearch && head(SIGNAL, "entry", "The conditions of the entry", false)}
-              {axes.map((axis) => head(axis.name, axis.name, "Sort by this", axis.ordered))}
-              {head(shown[0]!.key, shown[0]!.name, shown[0]!.meaning)}
-              {!isSearch && head("neighbourhood", "Neighbours", "The median of this run and those beside it")}
-              {isSplit && (
-                <th scope="col" className="sticky top-0 z-10 bg-base-200 px-2 py-1 text-right font-normal" title="The same on the days out of sample">
-                  Out of sample
-                </th>
-              )}
-              {shown.slice(1).map((figure) => head(figure.key, figure.name, figure.meaning))}
-            </tr>
-          </thead>
-          <tbody>
-            {found.data?.rows.map((row) => (
-              <tr key={row.number} data-run={row.number} data-ranked={row.ranked} className={`cursor-pointer border-b border-line ${row.number === chosen ? "bg-shallow" : "hover:bg-base-100"} ${row.ranked ? "" : "text-soft italic"}`} onClick={() => onChoose(row.number)} onDoubleClick={() => onOpen(row.number)}>
-                {isSearch && <td className="min-w-56 px-2 py-[2px] text-[12px] !whitespace-normal">{row.label}</td>}
-                {axes.map((axis, place) => (
-                  <td key={axis.name} className={`px-2 py-[2px] ${axis.ordered ? "text-right" : ""}`}>
-                    {place === 0 ? (
-                      <button type="button" className="cursor-pointer" title="Choose this run; double-press opens it" onClick={() => onChoose(row.number)}>
-                        {axisLabel(row.inputs[axis.name]!)}
-                      </button>
-                    ) : (
-                      axisLabel(row.inputs[axis.name]!)
-                    )}
-                  </td>
-                ))}
-                {row.figures === null ? (
-                  <td colSpan={shown.length + (isSplit ? 1 : 0) + (isSearch ? 0 : 1)} className="px-2 text-left font-sans text-loss">
-                    {row.error}
-                  </td>
-                ) : (
-                  <>
-                    <td className="px-2 text-right font-semibold">{figureText(shown[0]!, row.figures[shown[0]!.key])}</td>
-                    {!isSearch && <td className="px-2 text-right">{figureText(shown[0]!, row.neighbourhood)}</td>}
-                    {isSplit && <td className="px-2 text-right">{figureText(shown[0]!, row.outside?.[shown[0]!.key])}</td>}
-                    {shown.slice(1).map((figure) => (
-                      <td key={figure.key} className="px-2 text-right">
-                        {figureText(figure, row.figures![figure.key])}
-                      </td>
-                    ))}
-                  </>
+        <OneStop>
+          <table className={`num w-full text-[12.5px] [&_td]:whitespace-nowrap ${isSearch ? "[&_td]:px-1 [&_th]:px-1" : ""}`} data-testid="run-table" aria-label="Runs; those in italics have too few trades to be ranked">
+            <thead>
+              <tr className="border-b border-line font-sans text-soft">
+                {isSearch && head(SIGNAL, "entry", "The conditions of the entry", false)}
+                {axes.map((axis) => head(axis.name, axis.name, "Sort by this", axis.ordered))}
+                {head(shown[0]!.key, shown[0]!.name, shown[0]!.meaning)}
+                {!isSearch && head("neighbourhood", "Neighbours", "The median of this run and those beside it")}
+                {isSplit && (
+                  <th scope="col" className="sticky top-0 z-10 bg-base-200 px-2 py-1 text-right font-normal" title="The same on the days out of sample">
+                    Out of sample
+                  </th>
                 )}
+                {shown.slice(1).map((figure) => head(figure.key, figure.name, figure.meaning))}
               </tr>
-            ))}
-          </tbody>
-        </table>
+            </thead>
+            <tbody>
+              {found.data?.rows.map((row) => (
+                <tr key={row.number} data-run={row.number} data-ranked={row.ranked} className={`cursor-pointer border-b border-line ${row.number === chosen ? "bg-shallow" : "hover:bg-base-100"} ${row.ranked ? "" : "text-soft italic"}`} onClick={() => onChoose(row.number)} onDoubleClick={() => onOpen(row.number)}>
+                  {isSearch && <td className="min-w-56 px-2 py-[2px] text-[12px] !whitespace-normal">{row.label}</td>}
+                  {axes.map((axis, place) => (
+                    <td key={axis.name} className={`px-2 py-[2px] ${axis.ordered ? "text-right" : ""}`}>
+                      {place === 0 ? (
+                        <button type="button" className="cursor-pointer" title="Choose this run; double-press opens it" onClick={() => onChoose(row.number)}>
+                          {axisLabel(row.inputs[axis.name]!)}
+                        </button>
+                      ) : (
+                        axisLabel(row.inputs[axis.name]!)
+                      )}
+                    </td>
+                  ))}
+                  {row.figures === null ? (
+                    <td colSpan={shown.length + (isSplit ? 1 : 0) + (isSearch ? 0 : 1)} className="px-2 text-left font-sans text-loss">
+                      {row.error}
+                    </td>
+                  ) : (
+                    <>
+                      <td className="px-2 text-right font-semibold">{figureText(shown[0]!, row.figures[shown[0]!.key])}</td>
+                      {!isSearch && <td className="px-2 text-right">{figureText(shown[0]!, row.neighbourhood)}</td>}
+                      {isSplit && <td className="px-2 text-right">{figureText(shown[0]!, row.outside?.[shown[0]!.key])}</td>}
+                      {shown.slice(1).map((figure) => (
+                        <td key={figure.key} className="px-2 text-right">
+                          {figureText(figure, row.figures![figure.key])}
+                        </td>
+                      ))}
+                    </>
+                  )}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </OneStop>
         {found.data && found.data.matching > limit && limit < 500 && (
           <button type="button" className="plain-button my-3" onClick={() => setLimit(Math.min(500, limit + PAGE))}>
             Show {PAGE} more

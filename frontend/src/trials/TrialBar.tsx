@@ -8,21 +8,18 @@ import type { TrialControl } from "./useTrial";
 /** Start, stop, go on. */
 export function TrialButtons({ control }: { control: TrialControl }) {
   const { trial, plan, begin, act } = control;
-  if (trial?.state === "running")
-    return (
-      <button type="button" className="main-button text-[13px]" onClick={() => act.mutate("stop")}>
-        Stop
-      </button>
-    );
+  const isRunning = trial?.state === "running";
+  const canStart = plan.data !== undefined && !plan.isError && !begin.isPending;
   return (
     <span className="flex gap-2 text-[13px]">
-      {trial && trial.done < trial.total && trial.state !== "failed" && (
+      {trial && !isRunning && trial.done < trial.total && trial.state !== "failed" && (
         <button type="button" className="plain-button" onClick={() => act.mutate("go_on")}>
           Go on
         </button>
       )}
-      <button type="button" className="main-button" disabled={!plan.data || plan.isError || begin.isPending} onClick={() => begin.mutate()}>
-        {plan.data && !plan.isError ? `Start ${plain(plan.data.total, 0)} runs` : "Start"}
+      {/* One button that starts and stops: the focus stays where it is. */}
+      <button type="button" className="main-button" aria-disabled={!isRunning && !canStart} onClick={() => (isRunning ? act.mutate("stop") : canStart && begin.mutate())}>
+        {isRunning ? "Stop" : plan.data && !plan.isError ? `Start ${plain(plan.data.total, 0)} runs` : "Start"}
       </button>
     </span>
   );

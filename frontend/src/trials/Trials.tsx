@@ -1,9 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
-import { catalogueQuery, marketsQuery, scriptsQuery, setupOf, startQuery, type FigureInfo, type Market, type Script, type Setup, type SetupState, type Trial } from "@/api";
-import { Loading, Picker, Trouble } from "@/ui";
+import { useEffect } from "react";
+import { accountsQuery, catalogueQuery, marketsQuery, scriptsQuery, setupOf, startQuery, type FigureInfo, type Market, type Script, type Account, type Setup, type SetupState, type Trial } from "@/api";
+import { AccountWord, InputsWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/setup";
+import { Loading, Notice, Picker, Trouble } from "@/ui";
 import { BasketDesk } from "./basket/BasketDesk";
 import { Doubt } from "./doubt/Doubt";
-import { TIMEFRAMES, type Face, type TrialsState } from "./model";
+import { FACES, type Face, type TrialsState } from "./model";
 import { varyingQuery } from "./queries";
 import { SearchDesk } from "./search/SearchDesk";
 import { StudyDesk } from "./study/StudyDesk";
@@ -12,7 +14,7 @@ import { WalkDesk } from "./walk/WalkDesk";
 
 interface Props {
   state: TrialsState;
-  onState: (state: TrialsState) => void;
+  onState: (state: TrialsState, isSame?: boolean) => void;
   onOpen: (state: SetupState) => void;
 }
 
@@ -25,15 +27,25 @@ export function Trials(props: Props) {
   const scripts = useQuery(scriptsQuery);
   const catalogue = useQuery(catalogueQuery);
   const markets = useQuery(marketsQuery);
-  const failed = start.error ?? scripts.error ?? catalogue.error ?? markets.error;
+  const accounts = useQuery(accountsQuery);
+  const failed = start.error ?? scripts.error ?? catalogue.error ?? markets.error ?? accounts.error;
   if (failed) return <Trouble error={failed.message} />;
-  if (!start.data || !scripts.data || !catalogue.data || !markets.data) return <Loading what="Opening the trials" />;
+  if (!start.data || !scripts.data || !catalogue.data || !markets.data || !accounts.data) return <Loading what="Opening the trials" />;
   const title = state.script ?? start.data.script;
-  const script = scripts.data.find((item) => item.title === title) ?? scripts.data[0];
-  const version = script?.versions.find((item) => item.number === state.version) ?? script?.versions.at(-1);
-  if (!script || !version) return <p className="p-6 text-soft">There is no script to try yet: write one on the shelf.</p>;
+  const script = scripts.data.find((item) => item.title === title);
+  if (!script)
+    return (
+      <Trouble error={scripts.data.length === 0 ? "There is no script to try yet: write one on the shelf." : `There is no script “${title}”.`}>
+        {scripts.data[0] && (
+          <button type="button" className="plain-button my-2" onClick={() => props.onState({ ...state, script: scripts.data[0]!.title, version: undefined, inputs: undefined, trial: undefined })}>
+            Try {scripts.data[0].title}
+          </button>
+        )}
+      </Trouble>
+    );
+  const version = script.versions.find((item) => item.number === state.version) ?? script.versions.at(-1)!;
   const setup = setupOf(state, { ...start.data, ...script.home }, version.text);
-  return <Place {...props} setup={setup} title={script.title} version={version.number} scripts={scripts.data} figures={catalogue.data.figures} markets={markets.data} />;
+  return <Place {...props} setup={setup} title={script.title} version={version.number} scripts={scripts.data} figures={catalogue.data.figures} markets={markets.data} accounts={accounts.data} />;
 }
 
 interface PlaceProps extends Props {
@@ -43,19 +55,36 @@ interface PlaceProps extends Props {
   scripts: Script[];
   figures: FigureInfo[];
   markets: Market[];
+  accounts: Account[];
 }
 
-function Place({ state, setup, title, version, scripts, figures, markets, onState, onOpen }: PlaceProps) {
+function Place({ state, setup, title, version, scripts, figures, markets, accounts, onState, onOpen }: PlaceProps) {
   const varying = useQuery(varyingQuery(setup));
   const face = state.face ?? "sweep";
+  // The address names all of what is tried, so that it can be given to somebody, and gone back to.
+  useEffect(() => {
+    const named = { ...state, script: title, version: state.version ?? version, market: setup.market, timeframe: setup.timeframe, account: setup.account };
+    if (JSON.stringify(named) !== JSON.stringify(state)) onState(named, true);
+  });
+  useEffect(() => {
+    document.title = `${FACES.find((item) => item.face === face)?.label} of ${title} on ${setup.market} ${setup.timeframe} · Trials · Skelb`;
+  }, [face, title, setup.market, setup.timeframe]);
+  // Another setup has no results yet: the trial in view was of the one before.
+  const put = (change: Partial<TrialsState>) => onState({ ...state, ...change, trial: undefined });
+  const conditions = (
+    <>
+      from <SpanWord setup={setup} markets={markets} onPut={put} /> with <AccountWord setup={setup} accounts={accounts} onPut={put} />, <SidesWord setup={setup} onPut={put} /><InputsWord state={state} onPut={put} />
+    </>
+  );
   const words = {
     script: (
       <>
-        <Picker label="Script" value={title} options={scripts.map((item) => ({ value: item.title, label: item.title }))} onChange={(value) => onState({ script: value, face: state.face })} /> v{version}
+        <Picker label="Script" value={title} options={scripts.map((item) => ({ value: item.title, label: item.title }))} onChange={(script) => put({ script, version: undefined, inputs: undefined, x: undefined, y: undefined })} /> v{version}
       </>
     ),
-    market: <Picker label="Market" value={setup.market} options={markets.map((item) => ({ value: item.symbol, label: item.symbol }))} onChange={(market) => onState({ ...state, market, trial: undefined })} />,
-    timeframe: <Picker label="Timeframe" value={setup.timeframe} options={TIMEFRAMES.map((value) => ({ value, label: value }))} onChange={(timeframe) => onState({ ...state, timeframe, trial: undefined })} />,
+    market: <MarketWord setup={setup} markets={markets} onPut={put} />,
+    timeframe: <TimeframeWord setup={setup} onPut={put} />,
+    conditions,
   };
   if (varying.error)
     return (
@@ -78,5 +107,18 @@ function Place({ state, setup, title, version, scripts, figures, markets, onStat
     return { script: trial.title, version: found?.number };
   };
   const Desk = DESKS[face];
-  return <Desk key={`${title} ${version} ${setup.market} ${setup.timeframe}`} head={{ title, face, ...words, objectives, onFace }} state={state} setup={setup} varying={varying.data} figures={figures} markets={markets} originOf={originOf} onState={onState} onOpen={onOpen} />;
+  return (
+    <div className="flex h-full flex-col">
+      {state.version !== undefined && state.version !== version && (
+        <Notice text={`There is no version ${state.version} of ${title}: this is its newest, version ${version}.`}>
+          <button type="button" className="plain-button !py-0" onClick={() => onState({ ...state, version }, true)}>
+            All right
+          </button>
+        </Notice>
+      )}
+      <div className="min-h-0 flex-1">
+        <Desk key={`${title} ${version} ${setup.market} ${setup.timeframe}`} of={`${title} v${version}`} head={{ title, face, ...words, objectives, onFace }} state={state} setup={setup} varying={varying.data} figures={figures} markets={markets} originOf={originOf} onState={onState} onOpen={onOpen} />
+      </div>
+    </div>
+  );
 }

@@ -27,7 +27,7 @@ export function VaryList({ axes, defaults, onChange }: Props) {
               {axis.said}
             </p>
           )}
-          {axis.isOn && (axis.words.length > 0 ? <Words axis={axis} onChange={(chosen) => put(axis.name, { chosen })} /> : <Range axis={axis} onChange={(change) => put(axis.name, change)} />)}
+          {axis.isOn && (axis.words.length > 0 ? <Words axis={axis} canTakeAll={axis.name === "market"} onChange={(chosen) => put(axis.name, { chosen })} /> : <Range axis={axis} onChange={(change) => put(axis.name, change)} />)}
         </li>
       ))}
     </ul>
@@ -48,9 +48,9 @@ function Range({ axis, onChange }: { axis: AxisFields; onChange: (change: Partia
 }
 
 /** Some words of several, each pressed or not. */
-export function Words({ axis, onChange }: { axis: { name: string; words: string[]; chosen: string[] }; onChange: (chosen: string[]) => void }) {
+export function Words({ axis, canTakeAll = false, onChange }: { axis: { name: string; words: string[]; chosen: string[] }; canTakeAll?: boolean; onChange: (chosen: string[]) => void }) {
   return (
-    <p className="mt-1 flex flex-wrap gap-1 pl-6">
+    <p className="mt-1 flex flex-wrap items-baseline gap-1 pl-6">
       {axis.words.map((word) => {
         const isIn = axis.chosen.includes(word);
         return (
@@ -59,6 +59,11 @@ export function Words({ axis, onChange }: { axis: { name: string; words: string[
           </button>
         );
       })}
+      {canTakeAll && (
+        <button type="button" className="cursor-pointer px-1 text-[11.5px] text-long hover:underline disabled:cursor-default disabled:text-soft disabled:no-underline" aria-label={`Take all for ${axis.name}`} disabled={axis.words.every((word) => axis.chosen.includes(word))} onClick={() => onChange(axis.words)}>
+          take all
+        </button>
+      )}
     </p>
   );
 }

@@ -10,6 +10,8 @@ export interface Head {
   script: ReactNode;
   market: ReactNode;
   timeframe: ReactNode;
+  /** Days, account, sides and the inputs that are not at their defaults. */
+  conditions: ReactNode;
   /** Figures to look for, as a picker offers them. */
   objectives: { value: string; label: string }[];
   onFace: (face: Face) => void;
@@ -18,6 +20,8 @@ export interface Head {
 /** What every face of the Trials place is given. */
 export interface DeskProps {
   head: Head;
+  /** The script and its version, under which this desk keeps what was chosen on it. */
+  of: string;
   state: TrialsState;
   setup: Setup;
   varying: Varying[];
@@ -25,6 +29,6 @@ export interface DeskProps {
   markets: Market[];
   /** The saved version that a trial ran. */
   originOf: (trial: Trial) => { script: string; version?: number };
-  onState: (state: TrialsState) => void;
+  onState: (state: TrialsState, isSame?: boolean) => void;
   onOpen: (state: SetupState) => void;
 }

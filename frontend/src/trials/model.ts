@@ -1,4 +1,5 @@
 import type { AxisValue, CalendarRow, FigureInfo, Setup, SetupState, Surface, Trial, TrialOrder, TrialSpan, Varying } from "@/api";
+import { TIMEFRAMES } from "@/setup";
 import { plain } from "@/ui";
 
 export const FACES = [
@@ -39,16 +40,6 @@ export interface AxisFields {
   said: string;
 }
 
-const MINUTES: Record<string, number> = { m: 1, h: 60, d: 1440, w: 10_080 };
-
-/** Whether bars of one timeframe can be gathered into those of another. */
-export function canBuild(from: string, to: string): boolean {
-  const [stored, wanted] = [from, to].map((text) => Number.parseInt(text) * (MINUTES[text.at(-1) ?? ""] ?? NaN));
-  return wanted! >= stored! && (wanted! >= 1440 || wanted! % stored! === 0);
-}
-
-export const TIMEFRAMES = ["1m", "5m", "15m", "30m", "1h", "2h", "4h", "1d"];
-
 /** Everything of a script and its setup that can vary; the inputs named, or the first two, are on. */
 export function axesOf(varying: Varying[], first: (string | undefined)[], setup: { market: string; timeframe: string }, markets: string[]): AxisFields[] {
   const asked = first.filter((name): name is string => name !== undefined && varying.some((item) => item.name === name));
@@ -67,7 +58,7 @@ export function axesOf(varying: Varying[], first: (string | undefined)[], setup:
   const order = [...inputs.filter((axis) => axis.isOn), ...inputs.filter((axis) => !axis.isOn)];
   return [
     ...order,
-    place("timeframe", TIMEFRAMES, [...new Set([setup.timeframe, "1h", "4h"])], "the bars the script runs on"),
+    place("timeframe", [...new Set([...TIMEFRAMES, setup.timeframe])], [...new Set([setup.timeframe, "1h", "4h"])], "the bars the script runs on"),
     place("market", markets, [setup.market], "where the script runs"),
     place("sides", ["both", "long", "short"], ["both", "long", "short"], "which entries are taken"),
   ];

@@ -1,5 +1,6 @@
 import { X } from "lucide-react";
 import { useEffect, useRef, type ReactNode } from "react";
+import { useFocusBack } from "./useFocusBack";
 
 interface Props {
   title: string;
@@ -11,13 +12,10 @@ interface Props {
 /** A sheet over the page; Escape closes it, and what was in focus before gets it back. */
 export function Dialog({ title, onClose, wide, children }: Props) {
   const host = useRef<HTMLDialogElement>(null);
+  useFocusBack();
   useEffect(() => {
     const dialog = host.current;
-    const before = document.activeElement;
     if (dialog && !dialog.open) dialog.showModal();
-    return () => {
-      if (before instanceof HTMLElement) before.focus();
-    };
   }, []);
   return (
     <dialog ref={host} aria-label={title} className={`sheet ${wide ? "sheet-wide" : ""}`} onCancel={onClose} onClose={onClose}>

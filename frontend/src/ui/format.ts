@@ -17,6 +17,23 @@ export function signed(value: number, digits: number): string {
   return value > 0 && !/^[0.,]+$/.test(text) ? `+${text}` : text;
 }
 
+/** Money with its sign; amounts under ten units show their decimals. */
+export function moneyText(value: number): string {
+  return signed(value, moneyDigits(value));
+}
+
+/** Money without a plus. */
+export function amountText(value: number): string {
+  return plain(value, moneyDigits(value));
+}
+
+/** How many decimals an amount of money needs: as many as tell it, where it is small. */
+function moneyDigits(value: number): number {
+  const size = Math.abs(value);
+  if (size === 0 || size >= 9.995) return 0;
+  return size >= 0.01 ? 2 : Math.min(8, 1 - Math.floor(Math.log10(size)));
+}
+
 /** The tone of money: none for nothing and for what is unknown. */
 export function moneyTone(value: number | null | undefined): string {
   return !value ? "" : value > 0 ? "text-gain" : "text-loss";
@@ -27,7 +44,7 @@ export function figureText(info: FigureInfo, value: number | null | undefined): 
   if (value === null || value === undefined) return "–";
   switch (info.unit) {
     case "money":
-      return info.key === "net_profit" ? signed(value, 0) : plain(value, 0);
+      return info.key === "net_profit" ? moneyText(value) : amountText(value);
     case "fraction":
       return info.key === "return" || info.key === "yearly_growth" || info.key === "holding_return" ? `${signed(value * 100, 1)} %` : `${plain(value * 100, 1)} %`;
     case "percent":
@@ -49,8 +66,8 @@ export function difference(info: FigureInfo, value: number | null | undefined, p
   if (value === null || value === undefined || pinned === null || pinned === undefined) return null;
   const change = value - pinned;
   const scale = info.unit === "fraction" ? 100 : 1;
-  const digits = info.unit === "money" || info.unit === "count" ? 0 : info.unit === "ratio" || info.unit === "R" ? 2 : 1;
-  const text = `(${signed(change * scale, digits)})`;
+  const digits = info.unit === "count" ? 0 : info.unit === "ratio" || info.unit === "R" ? 2 : 1;
+  const text = info.unit === "money" ? `(${moneyText(change)})` : `(${signed(change * scale, digits)})`;
   const better = info.higher_is_better === null || Math.abs(change) < 1e-12 ? null : change > 0 === info.higher_is_better;
   return { text, better };
 }
@@ -78,6 +95,14 @@ export function timeText(moment: number, zone: string, parts: "time" | "day" | "
 
 export function dateText(iso: string): string {
   return new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric", timeZone: "UTC" });
+}
+
+/** How long ago something was, for people. */
+export function agoText(ms: number): string {
+  const seconds = Math.max(0, Math.round(ms / 1000));
+  if (seconds < 90) return `${seconds} s ago`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min ago`;
+  return `${Math.round(seconds / 3600)} h ago`;
 }
 
 /** How long something will take, for people. */

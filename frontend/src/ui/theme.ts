@@ -29,12 +29,32 @@ export function useTheme(): ThemeName {
   return name;
 }
 
+/** What drawings on canvas depend on besides their data: the theme, and whether the system says the colours. */
+export function useColors(): string {
+  const [now, setNow] = useState(() => `${currentTheme()} ${FORCED.matches}`);
+  useEffect(() => {
+    const listener = () => setNow(`${currentTheme()} ${FORCED.matches}`);
+    listeners.add(listener);
+    return () => void listeners.delete(listener);
+  }, []);
+  return now;
+}
+
 const TOKENS = ["paper", "panel", "line", "ink", "soft", "long", "short", "gain", "loss", "shallow", "brass", "deep"] as const;
 export type Token = (typeof TOKENS)[number];
 export type Palette = Record<Token, string>;
 
-/** The theme's colours, for drawing on canvas. */
+const FORCED = window.matchMedia("(forced-colors: active)");
+/** What is drawn with, where the system says which colours there are. */
+const SYSTEM: Palette = {
+  paper: "Canvas", panel: "Canvas", line: "GrayText", ink: "CanvasText", soft: "CanvasText", long: "LinkText", short: "VisitedText",
+  gain: "CanvasText", loss: "CanvasText", shallow: "Highlight", brass: "Mark", deep: "LinkText",
+};
+FORCED.addEventListener("change", () => listeners.forEach((listener) => listener()));
+
+/** The theme's colours, for drawing on canvas; the system's own in forced colours. */
 export function palette(): Palette {
+  if (FORCED.matches) return SYSTEM;
   const style = getComputedStyle(document.documentElement);
   return Object.fromEntries(TOKENS.map((name) => [name, style.getPropertyValue(`--${name}`).trim()])) as Palette;
 }

@@ -1,6 +1,7 @@
 import { useCallback, useEffect, useRef, useState, type Ref, type RefObject } from "react";
 import type { AskOnce, LensView, Run, Trace } from "@/api";
-import { useCommands, type Command } from "@/ui";
+import { DateField, TimeframePicker } from "@/setup";
+import { Notice, tellAll, useCommands, type Command } from "@/ui";
 import { ChartPane, type ChartHandle } from "./ChartPane";
 import { LaneChooser } from "./chart/LaneChooser";
 import { useLanes } from "./chart/useLanes";
@@ -17,6 +18,10 @@ interface Props {
   symbol: string;
   chosen: number | null;
   follow: ReturnType<typeof useFollow>;
+  /** The timeframe of the run, and of the chart where that is another. */
+  runTimeframe: string;
+  chartTimeframe: string | undefined;
+  onChartTimeframe: (timeframe: string | undefined) => void;
   pinned: Trace | null;
   ask: AskOnce;
   onStepTrade: (by: 1 | -1) => void;
@@ -25,20 +30,41 @@ interface Props {
 }
 
 /** The chart with what is done at it: following, the lens, lanes, going to a time; below it the trade in view. */
-export function ChartDesk({ ref, run, title, symbol, chosen, follow, pinned, ask, onStepTrade, onAsk, onBar }: Props) {
+export function ChartDesk({ ref, run, title, symbol, chosen, follow, runTimeframe, chartTimeframe, onChartTimeframe, pinned, ask, onStepTrade, onAsk, onBar }: Props) {
   const lanes = useLanes(run, title);
   const [lens, setLens] = useState<LensView | null>(null);
   const { following } = follow;
   const cover = following?.bar ?? null;
-  const onLevels = useCallback(async (key: string, first: number, last: number) => (await ask("levels", { run: key, first, last }))?.levels ?? [], [ask]);
+  const onLevels = useCallback(
+    async (key: string, first: number, last: number) => {
+      const told = await ask("levels", { run: key, first, last });
+      return told.kind === "answer" ? told.answer.levels : [];
+    },
+    [ask],
+  );
+  const onPlace = useCallback(
+    async (key: string, times: number[]) => {
+      const told = await ask("bars_at", { run: key, times });
+      return told.kind === "answer" ? told.answer.bars : null;
+    },
+    [ask],
+  );
+  const [trouble, setTrouble] = useState<string | null>(null);
   const jump = (lane: string, way: 1 | -1) => {
     const bar = ref.current?.here() ?? run.last;
-    void ask("next", { run: run.key, lane, bar, way }).then((found) => {
-      if (found?.bar === null || found?.bar === undefined || (cover !== null && found.bar > cover)) return;
-      ref.current?.hold(found.bar);
+    void ask("next", { run: run.key, lane, bar, way }).then((told) => {
+      setTrouble(told.kind === "failed" ? told.reason : null);
+      if (told.kind !== "answer") return;
+      const found = told.answer.bar;
+      if (found === null || (cover !== null && found > cover)) tellAll(`${lane}: there is no ${way > 0 ? "later" : "earlier"} time.`);
+      else ref.current?.hold(found);
     });
   };
-  const open = (bar: number) => void ask("lens", { run: run.key, bar: Math.max(run.first, Math.min(cover ?? run.last, bar)) }).then((found) => found && setLens(found));
+  const open = (bar: number) =>
+    void ask("lens", { run: run.key, bar: Math.max(run.first, Math.min(cover ?? run.last, bar)) }).then((told) => {
+      setTrouble(told.kind === "failed" ? told.reason : null);
+      if (told.kind === "answer") setLens(told.answer);
+    });
   const openHere = () => open(ref.current?.here() ?? run.last);
   const stepLens = (by: 1 | -1) => {
     if (!lens) return;
@@ -50,7 +76,7 @@ export function ChartDesk({ ref, run, title, symbol, chosen, follow, pinned, ask
     ref.current?.focus();
   };
   const onKey = (key: string): boolean => {
-    const always: Record<string, () => void> = { n: () => onStepTrade(1), p: () => onStepTrade(-1), l: openHere, f: begin };
+    const always: Record<string, () => void> = { n: () => onStepTrade(1), p: () => onStepTrade(-1), l: openHere, f: begin, t: () => picker.current?.querySelector("select")?.focus() };
     const covered: Record<string, () => void> = {
       ArrowRight: () => follow.step(1), ArrowLeft: () => follow.step(-1), ".": () => follow.step(1), ",": () => follow.step(-1),
       " ": () => follow.play(), e: () => follow.toEvent(), End: () => follow.toEnd(), Escape: () => follow.leave(), f: () => follow.leave(),
@@ -63,6 +89,7 @@ export function ChartDesk({ ref, run, title, symbol, chosen, follow, pinned, ask
     act?.();
     return act !== undefined;
   };
+  const picker = useRef<HTMLSpanElement>(null);
   const commands = useRef<Record<string, () => void>>({});
   useEffect(() => {
     commands.current = { begin, openHere, next: () => onStepTrade(1), before: () => onStepTrade(-1), focus: () => ref.current?.focus() };
@@ -86,21 +113,21 @@ export function ChartDesk({ ref, run, title, symbol, chosen, follow, pinned, ask
         )}
         <span className="ml-auto" />
         {!following && (
-          <input
-            type="date"
-            aria-label="Go to a day"
-            title="Go to a day"
-            className="picker !text-[12px] !font-normal text-soft"
-            onChange={(event) => event.target.value && ref.current?.goToTime(`${event.target.value}T00:00Z`)}
-          />
+          <>
+            <span ref={picker} className="text-[12px]">
+              <TimeframePicker label="Bars of the chart" value={chartTimeframe ?? ""} extra={[{ value: "", label: `the run's bars, ${runTimeframe}` }]} onChange={(next) => onChartTimeframe(next === "" || next === runTimeframe ? undefined : next)} />
+            </span>
+            <DateField label="Go to a day" value="" placeholder="go to a day" className="picker w-24 !text-[12px] !font-normal text-soft" onDay={(day) => ref.current?.goToTime(`${day}T00:00Z`)} />
+          </>
         )}
         <button type="button" className="bar-button" title="Open the held bar, or the last in view, into its finer bars (l)" onClick={openHere}>
           Lens
         </button>
         <LaneChooser rows={lanes.rows} onShow={lanes.show} onMove={lanes.move} onJump={jump} />
       </div>
+      {trouble && <Notice text={trouble} />}
       <div className="relative min-h-0 flex-1">
-        <ChartPane ref={ref as Ref<ChartHandle>} run={run} symbol={symbol} chosen={chosen} lanes={lanes.shown} cover={cover} pinned={pinned} onAsk={onAsk} onBar={onBar} onLevels={onLevels} onLane={(lane) => jump(lane, 1)} onKey={onKey} />
+        <ChartPane ref={ref as Ref<ChartHandle>} run={run} symbol={symbol} chosen={chosen} lanes={lanes.shown} cover={cover} pinned={pinned} onAsk={onAsk} onBar={onBar} onLevels={onLevels} onPlace={onPlace} onLane={(lane) => jump(lane, 1)} onKey={onKey} />
         {isLensed && <Lens view={lens} run={run} onStep={stepLens} onClose={() => setLens(null)} />}
       </div>
       {chosen !== null && <TradeSentence run={run} symbol={symbol} row={chosen} digits={priceDigits(run.tick)} onStep={onStepTrade} />}

@@ -1,10 +1,14 @@
 import { useEffect, useImperativeHandle, useRef, type KeyboardEvent, type Ref } from "react";
 import type { ChartWindow, LevelsInForce, Run, Trace } from "@/api";
-import { useTheme } from "@/ui";
+import { useColors } from "@/ui";
 import { ChartStack } from "./chart/stack";
 
 export interface ChartHandle {
   setWindow: (window: ChartWindow) => void;
+  /** The data that was asked for could not be read. */
+  noWindow: () => void;
+  /** When a bar opened, as it was told. */
+  knowBar: (bar: number, moment: number) => void;
   flyTo: (row: number) => void;
   goToTime: (time: string) => void;
   hold: (bar: number) => void;
@@ -30,33 +34,36 @@ interface Props {
   onBar: (run: string, bar: number | null) => void;
   onLevels: (run: string, first: number, last: number) => Promise<LevelsInForce[]>;
   onLane: (lane: string) => void;
+  onPlace: (run: string, times: number[]) => Promise<number[] | null>;
   /** Keys that mean something besides moving about the chart; true when one was taken. */
   onKey: (key: string) => boolean;
 }
 
 /** The chart, driven by mouse and keys. */
-export function ChartPane({ ref, run, symbol, chosen, lanes, cover, pinned, onAsk, onBar, onLevels, onLane, onKey }: Props) {
+export function ChartPane({ ref, run, symbol, chosen, lanes, cover, pinned, onAsk, onBar, onLevels, onLane, onPlace, onKey }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const stack = useRef<ChartStack | null>(null);
-  const theme = useTheme();
+  const colors = useColors();
   const pressed = useRef(onLane);
   useEffect(() => {
     pressed.current = onLane;
   });
 
   useEffect(() => {
-    const made = new ChartStack(host.current!, { onAsk, onBar, onLevels, onLane: (lane) => pressed.current(lane) });
+    const made = new ChartStack(host.current!, { onAsk, onBar, onLevels, onPlace, onLane: (lane) => pressed.current(lane) });
     stack.current = made;
     return () => {
       stack.current = null;
       made.destroy();
     };
-  }, [onAsk, onBar, onLevels]);
+  }, [onAsk, onBar, onLevels, onPlace]);
 
   useImperativeHandle(ref, () => ({
     setWindow: (window) => stack.current?.setWindow(window),
+    noWindow: () => stack.current?.noWindow(),
+    knowBar: (bar, moment) => stack.current?.knowBar(bar, moment),
     flyTo: (row) => stack.current?.flyTo(row),
-    goToTime: (time) => stack.current?.goToTime(Date.parse(time) / 1000),
+    goToTime: (time) => void stack.current?.goToTime(Date.parse(time) / 1000),
     hold: (bar) => stack.current?.holdBar(bar),
     here: () => stack.current?.here() ?? null,
     start: () => stack.current?.start() ?? 0,
@@ -68,7 +75,7 @@ export function ChartPane({ ref, run, symbol, chosen, lanes, cover, pinned, onAs
   useEffect(() => stack.current?.setChosen(chosen), [chosen]);
   useEffect(() => stack.current?.setCover(cover), [cover, run]);
   useEffect(() => stack.current?.setPinned(pinned), [pinned]);
-  useEffect(() => stack.current?.repaint(), [theme]);
+  useEffect(() => stack.current?.repaint(), [colors]);
 
   const keys: Record<string, () => void> = {
     ArrowLeft: () => stack.current?.pan(-0.1),
@@ -95,7 +102,7 @@ export function ChartPane({ ref, run, symbol, chosen, lanes, cover, pinned, onAs
     <div
       ref={host}
       role="application"
-      aria-label={`Chart of ${symbol}. Arrow keys move, plus and minus zoom, Home shows all, n and p go to the next and previous trade, h or a click holds a bar, comma and point hold the one before and after, Escape lets it go, l opens a bar, f follows the run with its future covered.`}
+      aria-label={`Chart of ${symbol}. Arrow keys move, plus and minus zoom, Home shows all, n and p go to the next and previous trade, h or a click holds a bar, comma and point hold the one before and after, Escape lets it go, l opens a bar, t shows other bars, f follows the run with its future covered.`}
       tabIndex={0}
       data-testid="chart"
       className="h-full w-full cursor-crosshair overflow-hidden"

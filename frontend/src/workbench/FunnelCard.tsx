@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
-import type { AskOnce, FunnelView } from "@/api";
-import { Dialog, Loading, plain } from "@/ui";
+import type { AskOnce, FunnelView, Told } from "@/api";
+import { Dialog, Loading, plain, Trouble } from "@/ui";
 
 interface Props {
   run: string;
@@ -10,13 +10,19 @@ interface Props {
 
 /** Why so few trades, or so many: what each part of the entry rules let through, and where the signals went. */
 export function FunnelCard({ run, ask, onClose }: Props) {
-  const [found, setFound] = useState<FunnelView | null>(null);
+  const [told, setTold] = useState<Told<FunnelView> | null>(null);
   useEffect(() => {
-    void ask("funnel", { run }).then((answer) => answer && setFound(answer));
+    let isWanted = true;
+    void ask("funnel", { run }).then((answer) => isWanted && setTold(answer));
+    return () => {
+      isWanted = false;
+    };
   }, [ask, run]);
+  const found = told?.kind === "answer" ? told.answer : null;
   return (
     <Dialog title="Why so few, why so many" onClose={onClose}>
-      {!found && <Loading what="Counting" />}
+      {(told === null || told.kind === "superseded") && <Loading what="Counting" />}
+      {told?.kind === "failed" && <Trouble error={told.reason} />}
       {found?.sides.length === 0 && <p className="p-4 text-soft">No entry rule is on for these sides.</p>}
       {found?.sides.map((side) => (
         <section key={side.side} aria-label={side.side} className="border-b border-line px-4 py-3 last:border-b-0">

@@ -1,13 +1,13 @@
 import type { ReactNode } from "react";
 import type { Account, Market, Script, Setup, SetupState } from "@/api";
+import { AccountWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/setup";
 import { Picker } from "@/ui";
-import { TIMEFRAMES } from "./model";
-import { SpanPicker } from "./SpanPicker";
 
 interface Props {
   state: SetupState;
   setup: Setup;
   title: string;
+  /** The version in view; 0 for a script that was never saved. */
   version: number;
   isSaved: boolean;
   scripts: Script[];
@@ -19,49 +19,38 @@ interface Props {
 
 /** The whole setup as one sentence; every underlined word can be another. */
 export function Sentence({ state, setup, title, version, isSaved, scripts, markets, accounts, onState, children }: Props) {
-  const market = markets.find((item) => item.symbol === setup.market);
-  const first = market?.bars.map((bars) => bars.first.slice(0, 10)).sort()[0] ?? "";
-  const last = market?.bars.map((bars) => bars.last.slice(0, 10)).sort().at(-1) ?? "";
-  const openScript = (name: string) => {
-    const home = scripts.find((script) => script.title === name)?.home;
-    onState({ ...state, script: name, version: undefined, inputs: undefined, ...(home ? { market: home.market, timeframe: home.timeframe, from: undefined, to: undefined } : {}) });
-  };
-  const versions = scripts.find((script) => script.title === title)?.versions ?? [];
+  const script = scripts.find((item) => item.title === title);
+  const titles = [...(script ? [] : [title]), ...scripts.map((item) => item.title)];
+  const versions = script?.versions ?? [{ number: version }];
+  const home = script?.home;
+  const isAway = home && (home.market !== setup.market || home.timeframe !== setup.timeframe);
+  const put = (change: Partial<SetupState>) => onState({ ...state, ...change });
   return (
     <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-[14.5px] text-soft">
       <h1 className="sr-only">Workbench</h1>
       <span>Test</span>
-      <Picker label="Script" value={title} options={scripts.map((script) => ({ value: script.title, label: script.title }))} onChange={openScript} />
+      {/* Another script keeps market, timeframe, days and account: only its inputs are its own. */}
+      <Picker label="Script" value={title} options={titles.map((name) => ({ value: name, label: name }))} onChange={(name) => onState({ ...state, script: name, version: undefined, inputs: undefined })} />
       <Picker
         label="Version"
         value={String(version)}
-        options={versions.map((item) => ({ value: String(item.number), label: `v${item.number}${item.number === version && !isSaved ? " changed" : ""}` })).reverse()}
+        options={versions.map((item) => ({ value: String(item.number), label: item.number === 0 ? "never saved" : `v${item.number}${item.number === version && !isSaved ? " changed" : ""}` })).reverse()}
         onChange={(value) => onState({ ...state, version: Number(value) })}
       />
+      {isAway && (
+        <button type="button" className="cursor-pointer rounded-sm border border-line px-1 text-[11.5px] hover:border-soft hover:text-base-content" title={`${title} was written for ${home.market} at ${home.timeframe}: go there`} onClick={() => put({ ...home, from: undefined, to: undefined })}>
+          home: {home.market} {home.timeframe}
+        </button>
+      )}
       <span>on</span>
-      <Picker
-        label="Market"
-        value={setup.market}
-        options={markets.map((item) => ({ value: item.symbol, label: item.symbol }))}
-        onChange={(value) => onState({ ...state, market: value, from: undefined, to: undefined })}
-      />
+      <MarketWord setup={setup} markets={markets} onPut={put} />
       <span>at</span>
-      <Picker label="Timeframe" value={setup.timeframe} options={TIMEFRAMES.map((value) => ({ value, label: value }))} onChange={(value) => onState({ ...state, timeframe: value })} />
+      <TimeframeWord setup={setup} onPut={put} />
       <span>from</span>
-      <SpanPicker market={setup.market} first={first} last={last} from={state.from ?? first} to={state.to ?? last} onSpan={(from, to) => onState({ ...state, from, to })} />
+      <SpanWord setup={setup} markets={markets} onPut={put} />
       <span>with</span>
-      <Picker label="Account" value={setup.account} options={accounts.map((item) => ({ value: item.name, label: item.name }))} onChange={(value) => onState({ ...state, account: value })} />
-      <Picker
-        label="Sides"
-        value={setup.inverted ? "inverted" : (setup.sides ?? "both")}
-        options={[
-          { value: "both", label: "both sides" },
-          { value: "long", label: "long only" },
-          { value: "short", label: "short only" },
-          { value: "inverted", label: "sides exchanged" },
-        ]}
-        onChange={(value) => onState({ ...state, sides: value === "long" || value === "short" ? value : undefined, inverted: value === "inverted" || undefined })}
-      />
+      <AccountWord setup={setup} accounts={accounts} onPut={put} />
+      <SidesWord setup={setup} onPut={put} />
       <span className="ml-auto flex gap-2 text-[13px] text-base-content">{children}</span>
     </header>
   );

@@ -1,7 +1,7 @@
-import { useState } from "react";
 import type { FigureInfo, Figures, KeptRun, Run } from "@/api";
-import { difference, figureText, passes, Said, usePassMarks } from "@/ui";
+import { difference, figureText, passes, PopOver, Said, usePassMarks } from "@/ui";
 import { PassMarkEditor } from "./PassMarkEditor";
+import { PinnedRuns } from "./PinnedRuns";
 
 const SHOWN = ["net_profit", "return", "max_drawdown_percent", "return_over_drawdown", "profit_factor", "win_rate", "trades", "costs_share"];
 
@@ -12,22 +12,24 @@ interface Props {
   isCovered: boolean;
   figures: FigureInfo[];
   pinned: KeptRun | null;
-  waiting: boolean;
+  /** Whether the figures are not of the text and setup in view. */
+  isOld: boolean;
+  onPin: (number: number) => void;
   onUnpin: () => void;
   onFinding: (time: string) => void;
+  onFigures: () => void;
 }
 
 /** Eight figures with their difference from the pinned run, and the findings. */
-export function Soundings({ run, all, isCovered, figures, pinned, waiting, onUnpin, onFinding }: Props) {
-  const [open, setOpen] = useState(false);
+export function Soundings({ run, all, isCovered, figures, pinned, isOld, onPin, onUnpin, onFinding, onFigures }: Props) {
   const marks = usePassMarks();
   // Findings judge the whole run: while its future is covered they would tell it.
   const findings = isCovered ? [] : (run?.findings ?? []);
   const before = pinned?.figures.all;
   const shown = SHOWN.map((key) => figures.find((figure) => figure.key === key)).filter((figure) => figure !== undefined);
   return (
-    <div className="relative flex min-h-[52px] flex-none items-center border-b border-line px-4">
-      <dl className={`flex flex-1 flex-wrap gap-y-1 ${waiting ? "text-soft" : ""}`} aria-busy={waiting} data-testid="soundings">
+    <div className="relative flex min-h-[52px] flex-none items-center border-b border-line px-4 py-1 max-[900px]:flex-wrap">
+      <dl className={`flex flex-1 flex-wrap gap-y-1 ${isOld ? "text-soft italic" : ""}`} aria-busy={isOld} data-testid="soundings">
         {shown.map((figure) => {
           const mark = marks[figure.key];
           const passed = run?.is_strategy ? passes(mark, all?.[figure.key]) : null;
@@ -44,10 +46,10 @@ export function Soundings({ run, all, isCovered, figures, pinned, waiting, onUnp
                   </span>
                 )}
               </dt>
-              <dd className="num order-1 whitespace-nowrap text-[15px] font-semibold" data-figure={figure.key}>
+              <dd className="num order-1 cursor-pointer text-[15px] leading-[18px] font-semibold" data-figure={figure.key} title="All figures (Alt G)" onClick={onFigures}>
                 {run?.is_strategy ? figureText(figure, all?.[figure.key]) : "–"}
                 {change && (
-                  <span className={`ml-1 text-[11.5px] font-normal ${change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`} data-change={figure.key}>
+                  <span className={`ml-1 inline-block whitespace-nowrap text-[11.5px] font-normal ${change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`} data-change={figure.key}>
                     {change.text}
                   </span>
                 )}
@@ -56,36 +58,39 @@ export function Soundings({ run, all, isCovered, figures, pinned, waiting, onUnp
           );
         })}
       </dl>
-      {pinned && (
-        <button type="button" className="mr-3 cursor-pointer whitespace-nowrap text-[12px] text-brass hover:underline" onClick={onUnpin}>
-          against run {pinned.number} ✕
-        </button>
-      )}
-      <button
-        type="button"
-        className={`cursor-pointer whitespace-nowrap text-[13px] font-semibold ${findings.length ? "text-brass" : "font-normal text-soft"}`}
-        aria-expanded={open}
-        disabled={findings.length === 0}
-        onClick={() => setOpen(!open)}
-      >
-        {isCovered ? "up to this bar" : findings.length === 0 ? "no findings" : `△ ${findings.length} finding${findings.length > 1 ? "s" : ""}`}
+      <button type="button" className="mr-3 cursor-pointer whitespace-nowrap text-[12px] text-soft hover:text-base-content hover:underline" title="All figures as all, long and short (Alt G)" disabled={!run?.is_strategy || isCovered} onClick={onFigures}>
+        all figures
       </button>
-      {open && findings.length > 0 && (
-        <ul className="absolute top-full right-3 z-30 max-h-80 w-[34rem] max-w-full overflow-auto border border-line bg-base-100 shadow-sm">
-          {findings.map((finding) => (
-            <li key={finding.code} className="flex items-baseline gap-3 border-b border-line px-3 py-2 last:border-b-0">
-              <span className={`w-14 flex-none text-[11.5px] italic ${finding.severity === "grave" ? "text-loss" : finding.severity === "warning" ? "text-brass" : "text-soft"}`}>{finding.severity}</span>
-              <span className="flex-1">
-                <Said text={finding.message} />
-              </span>
-              {finding.time && (
-                <button type="button" className="cursor-pointer whitespace-nowrap text-long hover:underline" onClick={() => onFinding(finding.time!)}>
-                  show
-                </button>
-              )}
-            </li>
-          ))}
-        </ul>
+      <span className="mr-3 flex-none">{pinned ? <PinnedRuns pinned={pinned} onPin={onPin} onUnpin={onUnpin} /> : null}</span>
+      {isCovered || findings.length === 0 ? (
+        <span className="text-[13px] whitespace-nowrap text-soft">{isCovered ? "up to this bar" : "no findings"}</span>
+      ) : (
+        <PopOver face={`△ ${findings.length} finding${findings.length > 1 ? "s" : ""}`} className="cursor-pointer whitespace-nowrap text-[13px] font-semibold text-brass" side="right">
+          {(close) => (
+            <ul aria-label="Findings" className="max-h-80 w-[34rem] max-w-[90vw] overflow-auto">
+              {findings.map((finding) => (
+                <li key={finding.code} className="flex items-baseline gap-3 border-b border-line px-3 py-2 last:border-b-0">
+                  <span className={`w-14 flex-none text-[11.5px] italic ${finding.severity === "grave" ? "text-loss" : finding.severity === "warning" ? "text-brass" : "text-soft"}`}>{finding.severity}</span>
+                  <span className="flex-1">
+                    <Said text={finding.message} />
+                  </span>
+                  {finding.time && (
+                    <button
+                      type="button"
+                      className="cursor-pointer whitespace-nowrap text-long hover:underline"
+                      onClick={() => {
+                        onFinding(finding.time!);
+                        close();
+                      }}
+                    >
+                      show
+                    </button>
+                  )}
+                </li>
+              ))}
+            </ul>
+          )}
+        </PopOver>
       )}
     </div>
   );

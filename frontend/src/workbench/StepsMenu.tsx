@@ -1,22 +1,27 @@
 import { Redo2, Undo2 } from "lucide-react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { plain, signed } from "@/ui";
 import type { useSteps } from "./steps";
 
 /** Undo, redo, and all steps of the strategy with what each earned. */
 export function StepsMenu({ steps, isCovered }: { steps: ReturnType<typeof useSteps>; isCovered: boolean }) {
   const [isOpen, setOpen] = useState(false);
+  const button = useRef<HTMLButtonElement>(null);
+  const close = () => {
+    setOpen(false);
+    button.current?.focus();
+  };
   const before = steps.steps[steps.at];
   const after = steps.steps[steps.at + 1];
   return (
-    <span className="inline-flex items-center" onKeyDown={(event) => event.key === "Escape" && setOpen(false)}>
+    <span className="inline-flex items-center" onKeyDown={(event) => event.key === "Escape" && isOpen && close()}>
       <button type="button" className="bar-button" aria-label="Undo a step" title={before && steps.at > 0 ? `Undo: ${before.words} (Alt Z)` : "Nothing to undo"} disabled={steps.at <= 0} onClick={steps.undo}>
         <Undo2 size={14} aria-hidden />
       </button>
       <button type="button" className="bar-button" aria-label="Redo a step" title={after ? `Redo: ${after.words} (Alt Shift Z)` : "Nothing to redo"} disabled={!after} onClick={steps.redo}>
         <Redo2 size={14} aria-hidden />
       </button>
-      <button type="button" className="bar-button" aria-expanded={isOpen} title="Every step of the strategy since it was opened, with what each earned" disabled={steps.steps.length < 2 || isCovered} onClick={() => setOpen(!isOpen)}>
+      <button ref={button} type="button" className="bar-button" aria-expanded={isOpen} title="Every step of the strategy since it was opened, with what each earned" disabled={steps.steps.length < 2 || isCovered} onClick={() => setOpen(!isOpen)}>
         Steps
       </button>
       {isOpen && !isCovered && (
@@ -32,7 +37,7 @@ export function StepsMenu({ steps, isCovered }: { steps: ReturnType<typeof useSt
                     type="button"
                     aria-current={place === steps.at ? "step" : undefined}
                     className={`flex w-full cursor-pointer items-baseline gap-2 px-3 py-1 text-left hover:bg-shallow focus:bg-shallow ${place === steps.at ? "border-l-[3px] border-l-base-content font-semibold" : place > steps.at ? "text-soft" : ""}`}
-                    onClick={() => (steps.go(place), setOpen(false))}
+                    onClick={() => (steps.go(place), close())}
                   >
                     <span className="min-w-0 flex-1 truncate" title={step.words}>
                       {step.words}

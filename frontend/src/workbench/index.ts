@@ -1,1 +1,2 @@
-export { Workbench } from "./Workbench";
+export { FACES, type Face } from "./useWorkbenchCommands";
+export { Workbench, type WorkbenchState } from "./Workbench";

@@ -1,28 +1,42 @@
 import type { InputInfo, Script, SetupState, TradeColumns } from "@/api";
 
-export function versionOf(script: Script | undefined, number: number | undefined) {
-  if (!script) return undefined;
-  return script.versions.find((version) => version.number === number) ?? script.versions[script.versions.length - 1];
+/** A script as it is opened: a saved version, or (0) a text that was never saved. */
+export interface Opened {
+  number: number;
+  text: string;
 }
 
-const draftKey = (title: string, version: number) => `skelb-draft ${title} v${version}`;
-
-/** A text that was typed and not saved survives a reload. */
-export function readDraft(title: string, version: number): string | null {
-  return localStorage.getItem(draftKey(title, version));
+/** What an address means of the scripts there are; the newest version where it names none, or one that is not there. */
+export function openedOf(script: Script | undefined, title: string, number: number | undefined): Opened | undefined {
+  if (number === 0 && !script) return { number: 0, text: templateOf(title) };
+  return script?.versions.find((version) => version.number === number) ?? script?.versions.at(-1);
 }
 
-export function keepDraft(title: string, version: number, text: string, saved: string): void {
-  if (text === saved) localStorage.removeItem(draftKey(title, version));
-  else localStorage.setItem(draftKey(title, version), text);
+/** The title that a text gives itself; empty when it has none. */
+export function titleIn(text: string): string {
+  return (/^\s*title\s+"((?:\\.|[^"\\])*)"/m.exec(text)?.[1] ?? "").replaceAll('\\"', '"').trim();
 }
 
-export const TIMEFRAMES = ["1m", "2m", "3m", "5m", "10m", "15m", "30m", "1h", "2h", "4h", "1d", "1w"];
+/** What a new script begins with: a whole strategy that trades to the end of any bars, to change word by word. */
+export function templateOf(title: string): string {
+  return `title "${title}"
+note "A beginning: change a word, and the chart, the trades and the figures follow."
 
-export function inputText(input: InputInfo, value: number | boolean | string): string {
-  if (input.kind === "switch") return value ? "on" : "off";
-  if (input.kind === "time" && typeof value === "number") return `${String(Math.floor(value / 60)).padStart(2, "0")}:${String(value % 60).padStart(2, "0")}`;
-  return String(value);
+input fast = 10 from 4 to 30 step 2      "Fast length"
+input slow = 40 from 20 to 100 step 5    "Slow length"
+
+quick = ema(close, fast)
+calm  = ema(close, slow)
+up    = quick crosses above calm
+down  = quick crosses below calm
+
+draw quick, calm
+
+enter long  when up
+enter short when down
+stop 2 * atr(14)
+size 1 units
+`;
 }
 
 /** The given inputs with one changed; a value equal to the default is left out. */
@@ -33,13 +47,13 @@ export function changedInputs(given: SetupState["inputs"], input: InputInfo, val
   return Object.keys(next).length > 0 ? next : undefined;
 }
 
-/** Index of the first trade whose entry lies at or after a bar. */
-export function firstTradeFrom(trades: TradeColumns, bar: number): number {
+/** Index of the first trade that ends at or after a bar; trades stand in the order of their exits. */
+export function firstTradeEndingFrom(trades: TradeColumns, bar: number): number {
   let low = 0;
-  let high = trades.entry_bar.length;
+  let high = trades.exit_bar.length;
   while (low < high) {
     const middle = (low + high) >> 1;
-    if (trades.entry_bar[middle]! < bar) low = middle + 1;
+    if (trades.exit_bar[middle]! < bar) low = middle + 1;
     else high = middle;
   }
   return low;
@@ -51,4 +65,10 @@ export function sliderRange(input: InputInfo): { low: number; high: number; step
   const low = input.low ?? Math.min(0, value * 2);
   const high = input.high ?? Math.max(1, value * 3);
   return { low, high, step: input.step ?? (Number.isInteger(value) && Number.isInteger(low) ? 1 : (high - low) / 100) };
+}
+
+/** A text under another title. */
+export function retitled(text: string, title: string): string {
+  const quoted = `"${title.replaceAll('"', '\\"')}"`;
+  return /^\s*title\s+"/m.test(text) ? text.replace(/^(\s*title\s+)"((?:\\.|[^"\\])*)"/m, (_, words: string) => words + quoted) : `title ${quoted}\n${text}`;
 }

@@ -46,7 +46,9 @@ function textInWords(before: string, after: string): string {
   return `line ${first + 1}: ${short(come[0])}`;
 }
 
-const sameSetup = (a: Step, text: string, state: SetupState) => a.text === text && JSON.stringify({ ...a.state, pinned: 0 }) === JSON.stringify({ ...state, pinned: 0 });
+/** What of a state makes a run what it is. */
+const setupIn = ({ market, timeframe, from, to, account, sides, inverted, inputs }: SetupState) => JSON.stringify({ market, timeframe, from, to, account, sides, inverted, inputs });
+const sameSetup = (a: Step, text: string, state: SetupState) => a.text === text && setupIn(a.state) === setupIn(state);
 
 /** The steps a strategy went through since it was opened, and where it stands; going back forgets nothing until something else is tried. */
 export function useSteps(key: string, text: string | null, state: SetupState, answer: RunAnswer | null, isWaiting: boolean, onTake: (step: Step) => void) {

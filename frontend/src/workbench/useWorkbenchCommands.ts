@@ -4,6 +4,8 @@ import type { Tool } from "./text/TextTools";
 
 export const FACES = ["Text", "Sheet", "Inputs"] as const;
 export type Face = (typeof FACES)[number];
+/** What can lie over the chart. */
+export type OverChart = "figures" | "trades";
 
 /** What the Workbench can be told to do from the palette. */
 interface Acts {
@@ -14,6 +16,9 @@ interface Acts {
   save: () => void;
   why: () => void;
   face: (face: Face) => void;
+  /** Open a sheet over the chart, or close it. */
+  sheet: (sheet: OverChart) => void;
+  stop: () => void;
   tool: (tool: Tool) => void;
 }
 
@@ -30,6 +35,9 @@ export function useWorkbenchCommands(acts: Acts): void {
       { name: "Pin this run", act: () => now.current.pin() },
       { name: "Make rules from the conditions", act: () => now.current.rules() },
       { name: "Save a version", keys: "Ctrl S", act: () => now.current.save() },
+      { name: "All figures", keys: "Alt G", act: () => now.current.sheet("figures") },
+      { name: "Trades as a table", keys: "Alt T", act: () => now.current.sheet("trades") },
+      { name: "Stop computing", act: () => now.current.stop() },
       { name: "Why so few trades", act: () => now.current.why() },
       ...FACES.map((face) => ({ name: `Show the ${face.toLowerCase()}`, act: () => now.current.face(face) })),
       { name: "Read the strategy back", act: () => now.current.tool("readback") },
@@ -43,10 +51,12 @@ export function useWorkbenchCommands(acts: Acts): void {
   useCommands("Workbench", commands);
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
-      if (!event.altKey || event.ctrlKey || event.metaKey || event.code !== "KeyZ") return;
+      if (!event.altKey || event.ctrlKey || event.metaKey) return;
+      const acts: Record<string, () => void> = { KeyZ: () => (event.shiftKey ? now.current.redo() : now.current.undo()), KeyG: () => now.current.sheet("figures"), KeyT: () => now.current.sheet("trades") };
+      const act = acts[event.code];
+      if (!act) return;
       event.preventDefault();
-      if (event.shiftKey) now.current.redo();
-      else now.current.undo();
+      act();
     };
     window.addEventListener("keydown", press);
     return () => window.removeEventListener("keydown", press);

@@ -2,7 +2,7 @@
 
 from skelb.core.bars.bars import Bars, Bools, Floats, Ints
 from skelb.core.bars.calendar import Calendar, resample, session_bars
-from skelb.core.bars.market import WEEKDAYS, Commission, Market, parse_days
+from skelb.core.bars.market import WEEKDAYS, Commission, Market, is_zone, parse_days
 from skelb.core.bars.quality import Fault, commonest_step, find_faults
 from skelb.core.bars.timeframes import Timeframe, timeframe_of_step
 
@@ -19,6 +19,7 @@ __all__ = [
     "Timeframe",
     "commonest_step",
     "find_faults",
+    "is_zone",
     "parse_days",
     "resample",
     "session_bars",

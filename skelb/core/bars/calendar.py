@@ -7,11 +7,11 @@ from functools import cached_property
 from zoneinfo import ZoneInfo
 
 import numpy as np
-from numba import njit
 
 from skelb.core.bars.bars import Bars, Bools, Ints
 from skelb.core.bars.market import Market
 from skelb.core.bars.timeframes import WEEK_MINUTES, Timeframe
+from skelb.core.compiled import njit
 
 _DAY_S = 86_400
 

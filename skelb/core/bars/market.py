@@ -55,6 +55,15 @@ def parse_session(text: str, session_day: str) -> tuple[SessionRange, ...]:
     return tuple(ranges)
 
 
+def is_zone(name: str) -> bool:
+    """Whether a name, such as Europe/Berlin, is one of the time zone database."""
+    try:
+        ZoneInfo(name)
+    except (OSError, ValueError, KeyError):
+        return False
+    return True
+
+
 def parse_days(text: str) -> frozenset[int]:
     """The weekdays (Monday is 0) in a list such as `mon-thu, sat`; a range may run over the weekend.
 
@@ -130,10 +139,8 @@ class Market:
         ):
             if getattr(self, name) not in allowed:
                 raise SettingsError(f"market {self.symbol}: {name} is one of {', '.join(allowed)}")
-        try:
-            ZoneInfo(self.zone)
-        except (OSError, ValueError, KeyError) as exc:
-            raise SettingsError(f"market {self.symbol}: zone `{self.zone}` is not an Area/City name") from exc
+        if not is_zone(self.zone):
+            raise SettingsError(f"market {self.symbol}: zone `{self.zone}` is not an Area/City name")
         _ = self.ranges, self.trading_weekdays
 
     @cached_property

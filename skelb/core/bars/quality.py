@@ -15,6 +15,9 @@ class Fault:
     rows: Bools
 
 
+_MOST_PRICE = 1e12  # beyond it a tick of a cent is lost in a price, and sums of money soon are none
+
+
 def find_faults(time: Ints, open_: Floats, high: Floats, low: Floats, close: Floats, volume: Floats) -> list[Fault]:
     """Every reason for which rows are refused, one fault per reason that occurs, in order of weight.
 
@@ -29,11 +32,16 @@ def find_faults(time: Ints, open_: Floats, high: Floats, low: Floats, close: Flo
         repeated[order[1:]] = time[order][1:] == time[order][:-1]
     found = [
         Fault("a price is missing or not a finite number", ~finite),
+        Fault(
+            "a price is beyond 1,000,000,000,000",
+            finite & np.logical_or.reduce([np.abs(price) > _MOST_PRICE for price in prices]),
+        ),
         Fault("the high is below the low", finite & (high < low)),
         Fault(
             "the open or close lies outside high and low",
             finite & (high >= low) & ((np.maximum(open_, close) > high) | (np.minimum(open_, close) < low)),
         ),
+        Fault("the volume is not a finite number", ~np.isfinite(volume)),
         Fault("the volume is negative", volume < 0),
         Fault("the time stands in the file already", repeated),
     ]

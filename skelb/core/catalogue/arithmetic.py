@@ -2,9 +2,9 @@
 """Arithmetic whose result can be unknown although both sides are known."""
 
 import numpy as np
-from numba import njit
 
 from skelb.core.bars import Floats
+from skelb.core.compiled import njit
 
 
 def quotient(a: Floats, b: Floats) -> Floats:

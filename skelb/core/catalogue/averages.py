@@ -2,11 +2,11 @@
 """Averages: the mean of a window, and the two recursive averages everything smoothed is made of."""
 
 import numpy as np
-from numba import njit
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.arithmetic import quotient
 from skelb.core.catalogue.entry import Function, Parameter, Record
+from skelb.core.compiled import njit
 
 
 def sma(x: Floats, n: int) -> Floats:

@@ -5,10 +5,10 @@ The encoding makes Kleene's logic arithmetic: `and` is the minimum, `or` the max
 """
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from skelb.core.bars import Floats
+from skelb.core.compiled import njit
 
 NO, UNKNOWN, YES = 0, 1, 2
 

@@ -2,13 +2,14 @@
 """Momentum: how fast and how one-sidedly a series moves."""
 
 import numpy as np
-from numba import njit
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.arithmetic import quotient
 from skelb.core.catalogue.averages import ema, sma
 from skelb.core.catalogue.entry import Function, Parameter, Record
 from skelb.core.catalogue.windows import highest, lowest
+from skelb.core.compiled import njit
+from skelb.core.stopping import stretches
 
 
 def rsi(x: Floats, n: int) -> Floats:
@@ -63,7 +64,10 @@ def stoch(high: Floats, low: Floats, close: Floats, n: int, k: int, d: int) -> R
 
 def cci(typical: Floats, n: int) -> Floats:
     """Distance of the typical price from its average in units of 0.015 mean absolute deviations, shape (n_bars,)."""
-    return _cci(typical, n, np.empty_like(typical))
+    out = np.empty_like(typical)
+    for first, end in stretches(typical.size, n):
+        _cci(typical, n, out, first, end)
+    return out
 
 
 def mfi(typical: Floats, volume: Floats, n: int) -> Floats:
@@ -92,13 +96,13 @@ def tsi(x: Floats, a: int, b: int) -> Floats:
 def gain(x: Floats, n: int) -> Floats:
     """Difference to the value `n` bars earlier, unit of `x`, shape (n_bars,)."""
     out = np.full_like(x, np.nan)
-    out[n:] = x[n:] - x[: x.size - n]
+    out[n:] = x[n:] - x[: max(0, x.size - n)]
     return out
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _cci(x, n, out):
-    for i in range(x.size):
+def _cci(x, n, out, first, end):
+    for i in range(first, end):
         out[i] = np.nan
         if i < n - 1:
             continue
@@ -111,7 +115,6 @@ def _cci(x, n, out):
             deviation += abs(x[k] - mean)
         if deviation > 0.0:
             out[i] = (x[i] - mean) / (0.015 * deviation / n)
-    return out
 
 
 _SERIES = Parameter("x", "number")

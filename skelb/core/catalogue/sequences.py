@@ -2,11 +2,11 @@
 """Conditions over several bars: steps in order, and several things in any order."""
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.conditions import Conditions
+from skelb.core.compiled import njit
 
 
 def in_sequence(a: Conditions, b: Conditions, unless: Conditions | None, within: int | None) -> Conditions:

@@ -2,30 +2,40 @@
 """Statistics of windows: sums, order, spread and common movement."""
 
 import numpy as np
-from numba import njit
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.arithmetic import quotient
 from skelb.core.catalogue.averages import sma
 from skelb.core.catalogue.entry import Frame, Function, Parameter
 from skelb.core.catalogue.volatility import stdev
+from skelb.core.compiled import njit
+from skelb.core.stopping import stretches
 
 _YEAR_DAYS = 365.25
 
 
 def percentile(x: Floats, n: int, p: float) -> Floats:
     """Value below which `p` percent of the last `n` lie, interpolated linearly, unit of `x`; NaN windows give NaN."""
-    return _percentile(x, n, min(max(p, 0.0), 100.0) / 100.0, np.empty_like(x))
+    out, window, held = np.empty_like(x), np.empty(n), 0
+    for first, end in stretches(x.size, n):
+        held = _percentile(x, n, min(max(p, 0.0), 100.0) / 100.0, out, window, held, first, end)
+    return out
 
 
 def rank(x: Floats, n: int) -> Floats:
     """Percent of the last `n` values at or below the newest, 0 to 100, shape (n_bars,)."""
-    return _rank(x, n, np.empty_like(x))
+    out = np.empty_like(x)
+    for first, end in stretches(x.size, n):
+        _rank(x, n, out, first, end)
+    return out
 
 
 def covariance(x: Floats, y: Floats, n: int) -> Floats:
     """Population covariance over the last `n` bars, unit of x times y; NaN where either window holds NaN."""
-    return _covariance(x, y, n, np.empty_like(x))
+    out = np.empty_like(x)
+    for first, end in stretches(x.size, n):
+        _covariance(x, y, n, out, first, end)
+    return out
 
 
 def bars_per_year(frame: Frame) -> float:
@@ -49,10 +59,9 @@ def historical_volatility(frame: Frame, n: int) -> Floats:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _percentile(x, n, share, out):
-    window = np.empty(n)  # sorted
-    held = 0
-    for i in range(x.size):
+def _percentile(x, n, share, out, window, held, first, end):
+    # `window` holds the last `held` values in order; both go on from one stretch to the next.
+    for i in range(first, end):
         value = x[i]
         if value != value:
             held = 0
@@ -75,13 +84,22 @@ def _percentile(x, n, share, out):
         low = int(np.floor(place))
         high = min(low + 1, n - 1)
         out[i] = window[low] + (place - low) * (window[high] - window[low])
-    return out
+    return held
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _rank(x, n, out):
+def _known_before(x, n, first):
+    """How many values right before a place are known, counted up to n."""
     known = 0
-    for i in range(x.size):
+    while known < n and known < first and x[first - 1 - known] == x[first - 1 - known]:
+        known += 1
+    return known
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _rank(x, n, out, first, end):
+    known = _known_before(x, n, first)
+    for i in range(first, end):
         known = known + 1 if x[i] == x[i] else 0
         if known < n:
             out[i] = np.nan
@@ -90,13 +108,12 @@ def _rank(x, n, out):
         for k in range(i - n + 1, i + 1):
             below += x[k] <= x[i]
         out[i] = 100.0 * below / n
-    return out
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _covariance(x, y, n, out):
-    known = 0
-    for i in range(x.size):
+def _covariance(x, y, n, out, first, end):
+    known = min(_known_before(x, n, first), _known_before(y, n, first))
+    for i in range(first, end):
         known = known + 1 if x[i] == x[i] and y[i] == y[i] else 0
         if known < n:
             out[i] = np.nan
@@ -112,7 +129,6 @@ def _covariance(x, y, n, out):
         for k in range(i - n + 1, i + 1):
             total += (x[k] - mean_x) * (y[k] - mean_y)
         out[i] = total / n
-    return out
 
 
 _X, _Y = Parameter("x", "number"), Parameter("y", "number")

@@ -2,12 +2,13 @@
 """Structure: turning points, extremes since something happened, gaps, and memory of conditions."""
 
 import numpy as np
-from numba import njit
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.conditions import YES, Conditions, compare
 from skelb.core.catalogue.entry import Function, Parameter
 from skelb.core.catalogue.windows import prior
+from skelb.core.compiled import njit
+from skelb.core.stopping import stretches
 
 
 def crest(x: Floats, before: int, after: int) -> Floats:
@@ -15,7 +16,10 @@ def crest(x: Floats, before: int, after: int) -> Floats:
 
     A turning point is above each of the `before` values before it and not below each of the `after` values after.
     """
-    return _crest(x, before, after, np.empty_like(x))
+    out = np.empty_like(x)
+    for first, end in stretches(x.size, before + after):
+        _crest(x, before, after, out, first, end)
+    return out
 
 
 def extreme_since(x: Floats, since: Conditions) -> Floats:
@@ -66,20 +70,23 @@ def cumulate(x: Floats) -> Floats:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _crest(x, before, after, out):
-    latest = np.nan
-    for i in range(x.size):
+def _crest(x, before, after, out, first, end):
+    latest = out[first - 1] if first else np.nan
+    for i in range(first, end):
         middle = i - after
         if middle >= before:
             turns = x[middle] == x[middle]
-            for k in range(middle - before, middle):
-                turns = turns and x[k] < x[middle]
-            for k in range(middle + 1, i + 1):
-                turns = turns and x[k] <= x[middle]
+            k = i
+            while turns and k > middle:
+                turns = x[k] <= x[middle]
+                k -= 1
+            k = middle - 1
+            while turns and k >= middle - before:
+                turns = x[k] < x[middle]
+                k -= 1
             if turns:
                 latest = x[middle]
         out[i] = latest
-    return out
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

@@ -2,7 +2,6 @@
 """Trend: which way, and how decidedly."""
 
 import numpy as np
-from numba import njit
 
 from skelb.core.bars import Bars, Floats
 from skelb.core.catalogue.arithmetic import quotient
@@ -11,6 +10,8 @@ from skelb.core.catalogue.entry import Frame, Function, Parameter, Record
 from skelb.core.catalogue.momentum import gain
 from skelb.core.catalogue.volatility import atr, true_range
 from skelb.core.catalogue.windows import highest, lowest, prior
+from skelb.core.compiled import njit
+from skelb.core.stopping import stretches
 
 
 def adx(bars: Bars, n: int) -> Record:
@@ -70,8 +71,10 @@ def _adx(high, low, close, n, strength, plus, minus):
 def aroon(high: Floats, low: Floats, n: int) -> Record:
     """How lately the highest high and lowest low of the last n + 1 bars were, 100 for this bar, 0 for n bars ago."""
     up, down = np.empty_like(high), np.empty_like(low)
-    _since_highest(high, n, up)
-    _since_highest(-low, n, down)
+    upside_down = -low
+    for first, end in stretches(high.size, n):
+        _since_highest(high, n, up, first, end)
+        _since_highest(upside_down, n, down, first, end)
     return {"up": 100.0 * (n - up) / n, "down": 100.0 * (n - down) / n}
 
 
@@ -125,8 +128,8 @@ def choppiness(bars: Bars, n: int) -> Floats:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _since_highest(x, n, out):
-    for i in range(x.size):
+def _since_highest(x, n, out, first, end):
+    for i in range(first, end):
         out[i] = np.nan
         if i < n:
             continue
@@ -135,7 +138,6 @@ def _since_highest(x, n, out):
             if x[k] > x[best]:
                 best = k
         out[i] = i - best
-    return out
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

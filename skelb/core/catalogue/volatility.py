@@ -2,11 +2,11 @@
 """Volatility: how far prices range, and bands drawn from it."""
 
 import numpy as np
-from numba import njit
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.averages import ema, sma, wilder
 from skelb.core.catalogue.entry import Frame, Function, Parameter, Record
+from skelb.core.compiled import njit
 
 
 def true_range(high: Floats, low: Floats, close: Floats) -> Floats:

@@ -2,12 +2,12 @@
 """Volume: what was traded, and on which side of the bar."""
 
 import numpy as np
-from numba import njit
 
 from skelb.core.bars import Bars, Floats, Ints
 from skelb.core.catalogue.arithmetic import quotient
 from skelb.core.catalogue.averages import sma
 from skelb.core.catalogue.entry import Function, Parameter
+from skelb.core.compiled import njit
 
 
 def obv(close: Floats, volume: Floats) -> Floats:

@@ -4,12 +4,12 @@
 from typing import TypeVar
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions
 from skelb.core.catalogue.entry import Frame, Function, Parameter, Record
+from skelb.core.compiled import njit
 
 T = TypeVar("T", bound=np.generic)
 

@@ -13,8 +13,10 @@ from skelb.core.engine.ledger import Outcome, Trades
 from skelb.core.engine.memory import Pool, lay_out, most_events, with_larger_ledger
 from skelb.core.errors import SettingsError
 from skelb.core.plan import Plan
+from skelb.core.stopping import stop_point
 
 Table = NDArray[Any]
+_STRETCH_MOMENTS = 50_000  # some milliseconds, between two looks whether the run is still wanted
 
 
 def run(plan: Plan, account: Account, pool: Pool | None = None) -> Outcome:
@@ -60,9 +62,14 @@ class Simulation:
     def advance(self, until: int | None = None) -> int:
         """Run to before moment `until`, or to the end; returns the moment reached."""
         wanted = self.last + 1 if until is None else min(until, self.last + 1)
-        while kernel.simulate(wanted, self.last, self._most_events, self.q, self.f, self.series) < wanted:
-            self.series = with_larger_ledger(self.series)
-            self.pool.keep_ledger(self.series)
+        reached = begun = int(self.q[kernel.A_MOMENT])
+        while reached < wanted:
+            stop_point((reached - begun) / (wanted - begun))
+            end = min(wanted, reached + _STRETCH_MOMENTS)
+            while kernel.simulate(end, self.last, self._most_events, self.q, self.f, self.series) < end:
+                self.series = with_larger_ledger(self.series)
+                self.pool.keep_ledger(self.series)
+            reached = end
         return int(self.q[kernel.A_MOMENT])
 
     def state(self) -> tuple[Table, Table]:

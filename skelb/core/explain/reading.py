@@ -47,6 +47,10 @@ class Part:
     is_here: bool = True
 
 
+MOST_NAMES = 20  # opened inside one another
+MOST_PARTS = 1_000  # of one condition: names that use a name twice would be written out without end
+
+
 class Reader:
     """Reads expressions of a checked script on one bar, the position's values included."""
 
@@ -56,38 +60,32 @@ class Reader:
         self._checked, self._expressions, self._bar, self._known = checked, expressions, bar, known
         self._dataset = dataset
         self._here: Expressions | None = None
+        self._left = 0
 
-    def part(self, node: Expression, text: str) -> Part:
-        """A condition or number taken apart; spans of `node` are places in `text`."""
+    def part(self, node: Expression, text: str, opens_names: bool = True) -> Part:
+        """A condition or number taken apart; spans of `node` are places in `text`.
+
+        Conditions that names stand for are opened too, up to `MOST_NAMES` inside one another and `MOST_PARTS` in all.
+        """
+        self._left = MOST_PARTS
+        return self._part(node, text, MOST_NAMES if opens_names else 0)
+
+    def _part(self, node: Expression, text: str, names: int) -> Part:
+        """The part, with so many names inside one another opened."""
+        self._left -= 1
         value, is_condition = self.value(node)
         written = " ".join(text[node.span[0] : node.span[1]].split())
         if isinstance(node, Name) and node.name in self._checked.definitions:
-            definition = self._checked.definitions[node.name]
-            holder = next(item for item in self._checked.statements if item.statement is definition)
-            inner = self.part(definition.value, holder.text)
-            shown = inner.parts if isinstance(definition.value, (Logic, AllOf)) else (inner,)
-            elsewhere = tuple(replace(part, is_here=False) for part in shown) if is_condition else ()
+            elsewhere: tuple[Part, ...] = ()
+            if is_condition and names > 0 and self._left > 0:
+                definition = self._checked.definitions[node.name]
+                inner = self._part(definition.value, self._checked.text_of[node.name], names - 1)
+                shown = inner.parts if isinstance(definition.value, (Logic, AllOf)) else (inner,)
+                elsewhere = tuple(replace(part, is_here=False) for part in shown)
             return Part(node.name, value, is_condition, elsewhere, node.span)
         name = written or str(getattr(node, "name", ""))
-        return Part(name, value, is_condition, self._inside(node, text), node.span)
-
-    def _inside(self, node: Expression, text: str) -> tuple[Part, ...]:
-        match node:
-            case Logic() | AllOf():
-                return tuple(self.part(part, text) for part in node.parts)
-            case Not():
-                return (self.part(node.x, text),)
-            case Comparison():
-                shown = [part for part in node.operands if not isinstance(part, Number)]
-                return tuple(self.part(part, text) for part in shown)
-            case Crossing() | Sequence():
-                return self.part(node.a, text), self.part(node.b, text)
-            case InRange():
-                return (self.part(node.x, text),)
-            case Either():
-                return (self.part(node.condition, text),)
-            case _:
-                return ()
+        inside = tuple(self._part(part, text, names) for part in _inside(node))
+        return Part(name, value, is_condition, inside, node.span)
 
     def value(self, node: Expression) -> tuple[Worth, bool]:
         """An expression's value on the bar, None for unknown, and whether it is a condition."""
@@ -141,3 +139,22 @@ class Reader:
             here = Dataset(self._dataset.market, self._dataset.bars.take(bar), cut)
             self._here = Expressions(self._checked, self._expressions.inputs, here, needed=())
         return self._here
+
+
+def _inside(node: Expression) -> tuple[Expression, ...]:
+    """The parts of a condition that are read by themselves."""
+    match node:
+        case Logic() | AllOf():
+            return node.parts
+        case Not():
+            return (node.x,)
+        case Comparison():
+            return tuple(part for part in node.operands if not isinstance(part, Number))
+        case Crossing() | Sequence():
+            return node.a, node.b
+        case InRange():
+            return (node.x,)
+        case Either():
+            return (node.condition,)
+        case _:
+            return ()

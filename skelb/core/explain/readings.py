@@ -65,7 +65,7 @@ def _of_statement(
             told = [f"{name} {worded(value, False, market)}" for name, value in fields.items()]
             return ", ".join(told), "unknown" if None in fields.values() else "number", None
         case Definition():
-            part = reader.part(placed.statement.value, placed.text)
+            part = reader.part(placed.statement.value, placed.text, opens_names=False)
             return worded(part.value, part.is_condition, market), tone_of(part), part if part.is_condition else None
         case Carry():
             values = [reader.value(Name(name, placed.statement.span)) for name in placed.statement.names]

@@ -42,10 +42,20 @@ def sieves_of(checked: Checked, outcome: Outcome) -> list[Sieve]:
 
 
 def _parts(node: Expression, checked: Checked) -> list[Expression]:
-    """What `and` joins, names of such conditions opened."""
-    if isinstance(node, Name) and node.name in checked.definitions:
-        meant = checked.definitions[node.name].value
-        return _parts(meant, checked) if isinstance(meant, Logic) and meant.operator == "and" else [node]
-    if isinstance(node, Logic) and node.operator == "and":
-        return [inner for part in node.parts for inner in _parts(part, checked)]
-    return [node]
+    """What `and` joins, names of such conditions opened; a name lets no fewer bars through the second time."""
+    found: list[Expression] = []
+    opened: set[str] = set()
+    waiting = [node]
+    while waiting:
+        part = waiting.pop()
+        meant: Expression = part
+        if isinstance(part, Name) and part.name in checked.definitions:
+            if part.name in opened:
+                continue
+            opened.add(part.name)
+            meant = checked.definitions[part.name].value
+        if isinstance(meant, Logic) and meant.operator == "and":
+            waiting.extend(reversed(meant.parts))
+        else:
+            found.append(part)
+    return found

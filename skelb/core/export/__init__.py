@@ -1,11 +1,11 @@
 """Results as plain values for files and other programs."""
 
+from skelb.core.export.charted import Charted
 from skelb.core.export.conversion import conversion_chart, conversion_document, conversion_names
 from skelb.core.export.documents import (
     Document,
     backtest_document,
     basket_document,
-    diagnostics_document,
     explanation_document,
     finding_rows,
     plain_number,
@@ -26,8 +26,10 @@ from skelb.core.export.scene import (
     spread,
     window_document,
 )
+from skelb.core.language.documented import diagnostics_document
 
 __all__ = [
+    "Charted",
     "Document",
     "Scene",
     "backtest_document",

@@ -9,7 +9,7 @@ from skelb.core.catalogue import UNKNOWN, YES
 from skelb.core.engine import SKIP_REASONS, Outcome, kernel
 from skelb.core.explain import Explanation, Part, funnel_of
 from skelb.core.figures import Figures, Finding, basket_order, basket_record, market_costs, market_figures
-from skelb.core.language import Checked, LineMap
+from skelb.core.language import Checked
 from skelb.core.language.tree import Name
 from skelb.core.plan import Dataset, Expressions
 
@@ -28,38 +28,6 @@ def time_text(moment: int) -> str:
 def plain_number(value: float) -> float | None:
     """The number, or None for NaN and infinity, which JSON does not know."""
     return float(value) if np.isfinite(value) else None
-
-
-def diagnostics_document(checked: Checked) -> Document:
-    """`check --json`: every diagnostic with its place, counted from 1."""
-    places = LineMap(checked.source)
-    found = []
-    for item in checked.diagnostics:
-        start, end = places.place(item.span[0]), places.place(item.span[1])
-        mend: Document | None = None
-        if item.mend:
-            mend_start, mend_end = places.place(item.mend.span[0]), places.place(item.mend.span[1])
-            mend = {
-                "text": item.mend.text,
-                "line": mend_start.line,
-                "column": mend_start.column,
-                "end_line": mend_end.line,
-                "end_column": mend_end.column,
-            }
-        found.append(
-            {
-                "code": item.code,
-                "severity": item.severity,
-                "line": start.line,
-                "column": start.column,
-                "end_line": end.line,
-                "end_column": end.column,
-                "message": item.message,
-                "why": item.why,
-                "mend": mend,
-            }
-        )
-    return {"diagnostics": found}
 
 
 def series_document(checked: Checked, expressions: Expressions, dataset: Dataset) -> Document:
@@ -170,7 +138,14 @@ def backtest_document(
     }
     if with_equity:
         document["equity"] = outcome.equity.tolist()
+        document["equity_time"] = equity_times(outcome)
     return document
+
+
+def equity_times(outcome: Outcome) -> list[str]:
+    """When each value of the equity holds: the closes of the run's bars."""
+    closes = outcome.plan.dataset.calendar.close_time[outcome.first : outcome.last + 1]
+    return [time_text(moment) for moment in closes]
 
 
 def basket_document(
@@ -198,7 +173,9 @@ def basket_document(
         "findings": finding_rows(outcomes[0], findings),  # they are of the whole, so none names a bar
     }
     if with_equity:
-        document["equity"] = basket_record(outcomes).equity.tolist()
+        record = basket_record(outcomes)
+        document["equity"] = record.equity.tolist()
+        document["equity_time"] = [time_text(moment) for moment in record.closes]
     return document
 
 

@@ -4,26 +4,28 @@ from typing import Any
 
 import numpy as np
 
-from skelb.core.bars import session_bars
 from skelb.core.engine import Outcome, kernel
+from skelb.core.plan import Dataset
 
 Document = dict[str, Any]
 _MOMENTS = {kernel.AT_OPEN: "open", kernel.AT_CLOSE: "close"}
 
 
-def lens_document(outcome: Outcome, bar: int) -> Document:
-    """The bar, its finer bars as columns (none when it is as fine as what is stored), its fills in order.
+def lens_document(outcome: Outcome, bar: int, finest: Dataset) -> Document:
+    """The bar, its finer bars as columns (none when it is as fine as the finest that are stored), its fills in order.
 
     A fill says its side, price, whether it entered or left and by what rule or reason, and when in the bar it was:
     at its open, inside, or at its close; where inside is not known.
     """
     dataset = outcome.plan.dataset
-    bars, stored = dataset.bars, dataset.stored or dataset.bars
-    opens, closes = int(bars.time[bar]), int(dataset.calendar.close_time[bar])
+    bars, ends = dataset.bars, dataset.calendar.close_time
+    opens, closes = int(bars.time[bar]), int(ends[bar])
     finer: Document = {"timeframe": None, "time": []}
-    if stored.timeframe < bars.timeframe:
-        rows = slice(*np.searchsorted(stored.time, (opens, closes)))
-        pieces, _, _ = session_bars(stored.take(rows), dataset.market)
+    if finest.bars.timeframe < bars.timeframe:
+        # A bar holds what closed after the bar before it; the first holds what opened with it or later.
+        before = int(ends[bar - 1]) if bar else opens
+        first, end = np.searchsorted(finest.calendar.close_time, (before, closes), side="right")
+        pieces = finest.bars.take(slice(first, end))
         finer = {"timeframe": str(pieces.timeframe), "time": pieces.time.tolist()}
         finer |= {name: getattr(pieces, name).tolist() for name in ("open", "high", "low", "close")}
     own = {name: float(getattr(bars, name)[bar]) for name in ("open", "high", "low", "close")}

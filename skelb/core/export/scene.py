@@ -8,6 +8,7 @@ import numpy as np
 from skelb.core.bars import Floats, Ints
 from skelb.core.catalogue import YES
 from skelb.core.engine import Outcome
+from skelb.core.export.charted import Charted
 from skelb.core.figures import drawdown_of
 from skelb.core.language import Checked, label_parts
 from skelb.core.language.tools import written
@@ -181,27 +182,31 @@ def scene_document(scene: Scene) -> Document:
     }
 
 
-def overview_document(outcome: Outcome, points: int = 600) -> Document:
-    """The whole run in few points: time, close and equity at the end of equal stretches of bars."""
+def overview_document(outcome: Outcome, points: int = 600, on: Charted | None = None) -> Document:
+    """The whole run in few points: time, close and equity at the end of equal stretches of bars; places are the chart's."""
     size = outcome.last - outcome.first + 1
     ends = evenly(size, points)
     bars = outcome.plan.dataset.bars
     at = ends + outcome.first
     return {
-        "x": at.tolist(),
+        "x": (on.bars_of(at) if on else at).tolist(),
         "time": bars.time[at].tolist(),
         "close": bars.close[at].tolist(),
         "equity": outcome.equity[ends].tolist(),
     }
 
 
-def window_document(scene: Scene, outcome: Outcome, first: int, last: int, columns: int) -> Document:
+def window_document(
+    scene: Scene, outcome: Outcome, first: int, last: int, columns: int, on: Charted | None = None
+) -> Document:
     """Bars `first` to `last` in at most `columns` columns, extremes kept: nothing is skipped, only gathered.
 
     With one bar a column (`step` 1) values are exact; else lines and equity come as lowest and highest of each
-    column, conditions as the share of bars on which they were yes.
+    column, conditions as the share of bars on which they were yes. Bars are those of the chart, where it has others
+    than the run.
     """
-    bars, size = scene.dataset.bars, len(scene.dataset)
+    on = on or Charted.own(scene.dataset)
+    bars, size = on.chart.bars, on.size
     first, last = max(0, min(first, size - 1)), max(0, min(last, size - 1))
     step = max(1, -(-(last - first + 1) // max(1, columns)))
     first = first // step * step  # aligned, so that columns do not flicker while the chart is dragged
@@ -209,38 +214,43 @@ def window_document(scene: Scene, outcome: Outcome, first: int, last: int, colum
     value = scene.expressions.value
     lines: Document = {}
     for line in scene.lines:
-        lines[line.key] = cut.extremes(spread(value(line.value), size))
+        lines[line.key] = cut.extremes(on.values(value(line.value)))
         if line.tone is not None and step == 1:
-            lines[line.key]["tone"] = (spread(value(line.tone), size)[cut.rows] == YES).tolist()
+            lines[line.key]["tone"] = (on.values(value(line.tone))[cut.rows] == YES).tolist()
     shades: Document = {}
     for shade in scene.shades:
-        a, b = cut.ends(spread(value(shade.a), size)), cut.ends(spread(value(shade.b), size))
+        a, b = cut.ends(on.values(value(shade.a))), cut.ends(on.values(value(shade.b)))
         if shade.when is not None:
-            shown = spread(value(shade.when), size)[cut.last_rows] == YES
+            shown = on.values(value(shade.when))[cut.last_rows] == YES
             a = np.where(shown, a, np.nan)
         shades[shade.key] = {"a": plain_values(a), "b": plain_values(b)}
-    lanes = {lane.name: cut.share(spread(value(lane.value), size) == YES) for lane in scene.lanes}
-    progress = {lane.name: plain_values(cut.ends(_progress(scene, lane))) for lane in scene.lanes if lane.progress}
+
+    def share_of(number: int) -> list[float]:
+        return cut.share(on.share(spread(value(number), len(scene.dataset)) == YES, cut.rows))
+
+    progress = {
+        lane.name: plain_values(cut.ends(on.values(_progress(scene, lane)))) for lane in scene.lanes if lane.progress
+    }
     blocked = (outcome.plan.flags & Flag.BLOCKED) != 0
     document: Document = {
         "first": int(cut.first),
         "step": step,
         "x": cut.first_rows.tolist(),
         "time": bars.time[cut.first_rows].tolist(),
-        "close_time": scene.dataset.calendar.close_time[cut.last_rows].tolist(),
+        "close_time": on.chart.calendar.close_time[cut.last_rows].tolist(),
         "open": bars.open[cut.first_rows].tolist(),
         "high": np.maximum.reduceat(bars.high[cut.rows], cut.starts).tolist(),
         "low": np.minimum.reduceat(bars.low[cut.rows], cut.starts).tolist(),
         "close": bars.close[cut.last_rows].tolist(),
         "lines": lines,
         "shades": shades,
-        "lanes": lanes,
+        "lanes": {lane.name: share_of(lane.value) for lane in scene.lanes},
         "progress": progress,
-        "tints": [cut.share(spread(value(tint.condition), size) == YES) for tint in scene.tints],
-        "blocked": cut.share(blocked),
-        "marks": _marks(scene, cut),
+        "tints": [share_of(tint.condition) for tint in scene.tints],
+        "blocked": cut.share(on.share(blocked, cut.rows)),
+        "marks": _marks(scene, cut, on),
     }
-    document |= _account_rows(outcome, cut, size)
+    document |= _account_rows(outcome, cut, on)
     return document
 
 
@@ -257,14 +267,14 @@ def _progress(scene: Scene, lane: Lane) -> Floats:
     return done
 
 
-def _account_rows(outcome: Outcome, cut: "_Cut", size: int) -> Document:
+def _account_rows(outcome: Outcome, cut: "_Cut", on: Charted) -> Document:
     """Equity, drawdown, holding and floating profit, unknown outside the dates of the run."""
     bars = outcome.plan.dataset.bars
 
     def placed(values: Floats) -> Floats:
-        whole = np.full(size, np.nan)
+        whole = np.full(len(on.of), np.nan)
         whole[outcome.first : outcome.last + 1] = values
-        return whole
+        return on.values(whole)
 
     held = bars.close[outcome.first : outcome.last + 1] / bars.open[outcome.first] * outcome.capital
     return {
@@ -318,27 +328,32 @@ class _Cut:
         low, high = self.reduce(np.fmin, values), self.reduce(np.fmax, values)
         return {"value": plain_values(self.ends(values)), "low": plain_values(low), "high": plain_values(high)}
 
-    def share(self, flags: np.ndarray) -> list[float]:
-        """Share of each column's bars that are true."""
-        counts = np.add.reduceat(flags[self.rows].astype(np.float64), self.starts)
+    def share(self, shares: Floats) -> list[float]:
+        """The mean share of each column's bars, from those of all rows."""
+        counts = np.add.reduceat(shares, self.starts)
         widths = self.last_rows - self.first_rows + 1
         return np.round(counts / widths, 4).tolist()
 
 
-def _marks(scene: Scene, cut: _Cut) -> list[Document]:
+def _marks(scene: Scene, cut: _Cut, on: Charted) -> list[Document]:
     """Marks in the window, none when there are too many to tell apart."""
     found: list[Document] = []
     size = len(scene.dataset)
     for mark in scene.marks:
-        where = np.flatnonzero(spread(scene.expressions.value(mark.condition), size)[cut.rows] == YES) + cut.first
+        made = np.flatnonzero(spread(scene.expressions.value(mark.condition), size) == YES)
+        places = on.bars_of(made)
+        inside = (places >= cut.rows.start) & (places < cut.rows.stop)
+        where = made[inside]
         if len(found) + where.size > MOST_MARKS:
             return []
-        for bar in where:
+        for bar, place in zip(where, places[inside], strict=True):
             label = "".join(
                 piece if isinstance(piece, str) else f"{spread(scene.expressions.value(piece), size)[bar]:g}"
                 for piece in mark.label
             )
-            found.append({"bar": int(bar), "place": mark.place, "form": mark.form, "color": mark.color, "label": label})
+            found.append(
+                {"bar": int(place), "place": mark.place, "form": mark.form, "color": mark.color, "label": label}
+            )
     return found
 
 

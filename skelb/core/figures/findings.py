@@ -13,6 +13,7 @@ from skelb.core.figures.figures import Figures
 from skelb.core.figures.finding import FEWEST_TRADES, Finding
 from skelb.core.language import Checked
 from skelb.core.language.tree import Enter, Logic, Name
+from skelb.core.plan.watching import asks_position
 
 _HEAVY_COSTS = 0.3
 _HEAVY_TRADE = 0.3
@@ -53,7 +54,9 @@ def basket_findings(
             )
         )
     elif count == 0:
-        found.append(Finding("no_trades", "grave", f"No trades in any of the {len(outcomes)} markets."))
+        # Without a rule for the sides that are on there is none in any market; else each has reasons of its own.
+        why = "" if outcomes[0].plan.entries else f" {_why_none(outcomes[0], checked)}"
+        found.append(Finding("no_trades", "grave", f"No trades in any of the {len(outcomes)} markets.{why}"))
     elif count < FEWEST_TRADES:
         found.append(_few_trades(count))
     for outcome in outcomes:
@@ -119,11 +122,13 @@ def _why_none(outcome: Outcome, checked: Checked) -> str:
             "The script has no entry rule for the sides that are on." if entries else "The script has no `enter` rule."
         )
     signals = np.count_nonzero(outcome.plan.flags[span] & (kernel.ENTER_LONG | kernel.ENTER_SHORT))
+    reasons = _skip_counts(outcome)
+    if reasons:
+        # No flag tells of a signal that depends on the position; what stopped it does.
+        stopped = max(signals, sum(count for _, count in reasons))
+        listed = ", ".join(f"{count:,} {reason}" for reason, count in reasons)
+        return f"{stopped:,} signals, and every one was stopped: {listed}."
     if signals:
-        reasons = _skip_counts(outcome)
-        if reasons:
-            listed = ", ".join(f"{count:,} {reason}" for reason, count in reasons)
-            return f"{signals:,} signals, and every one was stopped: {listed}."
         return f"{signals:,} signals, the only ones at the last bar, where nothing can follow."
     bars = outcome.last - outcome.first + 1
     for placed in entries:
@@ -134,6 +139,9 @@ def _why_none(outcome: Outcome, checked: Checked) -> str:
             holder = next(item for item in checked.statements if item.statement is checked.definitions[name])
             node, text = checked.definitions[name].value, holder.text
         whole = name or text[node.span[0] : node.span[1]]
+        if asks_position(node, checked):
+            # What such a condition says at a bar depends on the trades before it: there is no column of it to count.
+            return f"`{whole}` asks for the position and was never yes when its rule was asked."
         for part in node.parts if isinstance(node, Logic) and node.operator == "and" else ():
             values = outcome.plan.expressions.whole(part)[span]
             if not (values == YES).any():

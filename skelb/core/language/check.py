@@ -1,7 +1,7 @@
 """Checking a whole script: names, kinds, rules, and what is allowed but surely not meant."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from functools import cached_property
 
 from skelb.core.catalogue import POSITION_NAMES
@@ -16,6 +16,7 @@ from skelb.core.language.diagnostics import Diagnostic
 from skelb.core.language.reading.expressions import read_expression
 from skelb.core.language.reading.parser import parse
 from skelb.core.language.reading.reader import Reader
+from skelb.core.language.sure import only_sure
 from skelb.core.language.tree import (
     Carry,
     Definition,
@@ -48,6 +49,13 @@ class Checked:
     meanings: dict[str, Meaning]
     used: dict[str, SavedScript]
     diagnostics: tuple[Diagnostic, ...]
+
+    @cached_property
+    def text_of(self) -> dict[str, str]:
+        """The text of the statement that defines each name; spans of a definition are places in it."""
+        return {
+            placed.statement.name: placed.text for placed in self.statements if isinstance(placed.statement, Definition)
+        }
 
     @property
     def is_sound(self) -> bool:
@@ -124,8 +132,14 @@ class Checked:
 
 def check(source: str, setting: Setting | None = None) -> Checked:
     """The checked script; any text gives an answer, none raises."""
+    at = setting or Setting()
+    found = _checked(source, at)
+    return replace(found, diagnostics=only_sure(source, found.diagnostics, lambda text: _checked(text, at).diagnostics))
+
+
+def _checked(source: str, setting: Setting) -> Checked:
     parsed = parse(source)
-    work = Work(parsed, setting or Setting(), Scope(broken=set(parsed.broken_names)))
+    work = Work(parsed, setting, Scope(broken=set(parsed.broken_names)))
     work.found.extend(parsed.diagnostics)
     for run_pass in PASSES:
         run_pass(work)

@@ -29,7 +29,7 @@ CODES: dict[str, Code] = {
     "S0108": _error("comparisons run together", "Comparisons, `in`, `crosses`, `meets` and `is` combine only in brackets."),
     "S0109": _error("a word of another spelling", "Skelb has one spelling for each word."),
     "S0110": _error("written as in another language", "Skelb has its own form for this."),
-    "S0111": _error("nested too deeply", "Brackets inside brackets are read to a depth of 60."),
+    "S0111": _error("nested too deeply", "Brackets inside brackets are read to a depth of 60, and operations that hang on one another up to 150."),
     "S0112": _error("a reserved word as a name", "This word has a fixed meaning, so it cannot be given another."),
     "S0113": _error("a script too long", "A script holds at most 20,000 lines and 1,000,000 characters."),
     "S0114": _error("not a clock time or number", "Times run from 00:00 to 24:00."),

@@ -27,6 +27,7 @@ from skelb.core.language.tree import (
     Not,
     Number,
 )
+from skelb.core.stopping import stretches
 
 
 class Step(IntEnum):
@@ -184,15 +185,16 @@ def run_carry(steps: bytes, is_condition: list[bool], starts: Floats, columns: F
     flags = np.array(is_condition, np.bool_)
     registers = np.zeros(int(program[:, 1:].max()) + 1)
     out = np.empty(starts.shape)
-    _run(program, flags, starts, columns, registers, out)
+    has_begun = False
+    for first, end in stretches(starts.shape[1], program.shape[0]):
+        has_begun = _run(program, flags, starts, columns, registers, out, has_begun, first, end)
     return [row.astype(np.int8) if flag else row for row, flag in zip(out, is_condition, strict=True)]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _run(program, flags, starts, columns, registers, out):
+def _run(program, flags, starts, columns, registers, out, begun, first, end):
     count = starts.shape[0]
-    begun = False
-    for i in range(starts.shape[1]):
+    for i in range(first, end):
         if not begun:
             begun = True
             for k in range(count):
@@ -266,3 +268,4 @@ def _run(program, flags, starts, columns, registers, out):
             else:
                 registers[k] = value
                 out[k, i] = value
+    return begun

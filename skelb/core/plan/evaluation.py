@@ -12,6 +12,7 @@ from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.forming import forming_value
 from skelb.core.plan.memo import Key, Value
 from skelb.core.plan.operations import OPERATIONS, parts_of
+from skelb.core.stopping import part_of_work, stop_point
 
 _ALL_OF = {"all_of": all_of, "seen": share_seen}
 _IN_SEQUENCE = {"sequence": in_sequence, "awaited": awaited}
@@ -34,9 +35,11 @@ class Evaluation:
         for part in order:
             for inner in parts_of(self._memo.keys[part]):
                 uses[inner] = uses.get(inner, 0) + 1
-        for part in order:
+        for place, part in enumerate(order):
             key = self._memo.keys[part]
-            values[part] = self._memo.value(part, lambda key=key: self._compute(key, values))  # type: ignore[misc]
+            with part_of_work(place / len(order), (place + 1) / len(order)):
+                stop_point(0.0)
+                values[part] = self._memo.value(part, lambda key=key: self._compute(key, values))  # type: ignore[misc]
             for inner in parts_of(key):
                 uses[inner] -= 1
                 if uses[inner] == 0:

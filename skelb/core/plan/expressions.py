@@ -48,10 +48,12 @@ from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.evaluation import Evaluation
 from skelb.core.plan.memo import Value
 from skelb.core.plan.operations import parts_of
+from skelb.core.stopping import stop_point
 
 InputValue = float | bool | str
 LONGEST_LENGTH = 1_000_000
 MOST_TERMS = 1_000
+MOST_TERMS_IN_ALL = 20_000
 _MOST_NUMBERED = 20_000
 
 _TRUTHS = {"no": NO, "unknown": UNKNOWN, "yes": YES}
@@ -72,6 +74,7 @@ class Expressions(Evaluation):
         super().__init__(dataset)
         self._names: dict[str, int] = {}
         self._asked: dict[int, tuple[Expression, int]] = {}  # by identity; holding the node keeps its identity its own
+        self._terms = 0  # of sums, so far
         self._counters: dict[str, int] = {}  # counters of the sums being built; names like any other
         numbered = dataset.shared(checked).numbers
         for placed in checked.statements:  # in text order, so that chains do not recurse
@@ -314,6 +317,12 @@ class Expressions(Evaluation):
             )
         found: int | None = None
         for counter in range(int(low), int(high) + 1):
+            stop_point()
+            self._terms += 1
+            if self._terms > MOST_TERMS_IN_ALL:
+                raise SettingsError(
+                    f"the script's `total`s have more than {MOST_TERMS_IN_ALL:,} terms in all; one inside another multiplies"
+                )
             self._names[node.name] = self._counters[node.name] = self._memo.number(("constant", float(counter)))
             term = self.number(node.term)
             found = term if found is None else self._make("arithmetic", "+", found, term)

@@ -18,6 +18,7 @@ from skelb.core.errors import SettingsError
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.memo import Key, Value
 from skelb.core.plan.operations import OPERATIONS, parts_of
+from skelb.core.stopping import stop_point
 
 _OF_ONE_BAR = frozenset(
     "open high low close volume mid typical range body upper_wick lower_wick weekday month day year hour minute time "
@@ -155,7 +156,8 @@ class _Forming:
         compute = self._over(key, [np.broadcast_to(part.closed, len(self._higher)).copy() for part in parts])
         now = [np.broadcast_to(part.now, len(self._here)) for part in parts]
         found: list[Value] = []
-        for i in closes:
+        for done, i in enumerate(closes):
+            stop_point(done / len(closes))
             at = int(self._of[i])
             value = compute(max(0, at + 1 - length), at, i, [part[i] for part in now])
             found.append({name: part[-1] for name, part in value.items()} if isinstance(value, Mapping) else value[-1])

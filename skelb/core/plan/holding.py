@@ -13,6 +13,8 @@ from skelb.core.plan.columns import Held
 _LIMITS = {"entries": Held.ENTRIES, "losses": Held.LOSSES, "loss": Held.LOSS}
 _PAUSES = {"stop": Held.AFTER_STOP, "loss": Held.AFTER_LOSS, "exit": Held.AFTER_EXIT}
 MOST_LOTS = 1_000
+_MOST = 1_000_000_000
+"""The highest count of bars, days, entries or losses: beyond any history, and within the kernel's whole numbers."""
 Constant = Callable[[Expression], float]
 
 
@@ -74,6 +76,6 @@ def holds_back(limits: Floats) -> bool:
 
 
 def _whole(value: float, least: int, what: str) -> int:
-    if not (value == value and value >= least and value == int(value)):
-        raise SettingsError(f"{what} from {least}; with these inputs it is {value:g}")
+    if not (least <= value <= _MOST and value == int(value)):
+        raise SettingsError(f"{what} from {least} to {_MOST:,}; with these inputs it is {value:g}")
     return int(value)

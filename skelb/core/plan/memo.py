@@ -8,10 +8,13 @@ from typing import Any
 
 import numpy as np
 
+from skelb.core.stopping import Stopped, stop_point
+
 Key = tuple[Hashable, ...]
 Value = Any  # a float64 or int8 array of shape (n,) or (1,), or a record: a mapping of names to such arrays
 
 _DEFAULT_BUDGET = 256 * 1024 * 1024
+_PATIENCE_S = 0.05  # between two looks whether the value is still wanted
 
 
 class Memo:
@@ -49,18 +52,27 @@ class Memo:
             return found
 
     def value(self, number: int, compute: Callable[[], Value]) -> Value:
-        """The value of an expression, computed now unless it is held or being computed by another thread."""
-        with self._lock:
-            found = self._values.get(number)
-            if found is not None:
-                self._values.move_to_end(number)
-                return found
-            waiting = self._pending.get(number)
-            if waiting is None:
-                mine: Future[Value] = Future()
-                self._pending[number] = mine
-        if waiting is not None:
-            return waiting.result()
+        """The value of an expression, computed now unless it is held or being computed by another thread.
+
+        When that other thread is stopped, its value is computed here.
+        """
+        while True:
+            with self._lock:
+                found = self._values.get(number)
+                if found is not None:
+                    self._values.move_to_end(number)
+                    return found
+                waiting = self._pending.get(number)
+                if waiting is None:
+                    mine: Future[Value] = Future()
+                    self._pending[number] = mine
+                    break
+            try:
+                return waiting.result(_PATIENCE_S)
+            except TimeoutError:
+                stop_point()
+            except Stopped:
+                continue
         try:
             computed = compute()
         except BaseException as exc:

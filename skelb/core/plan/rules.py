@@ -20,6 +20,7 @@ from skelb.core.plan.levels import Levels, lay_levels
 from skelb.core.plan.signals import NamedRule, Signals, entry_rules, exit_rules, lay_signals, raised
 from skelb.core.plan.terms import Terms
 from skelb.core.plan.watching import Programs
+from skelb.core.stopping import part_of_work
 
 _MOST_RULES = 8
 
@@ -87,9 +88,11 @@ def make_plan(
     """
     first, last = _span(dataset, from_date, to_date)
     expressions = Expressions(checked, inputs, dataset)
-    rules = _rules_of(checked, dataset, expressions, sides, inverted)
+    with part_of_work(0.0, 0.3):
+        rules = _rules_of(checked, dataset, expressions, sides, inverted)
     _refuse_unknown_rate(rules.levels.columns[RATE_COLUMN], dataset, first, last)
-    flags, rows = raised(rules.signals.raised, expressions, len(dataset))
+    with part_of_work(0.3, 1.0):
+        flags, rows = raised(rules.signals.raised, expressions, len(dataset))
     flags |= rules.hours.flags
     return Plan(dataset, expressions, first, last, flags, rows, rules)
 

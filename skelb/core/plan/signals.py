@@ -16,6 +16,7 @@ from skelb.core.plan.expressions import Expressions
 from skelb.core.plan.levels import Levels, share_of, size_form
 from skelb.core.plan.terms import SIDE_BITS, SIDES, Stated, Terms
 from skelb.core.plan.watching import Made
+from skelb.core.stopping import part_of_work
 
 _ENTER = {"long": Flag.ENTER_LONG, "short": Flag.ENTER_SHORT}
 _EXIT = {"long": Flag.EXIT_LONG, "short": Flag.EXIT_SHORT}
@@ -108,12 +109,13 @@ def raised(steps: Sequence[Raise], expressions: Expressions, size: int) -> tuple
     that no flag says all about."""
     flags = np.zeros(size, np.uint8)
     rows: list[NDArray[np.uint8]] = []
-    for step in steps:
-        for bit in step.bits:
-            _raise_flag(flags, expressions.of(step.when), np.uint8(bit))
-        if step.has_row:
-            row = (expressions.whole(step.when) == YES) & ((flags & np.uint8(step.barred)) == 0)
-            rows.append(row.astype(np.uint8))
+    for place, step in enumerate(steps):
+        with part_of_work(place / len(steps), (place + 1) / len(steps)):
+            for bit in step.bits:
+                _raise_flag(flags, expressions.of(step.when), np.uint8(bit))
+            if step.has_row:
+                row = (expressions.whole(step.when) == YES) & ((flags & np.uint8(step.barred)) == 0)
+                rows.append(row.astype(np.uint8))
     _drop_contradicted(flags)
     return flags, np.array(rows, np.uint8).reshape(-1, size)
 

@@ -103,19 +103,19 @@ def _middle(rows: Floats) -> Floats:
 def landmarks(values: Floats, near: Ints, higher_is_better: bool = True, most_rocks: int = 3) -> Landmarks:
     """The plateau (best neighbourhood score) and the rocks among runs; NaN values count for nothing.
 
-    A rock beats every neighbour, is better than the plateau's score, and its neighbours earn less than half of it.
+    A run stands alone when it beats every neighbour and they earn less than half of it. What stands alone is no plateau;
+    it is a rock when it is better than the plateau's score.
     """
     signed = values if higher_is_better else -values
     scores = neighbourhood(signed, near)
-    if np.isnan(scores).all():
-        return Landmarks(None, ())
-    plateau = int(np.nanargmax(scores))
     beside = _values_near(signed, near)
     middle = _middle(beside)
     with np.errstate(invalid="ignore"):
         alone = (signed > np.fmax.reduce(beside, axis=1)) & (middle < signed * _ROCK_FALL)
-        alone &= signed > max(float(scores[plateau]), 0.0)
-    rows = np.flatnonzero(alone)
+    broad = np.where(alone, np.nan, scores)
+    plateau = None if np.isnan(broad).all() else int(np.nanargmax(broad))
+    floor = 0.0 if plateau is None else max(float(scores[plateau]), 0.0)
+    rows = np.flatnonzero(alone & (signed > floor))
     ordered = rows[np.argsort(-signed[rows], kind="stable")]
     return Landmarks(plateau, tuple(int(row) for row in ordered[:most_rocks]))
 

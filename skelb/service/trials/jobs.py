@@ -1,5 +1,6 @@
 """Trials as jobs: results are committed as they come, a stopped or interrupted one goes on where it was."""
 
+import re
 import time
 from collections.abc import Iterator
 from contextlib import suppress
@@ -7,7 +8,7 @@ from threading import Event, Lock, Thread
 
 import numpy as np
 
-from skelb.core.errors import ConflictError, SkelbError
+from skelb.core.errors import ConflictError, SettingsError, SkelbError
 from skelb.core.trials import Axis, Cell, Results, Task, point_at, run_cells
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
@@ -18,6 +19,7 @@ from skelb.store import Database, StoreError
 
 _COMMIT_EVERY_S = 0.2
 _CLUSTER = "cluster"
+_ADDRESS = re.compile(r"(?:tcp|tls)://(?:[A-Za-z0-9._-]+|\[[0-9A-Fa-f:.]+\]):[0-9]{1,5}")
 
 
 class _Job:
@@ -36,7 +38,8 @@ class Trials:
         self._jobs: dict[int, _Job] = {}
         self._unstored: dict[int, str] = {}  # why a trial stopped, when the file could not even hold that
         self._lock = Lock()
-        self.store.mark_interrupted()
+        if not database.read_only:
+            self.store.mark_interrupted()
 
     def layout(self, order: TrialOrder) -> Layout:
         """What an order comes to. Raises SkelbError on what cannot be run."""
@@ -104,7 +107,12 @@ class Trials:
 
     @cluster.setter
     def cluster(self, address: str) -> None:
-        self._library.set_preference(_CLUSTER, address.strip())
+        wanted = address.strip()
+        if wanted and not _ADDRESS.fullmatch(wanted):
+            raise SettingsError(
+                f"the address of a cluster's scheduler is like tcp://127.0.0.1:8786, not `{wanted[:80]}`"
+            )
+        self._library.set_preference(_CLUSTER, wanted)
 
     # --- the work ----------------------------------------------------------------------------------------------
 
@@ -112,7 +120,11 @@ class Trials:
         try:
             finished = self._run(trial, job)
             self._settle(trial.id, "done" if finished else "stopped")
-        except (StoreError, WorkersError) as exc:  # the trial is sound: it can go on when room or workers are back
+        except (
+            StoreError,
+            WorkersError,
+            ConflictError,
+        ) as exc:  # the trial is sound: it can go on when room or workers are back
             self._settle(trial.id, "stopped", str(exc))
         except SkelbError as exc:
             self._settle(trial.id, "failed", str(exc))
@@ -131,6 +143,7 @@ class Trials:
     def _run(self, trial: StoredTrial, job: _Job) -> bool:
         """Run the missing tasks; whether all are there now."""
         sweep = self.layout(trial.order).sweep.apart()  # what so many runs compute is not to stay for good
+        chunk = self.store.chunks(trial.id)
         present = self.store.results(trial.id)
         missing = missing_tasks(trial.axes, trial.numbers, trial.parts, present)
         waiting: list[Cell] = []
@@ -145,17 +158,19 @@ class Trials:
                     now = time.monotonic()
                     job.rate = count / max(now - started, 1e-6)
                     if now - committed >= _COMMIT_EVERY_S:
-                        self.store.commit(trial.id, waiting)
+                        chunk = self.store.commit(trial.id, chunk, waiting)
                         waiting, committed = [], now
                     if job.stop.is_set():
                         break
             except BaseException:
-                with suppress(StoreError):  # what was finished before the workers gave up or the disk was full
-                    self.store.commit(trial.id, waiting)
+                with suppress(
+                    StoreError, ConflictError
+                ):  # what was finished before the workers gave up or the disk was full
+                    self.store.commit(trial.id, chunk, waiting)
                 raise
             finally:
                 groups.close()
-        self.store.commit(trial.id, waiting)
+        self.store.commit(trial.id, chunk, waiting)
         return len(present) + count == trial.total
 
 

@@ -28,7 +28,7 @@ from skelb.core.trials import (
     windows_by_count,
     windows_by_length,
 )
-from skelb.service.backtest import checked_or_error, setting_for
+from skelb.service.checking import checked_or_error, setting_for
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup

@@ -8,9 +8,10 @@ from typing import Any
 
 import numpy as np
 from sqlalchemy import func, select, update
+from sqlalchemy.exc import IntegrityError
 
 from skelb.core.bars import Floats
-from skelb.core.errors import NotFoundError
+from skelb.core.errors import ConflictError, NotFoundError
 from skelb.core.figures import FIGURE_KEYS
 from skelb.core.trials import Axis, Cell, Results, Span
 from skelb.service.trials.orders import HELD_BACK, Layout, Part, TrialOrder, part_document, read_part, span_document
@@ -88,7 +89,7 @@ class TrialStore:
         """One trial. Raises NotFoundError when there is none of that number."""
         with self._database.session() as session:
             record = session.get(TrialRecord, number)
-            if record is None:
+            if record is None or record.removed_at is not None:
                 raise NotFoundError(f"there is no trial {number}")
             counted = select(func.coalesce(func.sum(TrialChunk.count), 0)).where(TrialChunk.trial_id == number)
             done = session.scalar(counted) or 0
@@ -109,7 +110,7 @@ class TrialStore:
         market = func.json_extract(TrialRecord.order, "$.setup.market")
         of = TrialRecord
         query = select(of.id, of.kind, of.title, market, of.axes, done, of.total).order_by(of.id.desc()).limit(most)
-        query = query.outerjoin(TrialChunk, TrialChunk.trial_id == of.id).group_by(of.id)
+        query = query.where(of.removed_at.is_(None)).outerjoin(TrialChunk, TrialChunk.trial_id == of.id).group_by(of.id)
         with self._database.session() as session:
             rows = session.execute(query).all()
         return [
@@ -129,15 +130,33 @@ class TrialStore:
             running = update(TrialRecord).where(TrialRecord.state == "running")
             session.execute(running.values(state="stopped", message=message))
 
-    def commit(self, number: int, cells: Sequence[Cell]) -> None:
-        """Store finished runs, all or none."""
+    def chunks(self, number: int) -> int:
+        """How many chunks of finished runs a trial has."""
+        with self._database.session() as session:
+            return session.scalar(select(func.count()).where(TrialChunk.trial_id == number)) or 0
+
+    def commit(self, number: int, chunk: int, cells: Sequence[Cell]) -> int:
+        """Store finished runs, all or none, as the chunk of this number of a trial; the number of the next one.
+
+        Raises ConflictError when the trial has that chunk: another program runs it too.
+        """
         if not cells:
-            return
+            return chunk
         found = Results.of(cells)
+        try:
+            self._add_chunk(number, chunk, found)
+        except IntegrityError:
+            raise ConflictError(
+                f"another program is running trial {number} in the same data folder; it goes on there, and nothing is"
+                " stored twice"
+            ) from None
+        return chunk + 1
+
+    def _add_chunk(self, number: int, chunk: int, found: Results) -> None:
         with self._database.session() as session:
             session.add(
                 TrialChunk(
-                    trial_id=number, count=len(found), numbers=found.numbers.tobytes(), parts=found.parts.tobytes(),
+                    trial_id=number, number=chunk, count=len(found), numbers=found.numbers.tobytes(), parts=found.parts.tobytes(),
                     figures=found.figures.tobytes(), errors={str(row): text[:500] for row, text in found.errors.items()},
                 )
             )  # fmt: skip
@@ -160,7 +179,7 @@ class TrialStore:
             return joined
 
     def tries_of(self, title: str) -> tuple[Floats, int]:
-        """Every run of a script that was ever made on purpose, and how many were kept besides.
+        """Every run of a script that was ever made on purpose, and how many were kept besides, taken away since or not.
 
         The first are the Sharpe ratios of its trials' runs, float64, shape (runs,), NaN where unknown.
         """

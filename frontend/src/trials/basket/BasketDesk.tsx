@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Basket, FigureInfo } from "@/api";
-import { figureText, Loading, moneyTone, Picker, plain, signed, Trouble } from "@/ui";
+import { hasDays, isBuildable } from "@/setup";
+import { figureText, Loading, moneyTone, OneStop, Picker, plain, signed, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
-import { canBuild } from "../model";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
 import { basketQuery } from "../queries";
 import { TrialHeader } from "../TrialHeader";
@@ -26,17 +26,17 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
   const after = useQuery({ ...basketQuery(setup, chosen, ran, against), enabled: chosen.length > 0 && ran.length > 0 });
   const isAfter = ran.length > 0;
   const error = before.error ?? (isAfter ? after.error : null);
-  const offered = markets.filter((market) => market.bars.some((bars) => canBuild(bars.timeframe, setup.timeframe))).map((market) => market.symbol);
+  const offered = markets.filter((market) => isBuildable(market, setup.timeframe) && hasDays(market, setup.from_date, setup.to_date)).map((market) => market.symbol);
   return (
     <section className="flex h-full flex-col">
-      <TrialHeader head={head}>Run {head.script} at {head.timeframe} over several markets on one account, beside holding{" "}
+      <TrialHeader head={head}>Run {head.script} at {head.timeframe} {head.conditions} over several markets on one account, beside holding{" "}
         <Picker label="Beside holding" value={against ?? ""} options={[{ value: "", label: "an equal share of each" }, ...offered.map((symbol) => ({ value: symbol, label: symbol }))]} onChange={(symbol) => setAgainst(symbol || null)} />
       </TrialHeader>
       <div className="flex-none border-b border-line px-4 py-2">
         <div className="flex items-baseline gap-3">
           <b>The basket</b>
           <span className="-ml-6">
-            <Words axis={{ name: "basket", words: offered, chosen }} onChange={put} />
+            <Words axis={{ name: "basket", words: [...new Set([...offered, ...chosen])], chosen }} canTakeAll onChange={put} />
           </span>
         </div>
       </div>
@@ -51,9 +51,9 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
       ) : !before.data ? (
         !error && <Loading what="Running every market" />
       ) : (
-        <div className="flex min-h-0 flex-1">
+        <div className="stacks flex min-h-0 flex-1">
           <div className="min-w-0 flex-1 overflow-auto p-4">
-            <Rows before={before.data} after={isAfter ? after.data : undefined} figures={figures} dropped={dropped} onTick={(symbol) => setDropped(dropped.includes(symbol) ? dropped.filter((other) => other !== symbol) : [...dropped, symbol])} onOpen={(market) => onOpen({ script: state.script, version: state.version, market, timeframe: setup.timeframe, account: setup.account })} />
+            <Rows before={before.data} after={isAfter ? after.data : undefined} figures={figures} dropped={dropped} onTick={(symbol) => setDropped(dropped.includes(symbol) ? dropped.filter((other) => other !== symbol) : [...dropped, symbol])} onOpen={(market) => onOpen({ ...state, market })} />
             <p className="mt-3 flex items-center gap-3">
               <button type="button" className="main-button" disabled={dropped.join() === ran.join() || dropped.length === before.data.rows.length} onClick={() => setRan(dropped)}>
                 Run again{dropped.length > 0 ? ` without ${dropped.join(", ")}` : " with all"}
@@ -84,45 +84,47 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
   const info = (key: string) => figures.find((figure) => figure.key === key)!;
   const rows = [...before.rows].sort((a, b) => (b.figures.net_profit ?? 0) - (a.figures.net_profit ?? 0));
   return (
-    <table className="num w-full text-[12.5px]" data-testid="basket">
-      <thead>
-        <tr className="border-b border-line font-sans text-soft">
-          {["", "market", "Net", ...(after ? ["Net now"] : []), "Trades", "Profit factor", "Win rate", "Cost of a trade", "Day's range", "Cost of the range"].map((name, place) => (
-            <th key={name} scope="col" className={`px-2 py-1 font-normal ${place < 2 ? "text-left" : "text-right"}`}>
-              {name || <span className="sr-only">in the basket</span>}
-            </th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {rows.map((row) => {
-          const now = after?.rows.find((other) => other.market === row.market);
-          const share = row.cost_share_of_range;
-          return (
-            <tr key={row.market} data-market={row.market} className={`border-b border-line ${dropped.includes(row.market) ? "text-soft italic" : ""}`}>
-              <td className="py-[3px] pl-2">
-                <input type="checkbox" className="accent-base-content" aria-label={`${row.market} in the basket`} checked={!dropped.includes(row.market)} onChange={() => onTick(row.market)} />
-              </td>
-              <th scope="row" className="px-2 text-left font-normal">
-                <button type="button" className="cursor-pointer font-semibold hover:underline" title="Open this market alone" onClick={() => onOpen(row.market)}>
-                  {row.market}
-                </button>
+    <OneStop>
+      <table className="num w-full text-[12.5px]" data-testid="basket">
+        <thead>
+          <tr className="border-b border-line font-sans text-soft">
+            {["", "market", "Net", ...(after ? ["Net now"] : []), "Trades", "Profit factor", "Win rate", "Cost of a trade", "Day's range", "Cost of the range"].map((name, place) => (
+              <th key={name} scope="col" className={`px-2 py-1 font-normal ${place < 2 ? "text-left" : "text-right"}`}>
+                {name || <span className="sr-only">in the basket</span>}
               </th>
-              <td className={`px-2 text-right ${dropped.includes(row.market) ? "" : moneyTone(row.figures.net_profit)}`}>{figureText(info("net_profit"), row.figures.net_profit)}</td>
-              {after && <td className="px-2 text-right">{now ? figureText(info("net_profit"), now.figures.net_profit) : "left out"}</td>}
-              <td className="px-2 text-right">{figureText(info("trades"), row.figures.trades)}</td>
-              <td className="px-2 text-right">{figureText(info("profit_factor"), row.figures.profit_factor)}</td>
-              <td className="px-2 text-right">{figureText(info("win_rate"), row.figures.win_rate)}</td>
-              <td className="px-2 text-right">{row.trade_cost === null ? "–" : plain(row.trade_cost, 3)}</td>
-              <td className="px-2 text-right">{row.day_range === null ? "–" : plain(row.day_range, 2)}</td>
-              <td className={`px-2 text-right ${share !== null && share > 0.1 ? "font-semibold text-loss" : ""}`} title="Cost of a trade over the day's range: above a tenth, most of what moves is paid away">
-                {share === null ? "–" : `${plain(share * 100, 1)} %`}
-              </td>
-            </tr>
-          );
-        })}
-      </tbody>
-    </table>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((row) => {
+            const now = after?.rows.find((other) => other.market === row.market);
+            const share = row.cost_share_of_range;
+            return (
+              <tr key={row.market} data-market={row.market} className={`border-b border-line ${dropped.includes(row.market) ? "text-soft italic" : ""}`}>
+                <td className="py-[3px] pl-2">
+                  <input type="checkbox" className="accent-base-content" aria-label={`${row.market} in the basket`} checked={!dropped.includes(row.market)} onChange={() => onTick(row.market)} />
+                </td>
+                <th scope="row" className="px-2 text-left font-normal">
+                  <button type="button" className="cursor-pointer font-semibold hover:underline" title="Open this market alone" onClick={() => onOpen(row.market)}>
+                    {row.market}
+                  </button>
+                </th>
+                <td className={`px-2 text-right ${dropped.includes(row.market) ? "" : moneyTone(row.figures.net_profit)}`}>{figureText(info("net_profit"), row.figures.net_profit)}</td>
+                {after && <td className="px-2 text-right">{now ? figureText(info("net_profit"), now.figures.net_profit) : "left out"}</td>}
+                <td className="px-2 text-right">{figureText(info("trades"), row.figures.trades)}</td>
+                <td className="px-2 text-right">{figureText(info("profit_factor"), row.figures.profit_factor)}</td>
+                <td className="px-2 text-right">{figureText(info("win_rate"), row.figures.win_rate)}</td>
+                <td className="px-2 text-right">{row.trade_cost === null ? "–" : plain(row.trade_cost, 3)}</td>
+                <td className="px-2 text-right">{row.day_range === null ? "–" : plain(row.day_range, 2)}</td>
+                <td className={`px-2 text-right ${share !== null && share > 0.1 ? "font-semibold text-loss" : ""}`} title="Cost of a trade over the day's range: above a tenth, most of what moves is paid away">
+                  {share === null ? "–" : `${plain(share * 100, 1)} %`}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </OneStop>
   );
 }
 

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, scriptsQuery, unwrap } from "@/api";
-import { Loading, Picker, plain, Trouble } from "@/ui";
+import { Loading, Picker, plain, Trouble, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EarlierTrials } from "../EarlierTrials";
 import { drawnRuns, openedState, orderOf } from "../model";
@@ -17,20 +17,20 @@ import { Words } from "../VaryList";
 import { Workers } from "../Workers";
 
 /** Every small combination of conditions as the entry of the script, both ways. */
-export function SearchDesk({ head, state, setup, figures, markets, onState, onOpen }: DeskProps) {
+export function SearchDesk({ head, of, state, setup, figures, markets, onState, onOpen }: DeskProps) {
   const client = useQueryClient();
   const own = useQuery(studyQuery(setup));
   const ready = useQuery(readyConditionsQuery);
-  const [picked, setPicked] = useState<string[] | null>(null);
-  const [added, setAdded] = useState<string[]>([]);
+  const [picked, setPicked] = useKept<string[] | null>(`search picked ${of}`, null);
+  const [added, setAdded] = useKept<string[]>(`search added ${of}`, []);
   const [typed, setTyped] = useState("");
-  const [parts, setParts] = useState(2);
-  const [hold, setHold] = useState(20);
-  const [symbols, setSymbols] = useState<string[]>([setup.market]);
-  const [split, setSplit] = useState("70,30");
-  const [objective, setObjective] = useState("sharpe");
-  const [minTrades, setMinTrades] = useState(30);
-  const [chosen, setChosen] = useState<number | null>(null);
+  const [parts, setParts] = useKept("search parts", 2);
+  const [hold, setHold] = useKept("search hold", 20);
+  const [symbols, setSymbols] = useKept<string[]>(`search markets ${of} ${setup.market}`, [setup.market]);
+  const [split, setSplit] = useKept("search split", "70,30");
+  const [objective, setObjective] = useKept("search objective", "sharpe");
+  const [minTrades, setMinTrades] = useKept("least trades", 30);
+  const [chosen, setChosen] = useKept<number | null>(`search chosen ${state.trial}`, null);
   const mine = useMemo(() => own.data?.conditions.filter((item) => item.kind !== "mark").map((item) => item.text) ?? [], [own.data]);
   const conditions = picked ?? [...mine.slice(0, 4), ...(ready.data ?? []).slice(0, 10)];
   const vary = symbols.length > 1 || symbols[0] !== setup.market ? [`market=${symbols.join(",")}`] : [];
@@ -77,11 +77,11 @@ export function SearchDesk({ head, state, setup, figures, markets, onState, onOp
   return (
     <section className="flex h-full flex-col">
       <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
-        Search for entries of {head.script} on {head.market} at {head.timeframe} best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
+        Search for entries of {head.script} on {symbols.length > 1 ? <b className="num text-base-content">{symbols.length} markets</b> : head.market} at {head.timeframe} {head.conditions}, best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
       </TrialHeader>
       <TrialProgress control={control} />
       {error && <Trouble error={error.message} />}
-      <div className="flex min-h-0 flex-1">
+      <div className="stacks flex min-h-0 flex-1">
         <aside className="w-[292px] flex-none overflow-auto border-r border-line bg-base-100 p-4">
           <h2>
             Conditions <span className="num font-normal text-soft">{plain(conditions.length, 0)}</span>
@@ -109,10 +109,10 @@ export function SearchDesk({ head, state, setup, figures, markets, onState, onOp
             joined with <i>and</i>, <Picker label="Most conditions together" value={String(parts)} options={["1", "2", "3"].map((value) => ({ value, label: value === "1" ? "each alone" : `up to ${value} together` }))} onChange={(value) => setParts(Number(value))} />, long and short; where the script never leaves, after <input type="number" min={1} aria-label="Bars to hold" className="picker num w-12" value={hold} onChange={(event) => setHold(Math.max(1, Math.floor(Number(event.target.value))))} /> bars
           </p>
           <h2 className="mt-4">Markets</h2>
-          <Words axis={{ name: "market", words: markets.map((market) => market.symbol), chosen: symbols }} onChange={setSymbols} />
+          <Words axis={{ name: "market", words: markets.map((market) => market.symbol), chosen: symbols }} canTakeAll onChange={setSymbols} />
           <SplitEditor split={split} spans={control.plan.data} onChange={setSplit} />
           <Workers />
-          <EarlierTrials kind="search" number={trial?.id} onChoose={(number) => onState({ ...state, trial: number })} />
+          <EarlierTrials kind="search" number={trial?.id} onGone={() => onState({ ...state, trial: undefined })} onChoose={(number) => onState({ ...state, trial: number })} />
         </aside>
         <div className="min-w-0 flex-1 p-3">
           {trial ? (

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { CalendarRow, Condition } from "@/api";
-import { Loading, MoveFan, plain, signed, Trouble } from "@/ui";
+import { Loading, MoveFan, OneStop, plain, signed, Trouble, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
 import { bandedLines } from "../model";
 import { calendarQuery, studyQuery } from "../queries";
@@ -10,10 +10,10 @@ import { CalendarBars } from "./CalendarBars";
 import { Years } from "./Years";
 
 /** What followed the conditions of a script, and on which weekdays, months and hours. */
-export function StudyDesk({ head, setup }: DeskProps) {
-  const [condition, setCondition] = useState("");
-  const [typed, setTyped] = useState("");
-  const [asked, setAsked] = useState(""); // a condition that was typed, beside those of the script
+export function StudyDesk({ head, of, setup }: DeskProps) {
+  const [condition, setCondition] = useKept(`study condition ${of}`, "");
+  const [asked, setAsked] = useKept(`study asked ${of}`, ""); // a condition that was typed, beside those of the script
+  const [typed, setTyped] = useState(asked);
   const study = useQuery(studyQuery(setup));
   const further = useQuery({ ...studyQuery(setup, asked), enabled: asked !== "" });
   const calendar = useQuery(calendarQuery(setup, condition));
@@ -22,8 +22,8 @@ export function StudyDesk({ head, setup }: DeskProps) {
   const years = Object.keys(rows[0]?.yearly ?? {});
   return (
     <section className="flex h-full flex-col">
-      <TrialHeader head={head}>Study the conditions of {head.script} on {head.market} at {head.timeframe}: how often they came, and what price did after</TrialHeader>
-      <div className="flex min-h-0 flex-1">
+      <TrialHeader head={head}>Study the conditions of {head.script} on {head.market} at {head.timeframe} {head.conditions}: how often they came, and what price did after</TrialHeader>
+      <div className="stacks flex min-h-0 flex-1">
         <div className="min-w-0 flex-1 overflow-auto p-4">
           <form
             className="mb-3 flex items-center gap-2"
@@ -47,22 +47,24 @@ export function StudyDesk({ head, setup }: DeskProps) {
           {study.isPending && <Loading what="Counting" />}
           {study.data && rows.length === 0 && <p className="text-soft">This script names no condition. Name one, such as: up = close &gt; sma(close, 20), or type one above. The calendar at the right needs none.</p>}
           {rows.length > 0 && (
-            <table className="w-full text-[12.5px]" data-testid="study">
-              <thead>
-                <tr className="border-b border-line text-soft">
-                  {["condition", "times", `${years[0] ?? ""} to ${years.at(-1) ?? ""}`, "a year", "yes on", "after 5 bars", "after 20 bars", "95 % band", "any bar", "the next 20 bars"].map((name, place) => (
-                    <th key={name} scope="col" className={`px-2 py-1 font-normal ${place === 0 ? "text-left" : "text-right"}`}>
-                      {name}
-                    </th>
+            <OneStop>
+              <table className="w-full text-[12.5px]" data-testid="study">
+                <thead>
+                  <tr className="border-b border-line text-soft">
+                    {["condition", "times", `${years[0] ?? ""} to ${years.at(-1) ?? ""}`, "a year", "yes on", "after 5 bars", "after 20 bars", "95 % band", "any bar", "the next 20 bars"].map((name, place) => (
+                      <th key={name} scope="col" className={`px-2 py-1 font-normal ${place === 0 ? "text-left" : "text-right"}`}>
+                        {name}
+                      </th>
+                    ))}
+                  </tr>
+                </thead>
+                <tbody className="num">
+                  {rows.map((row) => (
+                    <ConditionRow key={row.text} row={row} isChosen={row.text === condition} onChoose={() => setCondition(row.text === condition ? "" : row.text)} />
                   ))}
-                </tr>
-              </thead>
-              <tbody className="num">
-                {rows.map((row) => (
-                  <ConditionRow key={row.text} row={row} isChosen={row.text === condition} onChoose={() => setCondition(row.text === condition ? "" : row.text)} />
-                ))}
-              </tbody>
-            </table>
+                </tbody>
+              </table>
+            </OneStop>
           )}
           <p className="mt-2 max-w-3xl text-soft">A time counts where a condition turned yes. Moves are in points from that bar&apos;s close; the band is that of a mean of independent times. A band that contains 0, or what any bar did, shows nothing.</p>
         </div>

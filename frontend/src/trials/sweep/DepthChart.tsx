@@ -17,8 +17,11 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
   const cellWidth = (width - LEFT - 8) / columns;
   const cellHeight = (height - BOTTOM - 8) / rows;
   const bands = useMemo(() => bandsOf(grid), [grid]);
-  const [focus, setFocus] = useState(0);
+  const [moved, setFocus] = useState<number | null>(null);
   const at = (number: number) => grid.numbers.indexOf(number);
+  // The hand begins at what is chosen, or at the plateau.
+  const begin = chosen !== null ? at(chosen) : plateau !== null ? at(plateau) : -1;
+  const focus = moved ?? Math.max(0, begin);
   const place = (index: number) => ({ x: LEFT + ((index % columns) + 0.5) * cellWidth, y: height - BOTTOM - (Math.floor(index / columns) + 0.5) * cellHeight });
   const skipX = every(columns, 13);
   const skipY = every(rows, 13);
@@ -26,6 +29,10 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
   const unsounded = missing.length === 0 ? null : { x: mean(missing.map((spot) => spot.x)), y: mean(missing.map((spot) => spot.y)) };
   const isEmpty = grid.values.every((value) => value === null);
 
+  const pick = (number: number) => {
+    setFocus(null); // the hand goes on from what is chosen
+    onChoose(number);
+  };
   const onKey = (event: KeyboardEvent) => {
     const step = { ArrowLeft: -1, ArrowRight: 1, ArrowUp: columns, ArrowDown: -columns }[event.key];
     const here = grid.numbers[focus];
@@ -47,9 +54,7 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
   };
   const choose = (index: number, act: (number: number) => void) => {
     const number = grid.numbers[index];
-    if (typeof number !== "number") return;
-    setFocus(index);
-    act(number);
+    if (typeof number === "number") act(number);
   };
   const chosenAt = chosen === null ? -1 : at(chosen);
   return (
@@ -90,7 +95,7 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
           fill="transparent"
           className="cursor-pointer"
           data-testid="sea"
-          onClick={(event) => choose(spotAt(event), onChoose)}
+          onClick={(event) => choose(spotAt(event), pick)}
           onDoubleClick={(event) => choose(spotAt(event), onOpen)}
         />
       )}
@@ -100,7 +105,7 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
         const number = grid.numbers[index] ?? null;
         const shown = isShown(index);
         return (
-          <g key={index} data-cell={number ?? undefined} onClick={() => number !== null && onChoose(number)} onDoubleClick={() => number !== null && onOpen(number)} className={number !== null ? "cursor-pointer" : ""}>
+          <g key={index} data-cell={number ?? undefined} onClick={() => number !== null && pick(number)} onDoubleClick={() => number !== null && onOpen(number)} className={number !== null ? "cursor-pointer" : ""}>
             <rect x={x - cellWidth / 2} y={y - cellHeight / 2} width={cellWidth} height={cellHeight} fill={number !== null ? "transparent" : "url(#unsounded)"}>
               <title>{`${grid.xName} ${axisLabel(grid.xValues[index % columns]!)}${grid.yName ? `, ${grid.yName} ${axisLabel(grid.yValues[Math.floor(index / columns)]!)}` : ""}: ${value === null ? (number !== null ? "too few trades, or no meaning" : "not yet sounded") : shortValue(info, value)}`}</title>
             </rect>

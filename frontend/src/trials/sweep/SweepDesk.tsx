@@ -1,6 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
-import { Loading, Picker, plain, Trouble } from "@/ui";
+import { useMemo } from "react";
+import type { Varying } from "@/api";
+import { inputText } from "@/setup";
+import { Loading, Picker, plain, Trouble, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EarlierTrials } from "../EarlierTrials";
 import { axesOf, drawnRuns, firstView, gridOf, openedState, orderOf, varyText, type Design, type ViewChoice } from "../model";
@@ -25,18 +27,19 @@ const VIEWS = ["Surface", "Curves", "Table", "In / out", "Front"] as const;
 type View = (typeof VIEWS)[number];
 
 /** Many runs of a script with other inputs: what varies at the left, the surface in the middle, what it means at the right. */
-export function SweepDesk({ head, state, setup, varying, figures, markets, originOf, onState, onOpen }: DeskProps) {
+export function SweepDesk({ head, of, state, setup, varying, figures, markets, originOf, onState, onOpen }: DeskProps) {
   const client = useQueryClient();
   const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
-  const [axes, setAxes] = useState(() => axesOf(varying, [state.x, state.y], setup, symbols));
-  const [design, setDesign] = useState<Design>({ kind: "grid", runs: 200 });
-  const [split, setSplit] = useState("");
-  const [objective, setObjective] = useState("return_over_drawdown");
-  const [minTrades, setMinTrades] = useState(30);
-  const [chosen, setChosen] = useState<number | null>(null);
-  const [view, setView] = useState<View>("Surface");
-  const [looks, setLooks] = useState<{ trial: number; choice: ViewChoice } | null>(null);
+  const [axes, setAxes] = useKept(`sweep axes ${of} ${state.x ?? ""} ${state.y ?? ""} ${varying.map((item) => item.name).join()} ${symbols.join()}`, () => axesOf(varying, [state.x, state.y], setup, symbols));
+  const [design, setDesign] = useKept<Design>("sweep design", { kind: "grid", runs: 200 });
+  const [split, setSplit] = useKept(`sweep split ${of}`, "");
+  const [objective, setObjective] = useKept("objective", "return_over_drawdown");
+  const [minTrades, setMinTrades] = useKept("least trades", 30);
+  const [chosen, setChosen] = useKept<number | null>(`sweep chosen ${state.trial}`, null);
+  const [view, setView] = useKept<View>("sweep view", "Surface");
+  const [looks, setLooks] = useKept<{ trial: number; choice: ViewChoice } | null>(`sweep looks ${state.trial}`, null);
   const on = axes.filter((axis) => axis.isOn);
+  const isVaried = (name: string) => on.some((axis) => axis.name === name);
   const order = orderOf("sweep", setup, { vary: on.map(varyText), objective, min_trades: minTrades, design: design.kind, runs: design.kind === "grid" ? 0 : design.runs, split: split.trim() });
   const control = useTrial(order, on.length > 0, state.trial, (trial) => {
     setChosen(null);
@@ -55,18 +58,19 @@ export function SweepDesk({ head, state, setup, varying, figures, markets, origi
   const isSplit = (trial?.parts.length ?? 0) > 1;
   const offered = VIEWS.filter((name) => name !== "In / out" || isSplit);
   const face = offered.includes(view) ? view : "Surface";
-  const defaults = Object.fromEntries([...varying.map((item) => [item.name, item.default]), ["timeframe", setup.timeframe], ["market", setup.market], ["sides", setup.sides ?? "both"]]) as Record<string, string>;
+  const given = ({ name, default: usual }: Varying) => (setup.inputs?.[name] === undefined ? usual : inputText(undefined, setup.inputs[name]));
+  const defaults = Object.fromEntries([...varying.map((item) => [item.name, given(item)]), ["timeframe", setup.timeframe], ["market", setup.market], ["sides", setup.sides ?? "both"]]) as Record<string, string>;
   const error = control.error ?? surface.error;
   const isFewer = design.kind !== "grid" && control.plan.data && control.plan.data.total < design.runs;
   const shown = { grid, info, plateau: surface.data?.plateau ?? null, rocks: surface.data?.rocks ?? [], chosen, onChoose: setChosen, onOpen: (point: number) => void open(point) };
   return (
     <section className="flex h-full flex-col">
       <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
-        Sweep <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of {head.script} on {head.market} at {head.timeframe} best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
+        Sweep <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of {head.script} {isVaried("market") ? <>on <b className="num text-base-content">{axes.find((axis) => axis.name === "market")?.chosen.length} markets</b></> : <>on {head.market}</>} {isVaried("timeframe") ? null : <>at {head.timeframe}</>} {head.conditions}, best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
       </TrialHeader>
       <TrialProgress control={control} />
       {error && <Trouble error={error.message} />}
-      <div className="flex min-h-0 flex-1">
+      <div className="stacks flex min-h-0 flex-1">
         <aside className="w-[272px] flex-none overflow-auto border-r border-line bg-base-100 p-4">
           <h2 className="mb-1 flex items-baseline">
             What varies
@@ -98,7 +102,7 @@ export function SweepDesk({ head, state, setup, varying, figures, markets, origi
           <Workers />
           <EarlierTrials
             kind="sweep"
-            number={trial?.id}
+            number={trial?.id} onGone={() => onState({ ...state, trial: undefined })}
             onChoose={(number) => {
               setChosen(null);
               onState({ ...state, trial: number });

@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
-import type { FigureInfo, SetupState, Walk } from "@/api";
-import { figureText, Loading, moneyTone, Picker, plain, signed, Trouble } from "@/ui";
+import { useMemo } from "react";
+import type { FigureInfo, SetupState, Walk, Varying } from "@/api";
+import { inputText } from "@/setup";
+import { figureText, Loading, moneyTone, OneStop, Picker, plain, signed, Trouble, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EarlierTrials } from "../EarlierTrials";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
@@ -25,13 +26,13 @@ interface Windows {
 }
 
 /** Inputs chosen anew on every window, and what they earned on the days after it. */
-export function WalkDesk({ head, state, setup, varying, figures, markets, originOf, onState, onOpen }: DeskProps) {
+export function WalkDesk({ head, of, state, setup, varying, figures, markets, originOf, onState, onOpen }: DeskProps) {
   const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
-  const [axes, setAxes] = useState(() => axesOf(varying, [state.x, state.y], setup, symbols).filter((axis) => axis.name !== "market" && axis.name !== "timeframe"));
-  const [windows, setWindows] = useState<Windows>({ by: "count", count: 6, ratio: 4, inside: 200, outside: 50, anchored: false });
-  const [objective, setObjective] = useState("return_over_drawdown");
-  const [minTrades, setMinTrades] = useState(10);
-  const [choose, setChoose] = useState<"value" | "neighbours">("value");
+  const [axes, setAxes] = useKept(`walk axes ${of} ${state.x ?? ""} ${state.y ?? ""} ${varying.map((item) => item.name).join()}`, () => axesOf(varying, [state.x, state.y], setup, symbols).filter((axis) => axis.name !== "market" && axis.name !== "timeframe"));
+  const [windows, setWindows] = useKept<Windows>("walk windows", { by: "count", count: 6, ratio: 4, inside: 200, outside: 50, anchored: false });
+  const [objective, setObjective] = useKept("objective", "return_over_drawdown");
+  const [minTrades, setMinTrades] = useKept("walk least trades", 10);
+  const [choose, setChoose] = useKept<"value" | "neighbours">("walk choose", "value");
   const on = axes.filter((axis) => axis.isOn);
   const { by, count, ratio, anchored } = windows;
   const [inside, outside] = by === "length" ? [windows.inside, windows.outside] : [0, 0];
@@ -40,7 +41,8 @@ export function WalkDesk({ head, state, setup, varying, figures, markets, origin
   const { trial } = control;
   const seen: Seen = { number: trial?.id ?? 0, done: finishedRuns(trial), objective, minTrades };
   const walk = useQuery({ ...walkQuery(seen, choose), enabled: trial !== undefined });
-  const defaults = Object.fromEntries([...varying.map((item) => [item.name, item.default]), ["sides", setup.sides ?? "both"]]) as Record<string, string>;
+  const given = ({ name, default: usual }: Varying) => (setup.inputs?.[name] === undefined ? usual : inputText(undefined, setup.inputs[name]));
+  const defaults = Object.fromEntries([...varying.map((item) => [item.name, given(item)]), ["sides", setup.sides ?? "both"]]) as Record<string, string>;
   const whole = (value: string, least: number) => Math.max(least, Math.floor(Number(value)) || least);
   const field = (name: keyof Windows, label: string, least = 1) => (
     <label className="flex items-center justify-between gap-2 py-[2px] text-soft">
@@ -52,11 +54,11 @@ export function WalkDesk({ head, state, setup, varying, figures, markets, origin
   return (
     <section className="flex h-full flex-col">
       <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
-        Walk <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of {head.script} on {head.market} at {head.timeframe} forward, best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
+        Walk <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of {head.script} on {head.market} at {head.timeframe} {head.conditions} forward, best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
       </TrialHeader>
       <TrialProgress control={control} />
       {error && <Trouble error={error.message} />}
-      <div className="flex min-h-0 flex-1">
+      <div className="stacks flex min-h-0 flex-1">
         <aside className="w-[272px] flex-none overflow-auto border-r border-line bg-base-100 p-4">
           <h2 className="mb-1">What is chosen anew</h2>
           <VaryList axes={axes} defaults={defaults} onChange={setAxes} />
@@ -106,7 +108,7 @@ export function WalkDesk({ head, state, setup, varying, figures, markets, origin
             />
           </p>
           <Workers />
-          <EarlierTrials kind="walk" number={trial?.id} onChoose={(number) => onState({ ...state, trial: number })} />
+          <EarlierTrials kind="walk" number={trial?.id} onGone={() => onState({ ...state, trial: undefined })} onChoose={(number) => onState({ ...state, trial: number })} />
         </aside>
         {!trial ? (
           <div className="flex min-w-0 flex-1 items-center justify-center p-8 text-center text-soft">
@@ -152,37 +154,39 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
         <div className="h-[190px] flex-none">
           <EquityLines lines={lines} edges={edges} label="Equity on the days outside" />
         </div>
-        <table className="num mt-2 text-[12.5px]" data-testid="windows">
-          <thead>
-            <tr className="border-b border-line font-sans text-soft">
-              {["inside", goal.name + " inside", "outside", "Net outside", "Trades", Object.keys(walk.windows[0]?.chosen ?? {}).join(" × ") || "chosen"].map((name, place) => (
-                <th key={name} scope="col" className={`px-2 py-1 font-normal ${place === 0 ? "text-left" : place === 2 || place === 5 ? "pl-6 text-left" : "text-right"}`}>
-                  {name}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {walk.windows.map((window) => (
-              <tr key={window.outside.first} className="border-b border-line">
-                <td className="px-2 py-[2px] whitespace-nowrap">{spanText(window.inside)}</td>
-                <td className="px-2 text-right">{figureText(goal, window.inside_figures?.[goal.key])}</td>
-                <td className="pl-6 whitespace-nowrap">
-                  {window.chosen ? (
-                    <button type="button" className="cursor-pointer underline decoration-dotted" title="Open these days as a run" onClick={() => open(window.chosen!, window.outside)}>
-                      {spanText(window.outside)}
-                    </button>
-                  ) : (
-                    spanText(window.outside)
-                  )}
-                </td>
-                <td className={`px-2 text-right ${moneyTone(window.outside_figures?.net_profit)}`}>{figureText(net, window.outside_figures?.net_profit)}</td>
-                <td className="px-2 text-right">{window.outside_figures ? plain(window.outside_figures.trades ?? 0, 0) : "–"}</td>
-                <td className="pl-6 whitespace-nowrap">{window.chosen ? Object.values(window.chosen).map(axisLabel).join(" × ") : "no run counts"}</td>
+        <OneStop>
+          <table className="num mt-2 text-[12.5px]" data-testid="windows">
+            <thead>
+              <tr className="border-b border-line font-sans text-soft">
+                {["inside", goal.name + " inside", "outside", "Net outside", "Trades", Object.keys(walk.windows[0]?.chosen ?? {}).join(" × ") || "chosen"].map((name, place) => (
+                  <th key={name} scope="col" className={`px-2 py-1 font-normal ${place === 0 ? "text-left" : place === 2 || place === 5 ? "pl-6 text-left" : "text-right"}`}>
+                    {name}
+                  </th>
+                ))}
               </tr>
-            ))}
-          </tbody>
-        </table>
+            </thead>
+            <tbody>
+              {walk.windows.map((window) => (
+                <tr key={window.outside.first} className="border-b border-line">
+                  <td className="px-2 py-[2px] whitespace-nowrap">{spanText(window.inside)}</td>
+                  <td className="px-2 text-right">{figureText(goal, window.inside_figures?.[goal.key])}</td>
+                  <td className="pl-6 whitespace-nowrap">
+                    {window.chosen ? (
+                      <button type="button" className="cursor-pointer underline decoration-dotted" title="Open these days as a run" onClick={() => open(window.chosen!, window.outside)}>
+                        {spanText(window.outside)}
+                      </button>
+                    ) : (
+                      spanText(window.outside)
+                    )}
+                  </td>
+                  <td className={`px-2 text-right ${moneyTone(window.outside_figures?.net_profit)}`}>{figureText(net, window.outside_figures?.net_profit)}</td>
+                  <td className="px-2 text-right">{window.outside_figures ? plain(window.outside_figures.trades ?? 0, 0) : "–"}</td>
+                  <td className="pl-6 whitespace-nowrap">{window.chosen ? Object.values(window.chosen).map(axisLabel).join(" × ") : "no run counts"}</td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </OneStop>
       </div>
       <aside className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4" data-testid="walk-judged">
         <h2 className="mb-1">Efficiency</h2>

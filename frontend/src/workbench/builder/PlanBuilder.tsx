@@ -119,7 +119,7 @@ export function PlanBuilder({ setup, title, scripts, catalogue, isSaving, onMake
             <Said text="This does not check clean yet: a part cannot stand where it was put. Take it out, or make the strategy and mend it in the text." />
           </p>
         ) : (
-          <dl className={`flex gap-6 ${live.waiting ? "text-soft" : ""}`} aria-busy={live.waiting} data-testid="built-figures">
+          <dl className={`flex gap-6 ${live.isOfView ? "" : "text-soft italic"}`} aria-busy={!live.isOfView} data-testid="built-figures">
             {SHOWN.map((key) => {
               const info = catalogue.figures.find((figure) => figure.key === key);
               return info ? (
@@ -133,7 +133,7 @@ export function PlanBuilder({ setup, title, scripts, catalogue, isSaving, onMake
             })}
           </dl>
         )}
-        {live.error && <p className="text-loss">{live.error}</p>}
+        {live.standing.kind === "failed" && <p className="text-loss">{live.standing.reason}</p>}
         <span className="ml-auto flex gap-2">
           <button type="button" className="plain-button" onClick={onClose}>
             Cancel

@@ -1,7 +1,8 @@
 import type { ChartWindow, LevelsInForce, Run, SceneLine } from "@/api";
-import { colorOf, plain, signed, type Palette } from "@/ui";
-import { firstTradeFrom } from "../model";
+import { colorOf, moneyText, plain, type Palette } from "@/ui";
+import { firstTradeEndingFrom } from "../model";
 import { LANE_HEIGHT, rowsIn, type PaneInfo } from "./panes";
+import { Printed } from "./printed";
 import type { View } from "./view";
 
 /** Everything needed to draw one pane; lengths are canvas pixels. */
@@ -47,6 +48,7 @@ export function drawPane(pane: PaneInfo, c: Canvas): void {
   else if (pane.kind === "panel") drawPanel(pane, c);
   else if (pane.kind === "lanes") drawLanes(c);
   else if (pane.kind === "position") drawPosition(c);
+  else if (pane.kind === "water") drawWater(c);
   else drawEquity(c);
   drawHeld(c);
   ctx.restore();
@@ -97,8 +99,9 @@ function drawPrice(c: Canvas): void {
   drawBars(c);
   for (const level of c.run.scene.levels) if (level.panel === null) drawLevel(c, level.value);
   for (const line of c.run.scene.lines) if (line.panel === null) drawLine(c, line);
-  drawMarks(c);
-  drawBerths(c);
+  const printed = new Printed(c.ctx, c.ratio);
+  drawMarks(c, printed);
+  drawBerths(c, printed);
   drawMovingLevels(c);
 }
 
@@ -332,7 +335,7 @@ function area(c: Canvas, from: number, to: number, upper: (row: number) => numbe
   ctx.fill();
 }
 
-function drawMarks(c: Canvas): void {
+function drawMarks(c: Canvas, printed: Printed): void {
   const { ctx, window } = c;
   const size = 4 * c.ratio;
   ctx.font = `${10.5 * c.ratio}px "IBM Plex Sans Variable", sans-serif`;
@@ -366,33 +369,61 @@ function drawMarks(c: Canvas): void {
       ctx.lineTo(x + size, y + way * size);
     }
     ctx.stroke();
-    if (mark.label && barWidth(c) > 3 * c.ratio) ctx.fillText(mark.label, x, y + way * size * 2.6 + (under ? 7 * c.ratio : 0));
+    if (!mark.label || barWidth(c) <= 3 * c.ratio) continue;
+    const at = y + way * size * 2.6 + (under ? 7 * c.ratio : 0);
+    if (printed.take(mark.label, x, at, "center")) ctx.fillText(mark.label, x, at);
   }
 }
 
+/** Rows of the trades that have a part in view, at most as many as can be told apart from afar. */
+function tradesInView(c: Canvas): number[] {
+  const { trades } = c.run;
+  const found: number[] = [];
+  let beyond = 0; // trades stand in the order of their exits: one that left later may have entered earlier
+  for (let t = firstTradeEndingFrom(trades, c.view.a - 1); t < trades.entry_bar.length && beyond < 40; t++) {
+    if (trades.entry_bar[t]! > c.view.b) beyond++;
+    else found.push(t);
+  }
+  return found;
+}
+
+/** Berths of one side over the same bars stand one beyond the other: the row of each. */
+function berthRows(c: Canvas, rows: number[]): Map<number, number> {
+  const { trades } = c.run;
+  const found = new Map<number, number>();
+  const ends: Record<string, number[]> = { long: [], short: [] };
+  for (const t of [...rows].sort((x, y) => trades.entry_bar[x]! - trades.entry_bar[y]!)) {
+    const own = ends[trades.side[t]! > 0 ? "long" : "short"]!;
+    const free = own.findIndex((end) => end < trades.entry_bar[t]!);
+    const row = free < 0 ? own.length : free;
+    own[row] = trades.exit_bar[t]!;
+    found.set(t, row);
+  }
+  return found;
+}
+
 /** A trade is a berth: a bracket under (long) or over (short) its bars, its profit in the middle, a notch at each price. */
-function drawBerths(c: Canvas): void {
+function drawBerths(c: Canvas, printed: Printed): void {
   const { ctx, run, window } = c;
   const { trades } = run;
-  const first = Math.max(0, firstTradeFrom(trades, c.view.a) - 1);
-  let last = first;
-  while (last < trades.entry_bar.length && trades.entry_bar[last]! <= c.view.b) last++;
-  const simple = last - first > 160;
-  ctx.font = `600 ${11 * c.ratio}px "IBM Plex Mono", monospace`;
-  ctx.textAlign = "center";
+  const inView = tradesInView(c);
+  const simple = inView.length > 160;
+  const rowOf = simple ? new Map<number, number>() : berthRows(c, inView);
+  const worded: Berth[] = [];
   ctx.textBaseline = "middle";
-  for (let t = first; t < last; t++) {
+  for (const t of inView) {
     const entry = trades.entry_bar[t]!;
     const isOpen = c.cover !== null && trades.exit_bar[t]! > c.cover;
     const exit = isOpen ? c.cover! : trades.exit_bar[t]!;
-    if (exit < c.view.a - 1 || (c.cover !== null && entry > c.cover)) continue;
+    if (c.cover !== null && entry > c.cover) continue;
     const isLong = trades.side[t]! > 0;
     const left = xOf(c, entry);
     const right = Math.max(xOf(c, exit), left + 2 * c.ratio);
     const edge = edgeOf(window, entry, exit, isLong);
     if (edge === null) continue;
-    const y = yOf(c, edge) + (isLong ? 16 : -16) * c.ratio;
-    const tick = (isLong ? -5 : 5) * c.ratio;
+    const way = isLong ? 1 : -1;
+    const y = yOf(c, edge) + way * (16 + (rowOf.get(t) ?? 0) * 26) * c.ratio;
+    const tick = -way * 5 * c.ratio;
     const isChosen = t === c.chosen;
     ctx.strokeStyle = isLong ? c.colors.long : c.colors.short;
     ctx.lineWidth = (isChosen ? 3 : 2) * c.ratio;
@@ -411,19 +442,58 @@ function drawBerths(c: Canvas): void {
       dots(c, left, right, trades.stop[t] ?? null, c.colors.loss);
       dots(c, left, right, trades.target[t] ?? null, c.colors.gain);
     }
-    if (isOpen) continue;
-    const text = signed(trades.net[t]!, 0);
-    const room = ctx.measureText(text).width + 8 * c.ratio;
-    if (right - left > room * 0.7 || isChosen || barWidth(c) > 5 * c.ratio) {
-      const middle = (Math.max(left, c.left) + Math.min(right, c.left + c.width)) / 2;
-      const inside = right - left > room + 10 * c.ratio;
-      const at = inside ? y : y + (isLong ? 9 : -9) * c.ratio;
-      ctx.fillStyle = c.colors.paper;
-      if (inside) ctx.fillRect(middle - room / 2, at - 7 * c.ratio, room, 14 * c.ratio);
-      ctx.fillStyle = trades.net[t]! > 0 ? c.colors.gain : c.colors.loss;
-      ctx.fillText(text, middle, at);
-    }
+    if (!isOpen) worded.push({ t, left, right, y, way });
   }
+  // Where two would stand in one place, the chosen trade's words do.
+  for (const berth of worded) if (berth.t === c.chosen) drawBerthWords(c, berth, printed);
+  for (const berth of worded) if (berth.t !== c.chosen) drawBerthWords(c, berth, printed);
+}
+
+/** Where a trade's bracket stands: its row among the trades, its ends, its level, and the way away from the bars. */
+interface Berth {
+  t: number;
+  left: number;
+  right: number;
+  y: number;
+  way: number;
+}
+
+/** What a trade earned, in the middle of its berth; at its ends, where there is room, the rule that entered and why it left. */
+function drawBerthWords(c: Canvas, { t, left, right, y, way }: Berth, printed: Printed): void {
+  const { ctx, run } = c;
+  const { trades } = run;
+  const isChosen = t === c.chosen;
+  ctx.font = `600 ${11 * c.ratio}px "IBM Plex Mono", monospace`;
+  const text = moneyText(trades.net[t]!);
+  const room = ctx.measureText(text).width + 8 * c.ratio;
+  const width = right - left;
+  if (width <= room * 0.7 && !isChosen && barWidth(c) <= 5 * c.ratio) return;
+  const inside = width > room + 10 * c.ratio;
+  // Kept whole at the edges of the pane.
+  const wanted = (Math.max(left, c.left) + Math.min(right, c.left + c.width)) / 2;
+  const middle = Math.max(c.left + room / 2, Math.min(c.left + c.width - room / 2, wanted));
+  const at = inside ? y : y + way * 9 * c.ratio;
+  if (!printed.take(text, middle, at, "center") && !isChosen) return;
+  ctx.textAlign = "center";
+  ctx.fillStyle = c.colors.paper;
+  if (inside) ctx.fillRect(middle - room / 2, at - 7 * c.ratio, room, 14 * c.ratio);
+  ctx.fillStyle = trades.net[t]! > 0 ? c.colors.gain : c.colors.loss;
+  ctx.fillText(text, middle, at);
+  const below = y + way * 9 * c.ratio;
+  ctx.font = `${10 * c.ratio}px "IBM Plex Sans Variable", sans-serif`;
+  ctx.fillStyle = c.colors.soft;
+  const [rule, reason] = [trades.rules[trades.rule[t]!] ?? "", trades.reasons[trades.reason[t]!] ?? ""];
+  const [ruleRoom, reasonRoom] = [ctx.measureText(rule).width, ctx.measureText(reason).width];
+  const gap = 12 * c.ratio;
+  const hasBoth = inside && width >= ruleRoom + reasonRoom + gap;
+  const print = (words: string, x: number, align: "left" | "right") => {
+    if (!printed.take(words, x, below, align)) return;
+    ctx.textAlign = align;
+    ctx.fillText(words, x, below);
+  };
+  if (hasBoth || (inside && width >= ruleRoom)) print(rule, left, "left");
+  if (hasBoth) print(reason, right, "right");
+  else if (inside && width >= reasonRoom && width < ruleRoom) print(reason, left, "left");
 }
 
 /** Stops and targets bar by bar, as steps: each holds for its bar. */
@@ -544,15 +614,27 @@ function drawPosition(c: Canvas): void {
   ctx.stroke();
 }
 
-/** Equity in ink, what is under water filled up to the last peak, holding as a dashed line. */
-function drawEquity(c: Canvas): void {
+/** How far equity is below its last peak: a strip that hangs from the surface. */
+function drawWater(c: Canvas): void {
   const { ctx, window } = c;
   const [from, to] = rowsIn(window, c.view);
-  ctx.globalAlpha = 0.16;
-  const equity = (row: number) => window.equity.value[row] ?? null;
-  const peak = (row: number) => (equity(row) === null ? null : equity(row)! + (window.drawdown[row] ?? 0));
-  area(c, from, to - 1, peak, equity, c.colors.loss);
+  const depths = window.drawdown.map((depth) => (depth === null ? null : -depth));
+  ctx.globalAlpha = 0.14;
+  area(c, from, to - 1, () => 0, (row) => depths[row] ?? null, c.colors.loss);
   ctx.globalAlpha = 1;
+  path(c, depths, c.colors.loss, 1.4, []);
+  const y = Math.round(yOf(c, 0)) + 0.5;
+  ctx.strokeStyle = c.colors.soft;
+  ctx.lineWidth = c.ratio;
+  ctx.beginPath();
+  ctx.moveTo(c.left, y);
+  ctx.lineTo(c.left + c.width, y);
+  ctx.stroke();
+}
+
+/** Equity in ink, holding as a dashed line. */
+function drawEquity(c: Canvas): void {
+  const { window } = c;
   path(c, window.holding, c.colors.soft, 1, [4, 3]);
   if (c.pinned.length > 0) path(c, c.pinned, c.colors.brass, 1.4, []);
   if (window.equity.low && window.equity.high) strokeReach(c, window.equity.low, window.equity.high, c.colors.ink);

@@ -1,7 +1,7 @@
 import type { ChartWindow, Run } from "@/api";
 import type { View } from "./view";
 
-export type PaneKind = "price" | "panel" | "lanes" | "position" | "equity";
+export type PaneKind = "price" | "panel" | "lanes" | "position" | "equity" | "water";
 
 export interface PaneInfo {
   kind: PaneKind;
@@ -21,8 +21,9 @@ export function panesOf(run: Run, lanes: string[]): PaneInfo[] {
   for (const name of panels) panes.push({ kind: "panel", name, height: 68, grows: false });
   if (lanes.length > 0) panes.push({ kind: "lanes", name: lanes.join("\n"), height: lanes.length * LANE_HEIGHT + 8, grows: false });
   if (run.is_strategy) {
-    panes.push({ kind: "position", name: "position, profit", height: 40, grows: false });
-    panes.push({ kind: "equity", name: "equity", height: 96, grows: false });
+    panes.push({ kind: "position", name: "position, profit", height: 48, grows: false });
+    panes.push({ kind: "equity", name: "equity", height: 84, grows: false });
+    panes.push({ kind: "water", name: "under water", height: 36, grows: false });
   }
   return panes;
 }
@@ -59,7 +60,7 @@ export function valueRange(pane: PaneInfo, run: Run, window: ChartWindow, view: 
     // Lines far from price must not flatten the bars: they count as far as 0.6 of the bars' span beyond it.
     const lines = run.scene.lines.filter((line) => line.panel === null).flatMap((line) => listsOf(window, line.key));
     const drawn = spanOf(lines, from, to) ?? bars;
-    return padded([Math.max(Math.min(bars[0], drawn[0]), bars[0] - reach), Math.min(Math.max(bars[1], drawn[1]), bars[1] + reach)], 0.1, 0.16);
+    return padded([Math.max(Math.min(bars[0], drawn[0]), bars[0] - reach), Math.min(Math.max(bars[1], drawn[1]), bars[1] + reach)], 0.12, 0.22);
   }
   if (pane.kind === "panel") {
     for (const line of run.scene.lines) if (line.panel === pane.name) lists.push(...listsOf(window, line.key));
@@ -73,16 +74,20 @@ export function valueRange(pane: PaneInfo, run: Run, window: ChartWindow, view: 
   if (pane.kind === "position") {
     const found = spanOf([window.floating], from, to) ?? [-1, 1];
     const most = Math.max(Math.abs(found[0]), Math.abs(found[1]), 1e-9);
-    return [-most * 1.1, most * 1.1];
+    return [-most * 1.1, most * 2.4]; // the reading stands above the bars, not on them
   }
   if (pane.kind === "equity") {
     const equity = window.equity;
     const own = spanOf([equity.low ?? equity.value, equity.high ?? equity.value], from, to) ?? [0, 1];
-    const peaks = equity.value.map((value, i) => (value === null ? null : value + (window.drawdown[i] ?? 0)));
-    const wide = spanOf([peaks, window.holding], from, to) ?? own;
-    // The last peak and holding may be far away: they count as far as they leave the equity's own course readable.
+    const wide = spanOf([window.holding], from, to) ?? own;
+    // Holding may be far away: it counts as far as it leaves the equity's own course readable.
     const reach = Math.max((own[1] - own[0]) * 2, Math.abs(own[1]) * 0.01);
     return padded([Math.max(Math.min(own[0], wide[0]), own[0] - reach), Math.min(Math.max(own[1], wide[1]), own[1] + reach)], 0.08, 0.3);
+  }
+  if (pane.kind === "water") {
+    // As deep as the whole run ever was: a shallow stretch is drawn shallow.
+    const most = Math.max(run.figures.all.max_drawdown ?? 0, spanOf([window.drawdown], from, to)?.[1] ?? 0, 1e-9);
+    return [-most * 1.25, most * 0.9]; // air above the surface for the reading
   }
   return [0, 1];
 }

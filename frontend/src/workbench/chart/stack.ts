@@ -3,13 +3,13 @@ import type { ChartWindow, LevelsInForce, Run } from "@/api";
 import { palette, plain, signed, timeText, type Palette } from "@/ui";
 import { axisText, drawPane, priceDigits } from "./draw";
 import { LANE_HEIGHT, panesOf, valueRange, type PaneInfo } from "./panes";
+import { keepSight, readSight } from "./sight";
 import { timeTicks, type Tick } from "./ticks";
-import { centred, clamped, moved, serves, stepFor, zoomed, type View } from "./view";
+import { centred, clamped, lastTrades, moved, serves, stepFor, zoomed, type View } from "./view";
 
 const AXIS = 58;
 const TIME_AXIS = 26;
 const OVERVIEW = 36;
-const FIRST_BARS = 480;
 
 interface Pane {
   info: PaneInfo;
@@ -24,6 +24,8 @@ export interface StackHandlers {
   onLevels: (run: string, first: number, last: number) => Promise<LevelsInForce[]>;
   /** A lane's name was pressed. */
   onLane: (lane: string) => void;
+  /** The bars that are open at some moments; null when that could not be found. */
+  onPlace: (run: string, times: number[]) => Promise<number[] | null>;
 }
 
 /** Panes over one time axis: price, panels, lanes, position, equity, and the overview above them. */
@@ -44,10 +46,13 @@ export class ChartStack {
   private colors: Palette = palette();
   private asked = "";
   private held: number | null = null; // the bar that is held whatever the pointer does
+  private heldMoment: number | null = null; // when it opened, known once its window is here
+  private isPlacing = false; // what was in view is being found on other bars
   private told: string | null = null;
   private rootWidth = 0; // read when built: asking the page for it in every frame would lay it out anew
   private marks: Tick[] = [];
   private frame = 0;
+  private keeping: ReturnType<typeof setTimeout> | undefined;
   private readonly observer: ResizeObserver;
   private readonly sync = uPlot.sync(`stack-${Math.random()}`);
 
@@ -62,20 +67,59 @@ export class ChartStack {
 
   setRun(run: Run, symbol: string): void {
     const before = this.run;
-    const isSame = before !== null && this.symbol === symbol && before.bars === run.bars && before.overview.time[0] === run.overview.time[0];
+    const isSame = before !== null && this.symbol === symbol && before.bars === run.bars && before.timeframe === run.timeframe && before.overview.time[0] === run.overview.time[0];
+    this.keepSight();
     this.run = run;
     this.symbol = symbol;
-    if (!isSame) {
-      const last = run.last;
-      this.view = clamped({ a: last - Math.min(FIRST_BARS, run.last - run.first + 1), b: last + 6 }, run.bars);
-      this.window = null;
-    }
     this.asked = "";
     this.told = null;
     if (this.held !== null && (!isSame || this.held > run.last)) this.held = null;
-    if (!isSame) this.levels = [];
-    this.shaped(!isSame);
+    if (!isSame) {
+      this.window = null;
+      this.levels = [];
+      this.shaped(true);
+      void this.place(run);
+      return;
+    }
+    this.shaped(false);
     this.ask();
+  }
+
+  /** Bring into view what was in view of this market before, whatever the bars; at first its last trades. */
+  private async place(run: Run): Promise<void> {
+    const sight = readSight(this.symbol);
+    this.view = lastTrades(run);
+    this.isPlacing = sight !== null;
+    const bars = sight && (await this.handlers.onPlace(run.key, [sight.from, sight.to, ...(sight.held === null ? [] : [sight.held])]));
+    if (this.run !== run) return;
+    this.isPlacing = false;
+    const [from, to, held] = bars ?? [];
+    if (from !== undefined && to !== undefined && to > from && to >= run.first && from <= run.last) this.view = clamped({ a: from - 0.5, b: to + 0.5 }, run.bars);
+    this.redraw();
+    this.ask();
+    if (held !== undefined && held >= run.first && held <= run.last) this.hold(held, sight?.held ?? null);
+  }
+
+  /** Remember what is in view, as moments. */
+  private keepSight(): void {
+    const { window, run } = this;
+    if (!run || !window || window.run !== run.key || this.isPlacing || this.cover !== null) return;
+    if (this.held !== null && this.heldMoment === null) return; // kept as soon as its moment is told
+    const last = window.x.length - 1;
+    const momentAt = (bar: number) => window.time[Math.max(0, Math.min(last, Math.round((bar - window.first) / window.step)))]!;
+    keepSight(this.symbol, { from: momentAt(Math.ceil(this.view.a)), to: momentAt(Math.floor(this.view.b)), held: this.held === null ? null : this.heldMoment });
+  }
+
+  /** When a bar opened: what is held is remembered by its moment. */
+  knowBar(bar: number, moment: number): void {
+    if (bar !== this.held) return;
+    this.heldMoment = moment;
+    this.keepSight();
+  }
+
+  /** The chart's data could not be read: it is asked for again with the next move. */
+  noWindow(): void {
+    this.asked = "";
   }
 
   /** Build the panes anew when there are others than before; else only what they show is new. */
@@ -134,6 +178,7 @@ export class ChartStack {
   setWindow(window: ChartWindow): void {
     if (window.run !== this.run?.key) return;
     this.window = window;
+    this.keepSight();
     this.matchPinned();
     this.redraw();
     this.askLevels();
@@ -188,14 +233,11 @@ export class ChartStack {
     this.show(centred((entry + exit) / 2, width, this.run.bars));
   }
 
-  goToTime(moment: number): void {
-    if (!this.run) return;
-    const { x, time } = this.run.overview;
-    let i = time.findIndex((at) => at >= moment);
-    if (i < 0) i = time.length - 1;
-    const before = Math.max(0, i - 1);
-    const share = time[i]! > time[before]! ? (moment - time[before]!) / (time[i]! - time[before]!) : 1;
-    this.show(centred(x[before]! + (x[i]! - x[before]!) * Math.max(0, share), Math.min(this.view.b - this.view.a, 200), this.run.bars));
+  /** Bring the bar that is open at a moment into view. */
+  async goToTime(moment: number): Promise<void> {
+    const { run } = this;
+    const bars = run && (await this.handlers.onPlace(run.key, [moment]));
+    if (run && bars && this.run === run) this.show(centred(bars[0]!, Math.min(this.view.b - this.view.a, 200), run.bars));
   }
 
   fit(): void {
@@ -216,6 +258,8 @@ export class ChartStack {
   }
 
   destroy(): void {
+    this.keepSight();
+    clearTimeout(this.keeping);
     this.observer.disconnect();
     cancelAnimationFrame(this.frame);
     this.clear();
@@ -227,6 +271,8 @@ export class ChartStack {
     this.view = view;
     this.redraw();
     this.ask();
+    clearTimeout(this.keeping);
+    this.keeping = setTimeout(() => this.keepSight(), 250);
   }
 
   private width(): number {
@@ -236,7 +282,7 @@ export class ChartStack {
   /** Ask for the data of the view with as much again on either side, unless it is here or on its way. */
   private ask(): void {
     const run = this.run;
-    if (!run) return;
+    if (!run || this.isPlacing) return;
     const pixels = this.width();
     const step = stepFor(this.view, pixels);
     const have = this.window && { first: this.window.first, step: this.window.step, count: this.window.x.length };
@@ -271,7 +317,8 @@ export class ChartStack {
     this.rootWidth = this.root.clientWidth;
     const infos = panesOf(run, this.lanes);
     const fixed = infos.reduce((sum, info) => sum + (info.grows ? 0 : info.height), 0);
-    const rest = this.root.clientHeight - OVERVIEW - TIME_AXIS - fixed;
+    const hairlines = infos.length + 1;
+    const rest = this.root.clientHeight - OVERVIEW - TIME_AXIS - fixed - hairlines;
     this.overview = this.makeOverview(run);
     infos.forEach((info, index) => {
       const isLast = index === infos.length - 1;
@@ -321,7 +368,8 @@ export class ChartStack {
             space: info.kind === "price" ? 44 : 24,
             grid: { show: !hidden, stroke: this.colors.line, width: 1 },
             ticks: { show: false },
-            values: (_plot, splits) => (hidden || info.kind === "position" ? splits.map(() => "") : axisTexts(splits, digits)),
+            // Until the bars are here there is nothing to measure, and nothing is made up.
+            values: (_plot, splits) => (hidden || info.kind === "position" || !this.window ? splits.map(() => "") : axisTexts(splits, digits)),
           },
         ],
         series: [{}, { show: true, paths: () => null, points: { show: false } }],
@@ -431,6 +479,7 @@ export class ChartStack {
   /** Readings at the plumb line, or at the last bar in view. */
   private read(): void {
     const { run, window } = this;
+    if (run && !window) this.panes[0]?.legend.replaceChildren(reading(this.symbol, "font-semibold"), reading("drawing the bars…", "text-soft"));
     if (!run || !window || window.run !== run.key) return;
     const position = this.panes[0]?.plot.cursor.left ?? -1;
     const span = this.view.b - this.view.a;
@@ -450,9 +499,9 @@ export class ChartStack {
       }
       if (pane.info.kind === "panel") pieces.push([pane.info.name, "font-semibold"]);
       if (pane.info.kind === "position") pieces.push([pane.info.name, "text-soft"], [signed(window.floating[row] ?? 0, 0), ""]);
+      if (pane.info.kind === "water") pieces.push([`under water ${plain(-(window.drawdown[row] ?? 0), 0)}`, "text-loss"]);
       if (pane.info.kind === "equity") {
         pieces.push([`equity ${plain(window.equity.value[row] ?? 0, 0)}`, "font-semibold"]);
-        pieces.push([`under water ${plain(-(window.drawdown[row] ?? 0), 0)}`, "text-loss"]);
         pieces.push([`holding ${plain(window.holding[row] ?? 0, 0)}`, "text-soft"]);
         const pinned = this.pinnedRows[row];
         if (pinned !== null && pinned !== undefined) pieces.push([`pinned ${plain(pinned, 0)}`, "text-brass"]);
@@ -493,14 +542,18 @@ export class ChartStack {
     this.handlers.onBar(run.key, inside);
   }
 
-  private hold(bar: number): void {
+  /** Hold a bar. Its moment, where it is not given, comes with what is told of the bar. */
+  private hold(bar: number, moment: number | null = null): void {
     const { run } = this;
     if (!run) return;
     this.held = Math.max(run.first, Math.min(this.cover ?? run.last, bar));
+    this.heldMoment = moment;
     this.told = null;
     if (this.held < this.view.a || this.held > this.view.b) this.show(centred(this.held, this.view.b - this.view.a, run.bars));
     this.tell(null);
     this.redraw();
+    clearTimeout(this.keeping);
+    this.keeping = setTimeout(() => this.keepSight(), 250);
   }
 
   /** Hold the bar under the pointer, or the last one in view; let go of a held one. */
@@ -522,6 +575,7 @@ export class ChartStack {
     }
     this.held = null;
     this.redraw();
+    this.keepSight();
   }
 
   // --- hands ---------------------------------------------------------------------------------------------------

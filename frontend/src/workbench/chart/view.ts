@@ -1,3 +1,5 @@
+import type { Run } from "@/api";
+
 /** The stretch of bars in view: from `a` to `b`, both counted in bars and possibly between two of them. */
 export interface View {
   a: number;
@@ -14,6 +16,22 @@ export function clamped(view: View, bars: number): View {
   let a = middle - width / 2;
   a = Math.max(-0.5 - width * 0.02, Math.min(a, bars - 0.5 + width * 0.02 - width));
   return { a, b: a + width };
+}
+
+const MOST_AT_FIRST = 480;
+const FEWEST_AT_FIRST = 200;
+
+/** The last trades of a run with room around them; its last bars where it has none. */
+export function lastTrades(run: Run): View {
+  const { entry_bar, exit_bar } = run.trades;
+  const ended = exit_bar.at(-1);
+  // As many of the last trades as can be told apart at a glance, one at least.
+  let row = entry_bar.length - 1;
+  while (row > 0 && ended !== undefined && ended - entry_bar[row - 1]! < MOST_AT_FIRST * 0.6) row--;
+  const begun = entry_bar[row];
+  if (begun === undefined || ended === undefined) return clamped({ a: run.last - Math.min(MOST_AT_FIRST, run.last - run.first + 1), b: run.last + 6 }, run.bars);
+  const width = Math.max(FEWEST_AT_FIRST, Math.min(MOST_AT_FIRST, (ended - begun) * 1.5));
+  return clamped({ a: ended - width * 0.9, b: ended + width * 0.1 }, run.bars);
 }
 
 export function zoomed(view: View, at: number, factor: number, bars: number): View {

@@ -4,6 +4,8 @@ import type { AskOnce, Figures, Run } from "@/api";
 /** A run being followed: bars after `bar` are covered. */
 export interface Following {
   run: string;
+  /** The run over whose bars `bar` counts. */
+  over: Run;
   bar: number;
   isPlaying: boolean;
   /** Bars a second while it plays. */
@@ -19,21 +21,38 @@ function eventAfter(run: Run, bar: number): number {
   return next;
 }
 
+/** Whether two runs go over the same bars. */
+const sameBars = (a: Run, b: Run) => a.bars === b.bars && a.timeframe === b.timeframe && a.overview.time[0] === b.overview.time[0];
+
 /** Going through a run bar by bar with the future covered; its figures are those as if the data ended there. */
 export function useFollow(run: Run | null, ask: AskOnce) {
   const [following, setFollowing] = useState<Following | null>(null);
-  const [known, setKnown] = useState<{ run: string; bar: number; figures: Figures } | null>(null);
-  // Another run begins where the old one was: following goes on, on the new one's bars.
-  const now = following && run ? { ...following, run: run.key, bar: Math.max(run.first, Math.min(run.last, following.bar)) } : null;
+  const [known, setKnown] = useState<{ run: string; bar: number; closed: number; figures: Figures } | null>(null);
+  // Where another run goes over the same bars, following goes on at its bar; over others, at the same moment: until that is found all is covered.
+  const isMoving = following !== null && run !== null && !sameBars(following.over, run);
+  const now = following && run ? { ...following, run: run.key, bar: isMoving ? run.first : Math.max(run.first, Math.min(run.last, following.bar)) } : null;
   const at = useRef(now);
   useEffect(() => {
     at.current = now;
   });
-  const bar = now?.bar ?? null;
+  const moment = known?.closed ?? null;
+  useEffect(() => {
+    if (!run || !isMoving || moment === null) return;
+    let isWanted = true;
+    void ask("bars_at", { run: run.key, times: [moment], closed: true }).then((told) => {
+      if (isWanted) setFollowing((still) => still && { ...still, over: run, run: run.key, bar: told.kind === "answer" ? told.answer.bars[0]! : run.first, isPlaying: false });
+    });
+    return () => {
+      isWanted = false;
+    };
+    // The moment is that of the run before; a newer one belongs to this run already.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [run, isMoving, ask]);
+  const bar = now === null || isMoving ? null : now.bar;
   const key = run?.key ?? "";
   useEffect(() => {
     if (bar === null) return;
-    void ask("until", { run: key, bar }).then((found) => found && setKnown(found));
+    void ask("until", { run: key, bar }).then((told) => told.kind === "answer" && setKnown(told.answer));
   }, [ask, key, bar]);
   const isPlaying = now?.isPlaying ?? false;
   const pace = now?.pace ?? 1;
@@ -52,7 +71,7 @@ export function useFollow(run: Run | null, ask: AskOnce) {
     /** Known figures; those of a bar or two before while the next are being worked out. */
     figures: now && known?.run === now.run ? known.figures : null,
     isCurrent: now !== null && known?.run === now.run && known.bar === now.bar,
-    begin: (from: number) => run && setFollowing({ run: run.key, bar: from, isPlaying: false, pace: 5 }),
+    begin: (from: number) => run && setFollowing({ over: run, run: run.key, bar: from, isPlaying: false, pace: 5 }),
     step: (by: number) => at.current && go(at.current.bar + by),
     toEvent: () => run && at.current && go(eventAfter(run, at.current.bar)),
     toEnd: () => run && go(run.last),

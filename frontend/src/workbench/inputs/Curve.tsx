@@ -1,6 +1,7 @@
 import type { FigureInfo, InputInfo } from "@/api";
 import { figureText } from "@/ui";
-import { inputText, sliderRange } from "../model";
+import { inputText } from "@/setup";
+import { sliderRange } from "../model";
 import { curveValues, type CurvePoint, type InputValue } from "./useCurves";
 
 interface Props {

@@ -1,7 +1,8 @@
 import { useState, type ReactNode } from "react";
 import type { AskOnce, FigureInfo, InputInfo, Setup, SetupState } from "@/api";
+import { inputText, TimeframePicker } from "@/setup";
 import { Picker } from "@/ui";
-import { inputText, sliderRange } from "../model";
+import { sliderRange } from "../model";
 import { Curve } from "./Curve";
 import { useCurves } from "./useCurves";
 
@@ -13,6 +14,8 @@ interface Props {
   /** The setup that curves are worked out for; null while there is nothing to run. */
   setup: Setup | null;
   figures: FigureInfo[];
+  /** Symbols that an input of a market can be. */
+  markets: string[];
   ask: AskOnce;
   /** Sweep this one input. */
   onSweep: (input: InputInfo) => void;
@@ -21,9 +24,9 @@ interface Props {
 }
 
 /** Every input as a slider, switch or choice; the run follows while it is dragged. */
-export function InputsFace({ inputs, given, setup, figures, ask, onSweep, onChange, onReset }: Props) {
+export function InputsFace({ inputs, given, setup, figures, markets, ask, onSweep, onChange, onReset }: Props) {
   const [of, setOf] = useState("return_over_drawdown");
-  const curves = useCurves(setup, inputs, ask);
+  const { curves, failed } = useCurves(setup, inputs, ask);
   const figure = figures.find((item) => item.key === of);
   if (inputs.length === 0) return <p className="p-4 text-soft">This script has no inputs. Write one as `input fast = 12 from 4 to 40`.</p>;
   return (
@@ -32,11 +35,13 @@ export function InputsFace({ inputs, given, setup, figures, ask, onSweep, onChan
         under each number its curve of
         <Picker label="Figure of the curves" value={of} options={figures.map((item) => ({ value: item.key, label: item.name === "Max drawdown" && item.unit === "percent" ? "Max drawdown, %" : item.name }))} onChange={setOf} />
       </p>
+      {failed && <p className="text-[12px] text-loss">The curves could not be worked out: {failed}</p>}
       {inputs.map((input) => (
         <InputRow
           key={input.name}
           input={input}
           value={given?.[input.name] ?? input.default}
+          markets={markets}
           curve={figure && setup ? <Curve points={curves[input.name] ?? []} input={input} value={given?.[input.name] ?? input.default} figure={figure} onSweep={() => onSweep(input)} onTake={(value) => onChange(input, value)} /> : null}
           onChange={(value) => onChange(input, value)}
         />
@@ -48,16 +53,16 @@ export function InputsFace({ inputs, given, setup, figures, ask, onSweep, onChan
   );
 }
 
-function InputRow({ input, value, curve, onChange }: { input: InputInfo; value: Value; curve: ReactNode; onChange: (value: Value) => void }) {
+function InputRow({ input, value, markets, curve, onChange }: { input: InputInfo; value: Value; markets: string[]; curve: ReactNode; onChange: (value: Value) => void }) {
   const isChanged = value !== input.default;
   const id = `input-${input.name}`;
   return (
     <div className="border-b border-line py-2" onDoubleClick={() => onChange(input.default)}>
-      <div className="flex items-baseline gap-2">
-        <label htmlFor={id} className="num font-semibold">
+      <div className="flex flex-wrap items-baseline gap-x-2">
+        <label htmlFor={id} className="num font-semibold break-all">
           {input.name}
         </label>
-        <span className="text-soft">{input.label}</span>
+        <span className="min-w-0 flex-1 text-soft">{input.label}</span>
         <span className="num ml-auto">{input.kind === "number" ? null : inputText(input, value)}</span>
         {input.kind === "number" && (
           <input
@@ -70,7 +75,7 @@ function InputRow({ input, value, curve, onChange }: { input: InputInfo; value: 
           />
         )}
       </div>
-      <Control id={id} input={input} value={value} onChange={onChange} />
+      <Control id={id} input={input} value={value} markets={markets} onChange={onChange} />
       {curve}
       {isChanged && (
         <button type="button" className="cursor-pointer text-[12px] text-brass hover:underline" onClick={() => onChange(input.default)}>
@@ -81,7 +86,7 @@ function InputRow({ input, value, curve, onChange }: { input: InputInfo; value: 
   );
 }
 
-function Control({ id, input, value, onChange }: { id: string; input: InputInfo; value: Value; onChange: (value: Value) => void }) {
+function Control({ id, input, value, markets, onChange }: { id: string; input: InputInfo; value: Value; markets: string[]; onChange: (value: Value) => void }) {
   if (input.kind === "switch") return <input id={id} type="checkbox" className="toggle toggle-sm" checked={Boolean(value)} onChange={(event) => onChange(event.target.checked)} />;
   if (input.kind === "choice")
     return (
@@ -104,7 +109,8 @@ function Control({ id, input, value, onChange }: { id: string; input: InputInfo;
         }}
       />
     );
-  if (input.kind === "timeframe" || input.kind === "market") return <TypedControl key={String(value)} id={id} value={String(value)} onChange={onChange} />;
+  if (input.kind === "timeframe") return <TimeframePicker label={input.name} value={String(value)} onChange={onChange} />;
+  if (input.kind === "market") return <Picker label={input.name} value={String(value)} options={markets.map((symbol) => ({ value: symbol, label: symbol }))} onChange={onChange} />;
   const range = sliderRange(input);
   return (
     <div className="flex items-center gap-2">
@@ -121,20 +127,5 @@ function Control({ id, input, value, onChange }: { id: string; input: InputInfo;
       />
       <span className="num text-[11px] text-soft">{range.high}</span>
     </div>
-  );
-}
-
-/** A timeframe or market, taken over when the typing is done. */
-function TypedControl({ id, value, onChange }: { id: string; value: string; onChange: (value: Value) => void }) {
-  const [typed, setTyped] = useState(value);
-  return (
-    <input
-      id={id}
-      className="field w-32"
-      value={typed}
-      onChange={(event) => setTyped(event.target.value)}
-      onBlur={() => typed.trim() && typed !== value && onChange(typed.trim())}
-      onKeyDown={(event) => event.key === "Enter" && typed.trim() && onChange(typed.trim())}
-    />
   );
 }

@@ -35,9 +35,10 @@ function curveKey(setup: Setup, input: InputInfo): string {
   return JSON.stringify([{ ...setup, inputs: others }, input.name]);
 }
 
-/** The curve of every input, point by point in the background; a newer setup begins anew, known curves are kept. */
-export function useCurves(setup: Setup | null, inputs: InputInfo[], ask: AskOnce): Record<string, CurvePoint[]> {
+/** The curve of every input, point by point in the background, or why they are not there; known curves are kept. */
+export function useCurves(setup: Setup | null, inputs: InputInfo[], ask: AskOnce): { curves: Record<string, CurvePoint[]>; failed: string | null } {
   const [curves, setCurves] = useState<Record<string, CurvePoint[]>>({});
+  const [failed, setFailed] = useState<string | null>(null);
   const wanted = setup ? JSON.stringify([setup, inputs.map((input) => [input.name, curveValues(input)])]) : "";
   useEffect(() => {
     if (!setup) return;
@@ -45,15 +46,19 @@ export function useCurves(setup: Setup | null, inputs: InputInfo[], ask: AskOnce
     void (async () => {
       await new Promise((rest) => window.setTimeout(rest, REST_MS));
       if (!isWanted) return;
+      setFailed(null);
       for (const input of inputs) {
         const key = curveKey(setup, input);
         const points = kept.get(key) ?? [];
         const show = () => setCurves((before) => ({ ...before, [input.name]: [...points] }));
         if (points.length > 0) show();
         for (const value of curveValues(input).slice(points.length)) {
-          const found = await ask("try", { setup, input: input.name, value });
-          if (!isWanted || !found) return; // another setup, or the connection: what is known stays, the rest comes later
-          points.push({ value, figures: found.figures });
+          const told = await ask("try", { setup, input: input.name, value });
+          if (!isWanted || told.kind !== "answer") {
+            if (isWanted && told.kind === "failed") setFailed(told.reason);
+            return; // what is known stays, the rest comes with the next change
+          }
+          points.push({ value, figures: told.answer.figures });
           kept.set(key, points);
           show();
         }
@@ -66,5 +71,5 @@ export function useCurves(setup: Setup | null, inputs: InputInfo[], ask: AskOnce
     // `wanted` says all that matters of the setup and the inputs.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [wanted, ask]);
-  return curves;
+  return { curves, failed };
 }

@@ -11,7 +11,6 @@ interface Props {
   title: string;
   text: string;
   setup: Setup;
-  tookMs: number | null;
   /** The bar that is read. */
   explained: Held<BarExplained | null>;
   /** Whether what was read belongs to an older text than this one. */
@@ -29,7 +28,7 @@ const MANY = 4;
 const REST_MS = 350;
 
 /** The script as text, with what the checker says about it and what can be done with it. */
-export function TextFace({ title, text, setup, tookMs, explained, isQuiet, isCovered, zone, onText, onSave, onTool, onOpenScript }: Props) {
+export function TextFace({ title, text, setup, explained, isQuiet, isCovered, zone, onText, onSave, onTool, onOpenScript }: Props) {
   const host = useRef<HTMLDivElement>(null);
   const editor = useRef<ScriptEditor | null>(null);
   const first = useRef({ title, text });
@@ -90,9 +89,8 @@ export function TextFace({ title, text, setup, tookMs, explained, isQuiet, isCov
           <span className="text-loss">✕ {errors.length === 1 ? "1 error" : `${errors.length} errors`}</span>
         )}
         {others > 0 && <Others items={found?.filter((item) => item.severity !== "error") ?? []} onGo={(item) => editor.current?.goTo(item)} />}
-        {tookMs !== null && <span className="ml-auto text-soft">answered in {Math.max(1, Math.round(tookMs))} ms</span>}
         <TextTools
-          className={tookMs === null ? "ml-auto" : ""}
+          className="ml-auto"
           isOpen={toolsOpen}
           onOpen={setToolsOpen}
           actions={() => editor.current?.actions() ?? Promise.resolve([])}

@@ -46,7 +46,11 @@ export function TextTools({ className, isOpen, onOpen, actions, onAction, onTool
   useEffect(() => {
     if (isOpen && here) list.current?.querySelector("button")?.focus();
   }, [isOpen, here]);
-  const close = () => onOpen(false);
+  const button = useRef<HTMLButtonElement>(null);
+  const close = () => {
+    onOpen(false);
+    button.current?.focus(); // what is done next may put the focus elsewhere
+  };
   const move = (step: number) => {
     const buttons = [...(list.current?.querySelectorAll("button") ?? [])];
     const at = buttons.indexOf(document.activeElement as HTMLButtonElement);
@@ -54,7 +58,7 @@ export function TextTools({ className, isOpen, onOpen, actions, onAction, onTool
   };
   return (
     <div className={`relative ${className}`}>
-      <button type="button" className="plain-button !py-0" aria-haspopup="menu" aria-expanded={isOpen} title="Ctrl ." onClick={() => onOpen(!isOpen)}>
+      <button ref={button} type="button" className="plain-button !py-0" aria-haspopup="menu" aria-expanded={isOpen} title="Ctrl ." onClick={() => onOpen(!isOpen)}>
         Tools
       </button>
       {isOpen && (

@@ -56,6 +56,22 @@ export function Versions({ script, text, onTake, onClose }: Closing & { script: 
   );
 }
 
+/** Another text beside the one in view. */
+export function Compared({ name, before, after, onTake, onClose }: Closing & { name: string; before: string; after: string; onTake: (text: string) => void }) {
+  return (
+    <Dialog title={`The text here against ${name}`} onClose={onClose} wide>
+      <div className="flex flex-none items-center gap-3 px-4 py-2">
+        <span className="text-soft">left: {name}; right: the text here</span>
+        {before === after && <span>the same text</span>}
+        <button type="button" className="plain-button ml-auto" disabled={before === after} onClick={() => (onTake(before), onClose())}>
+          Take {name}
+        </button>
+      </div>
+      <Differences before={before} after={after} />
+    </Dialog>
+  );
+}
+
 /** The pinned run's text and setup against those of now. */
 export function Changed({ pinned, setup, all, figures, onTake, onClose }: Closing & { pinned: KeptRun | null; setup: Setup; all: Figures | null; figures: FigureInfo[]; onTake: (text: string) => void }) {
   if (!pinned)

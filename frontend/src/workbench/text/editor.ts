@@ -1,10 +1,10 @@
-import { closeBrackets, closeBracketsKeymap, completionKeymap } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { bracketMatching } from "@codemirror/language";
 import { highlightSelectionMatches, searchKeymap } from "@codemirror/search";
 import { EditorState } from "@codemirror/state";
 import { EditorView, drawSelection, highlightActiveLine, highlightActiveLineGutter, keymap, lineNumbers } from "@codemirror/view";
 import { findReferences, formatDocument, renameSymbol } from "@codemirror/lsp-client";
+import { completing } from "./completing";
 import { scriptLook } from "./highlight";
 import type { BarExplained } from "@/api";
 import { readings, showReadings } from "./readings";
@@ -38,9 +38,10 @@ export class ScriptEditor {
           history(),
           drawSelection(),
           bracketMatching(),
-          closeBrackets(),
+          completing,
           highlightSelectionMatches(),
           scriptLook,
+          EditorView.lineWrapping,
           readings,
           EditorView.contentAttributes.of({ "aria-label": "Script text", tabindex: "0" }),
           keymap.of([
@@ -49,7 +50,7 @@ export class ScriptEditor {
             { key: "Mod-.", preventDefault: true, run: () => (handlers.onTools(), true) },
           ]),
           this.link.extensions(handlers.onOpenScript),
-          keymap.of([...closeBracketsKeymap, ...completionKeymap, ...historyKeymap, ...searchKeymap, ...defaultKeymap]),
+          keymap.of([...historyKeymap, ...searchKeymap, ...defaultKeymap]),
           EditorView.updateListener.of((update) => {
             if (update.docChanged) handlers.onText(update.state.doc.toString());
           }),

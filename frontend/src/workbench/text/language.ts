@@ -1,5 +1,4 @@
-import { autocompletion } from "@codemirror/autocomplete";
-import { LSPClient, LSPPlugin, findReferences, formatDocument, renameSymbol, serverCompletion, signatureHelp, type Transport } from "@codemirror/lsp-client";
+import { LSPClient, LSPPlugin, findReferences, formatDocument, renameSymbol, signatureHelp, type Transport } from "@codemirror/lsp-client";
 import { setDiagnostics, type Diagnostic as Underline } from "@codemirror/lint";
 import type { Extension } from "@codemirror/state";
 import { EditorView, hoverTooltip, keymap, type Tooltip } from "@codemirror/view";
@@ -73,7 +72,7 @@ export class LanguageLink {
       notificationHandlers: {
         "textDocument/publishDiagnostics": (_client, params: { uri: string; version?: number; diagnostics: SentDiagnostic[] }) => this.received(params),
       },
-      extensions: [serverCompletion({ override: true, validFor: /^\w*$/ }), signatureHelp()],
+      extensions: [signatureHelp()],
     });
     this.open();
   }
@@ -81,7 +80,6 @@ export class LanguageLink {
   /** The extensions that make an editor speak with the server. */
   extensions(onOpenScript: (title: string) => void): Extension {
     return [
-      autocompletion({ icons: false }),
       this.client.plugin(this.uri, "skelb"),
       hoverTooltip((view, at) => this.hover(view, at)),
       EditorView.updateListener.of((update) => {
@@ -105,19 +103,17 @@ export class LanguageLink {
 
   /** The documentation of the word at an offset. */
   async explain(view: EditorView, at: number): Promise<Explained | null> {
-    return this.ask<Explained | null>(view, "skelb/explain", at);
+    return this.ask<Explained>(view, "skelb/explain", at);
   }
 
   /** What the server offers to change at an offset. */
   async actions(view: EditorView, at: number): Promise<Action[]> {
     const position = LSPPlugin.get(view)!.toPosition(at);
-    this.client.sync();
-    const found = await this.client.request<unknown, { title: string; edit: { changes: Record<string, TextEdit[]> } }[]>("textDocument/codeAction", {
-      textDocument: { uri: this.uri },
+    const found = await this.answer<{ title: string; edit: { changes: Record<string, TextEdit[]> } }[]>("textDocument/codeAction", {
       range: { start: position, end: position },
       context: { diagnostics: [] },
     });
-    return found.map((item) => ({ title: item.title, edits: item.edit.changes[this.uri] ?? [] }));
+    return (found ?? []).map((item) => ({ title: item.title, edits: item.edit.changes[this.uri] ?? [] }));
   }
 
   /** Make an action's edits, as one step that can be undone. */
@@ -164,9 +160,14 @@ export class LanguageLink {
     }, 40);
   }
 
-  private async ask<T>(view: EditorView, method: string, at: number): Promise<T> {
+  private ask<T>(view: EditorView, method: string, at: number): Promise<T | null> {
+    return this.answer<T>(method, { position: LSPPlugin.get(view)!.toPosition(at) });
+  }
+
+  /** The answer to a request about the text; null when there is none. */
+  private answer<T>(method: string, params: object): Promise<T | null> {
     this.client.sync();
-    return this.client.request<unknown, T>(method, { textDocument: { uri: this.uri }, position: LSPPlugin.get(view)!.toPosition(at) });
+    return this.client.request<unknown, T | null>(method, { textDocument: { uri: this.uri }, ...params });
   }
 
   private received(params: { uri: string; version?: number; diagnostics: SentDiagnostic[] }): boolean {
@@ -206,7 +207,7 @@ export class LanguageLink {
   }
 
   private async jump(view: EditorView, onOpenScript: (title: string) => void): Promise<void> {
-    const found = await this.ask<{ uri: string; range: Range } | null>(view, "textDocument/definition", view.state.selection.main.head);
+    const found = await this.ask<{ uri: string; range: Range }>(view, "textDocument/definition", view.state.selection.main.head);
     if (!found) return;
     if (found.uri !== this.uri) {
       onOpenScript(decodeURIComponent(found.uri.replace("skelb:///", "")));

@@ -24,7 +24,7 @@ export function TradeSentence({ run, symbol, row, digits, onStep }: Props) {
       </button>
       <p className="min-w-0 flex-1">
         <span className={`font-semibold ${trades.side[row]! > 0 ? "text-long" : "text-short"}`}>Trade {trades.first_number + row}</span> {said.entry}; {said.exit}.{" "}
-        <span className={`num font-semibold ${trades.net[row]! > 0 ? "text-gain" : "text-loss"}`}>{said.money}</span>; <span className="text-soft">{said.way}.</span>
+        <span className="num">{said.between}</span>: <span className={`num font-semibold ${trades.net[row]! > 0 ? "text-gain" : "text-loss"}`}>{said.money}</span>; <span className="text-soft">{said.way}.</span>
       </p>
     </div>
   );

@@ -1,8 +1,8 @@
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { ListFilter } from "lucide-react";
+import { ListFilter, Table2 } from "lucide-react";
 import { useEffect, useMemo, useRef, useState, type MouseEvent } from "react";
 import type { Run } from "@/api";
-import { Picker, Said, plain, signed, timeText } from "@/ui";
+import { moneyText, Picker, Said, plain, signed, timeText, useKept, useNarrow } from "@/ui";
 import { sumText, type TradeFilter } from "./model";
 import { TradeFilters } from "./TradeFilters";
 
@@ -20,6 +20,8 @@ interface Props {
   onWhy: (() => void) | null;
   chosen: number | null;
   onChoose: (row: number) => void;
+  /** Open the trades as a table over the chart. */
+  onTable: () => void;
 }
 
 const ORDERS = [
@@ -30,10 +32,11 @@ const ORDERS = [
 ];
 
 /** One line a trade; choosing one flies the chart there. With Ctrl or Shift held, several are chosen and summed. */
-export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilter, chosen, onChoose }: Props) {
+export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilter, chosen, onChoose, onTable }: Props) {
   const { trades } = run;
-  const [order, setOrder] = useState("latest");
-  const [folded, setFolded] = useState(false);
+  const [order, setOrder] = useKept("trades column order", "latest");
+  const [folded, setFolded] = useKept("trades folded", false);
+  const isNarrow = useNarrow();
   const [filtering, setFiltering] = useState(false);
   const [several, setSeveral] = useState<{ of: string; rows: number[] }>({ of: run.key, rows: [] });
   const together = several.of === run.key ? several.rows : [];
@@ -72,18 +75,21 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
       </button>
     );
   return (
-    <aside aria-label="Trades" className="flex w-[212px] flex-none flex-col border-l border-line bg-base-100">
+    <aside aria-label="Trades" className={`flex flex-none flex-col border-l border-line bg-base-100 ${isNarrow ? "h-80 border-t" : "w-[212px]"}`}>
       <div className="flex h-9 flex-none items-center gap-1 border-b border-line px-3">
         <h2>Trades</h2>
         <span className="num text-[12px] whitespace-nowrap text-soft" data-testid="trade-count">
           {count}
         </span>
+        <button type="button" aria-label="Open the trades as a table" title="As a table over the chart (Alt T)" className="ml-auto cursor-pointer p-1 text-soft hover:text-base-content" onClick={onTable}>
+          <Table2 size={14} aria-hidden />
+        </button>
         <button
           type="button"
           aria-label="Filter the trades"
           title="Filter by side, result, rule, exit, weekday, hour"
           aria-expanded={filtering}
-          className={`ml-auto cursor-pointer p-1 ${isFiltered ? "text-brass" : "text-soft"} hover:text-base-content`}
+          className={`cursor-pointer p-1 ${isFiltered ? "text-brass" : "text-soft"} hover:text-base-content`}
           onClick={() => setFiltering(!filtering)}
         >
           <ListFilter size={14} aria-hidden />
@@ -129,6 +135,7 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
         tabIndex={0}
         aria-label="List of trades"
         aria-multiselectable
+        aria-activedescendant={place >= 0 ? `trade-row-${chosen}` : undefined}
         className="min-h-0 flex-1 overflow-auto"
         onKeyDown={(event) => {
           const step = event.key === "ArrowDown" ? 1 : event.key === "ArrowUp" ? -1 : 0;
@@ -151,6 +158,7 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
               <div
                 key={row}
                 role="option"
+                id={`trade-row-${row}`}
                 aria-selected={isTaken}
                 className={`absolute right-0 left-0 cursor-pointer border-b border-line px-3 py-[2px] leading-[18px] ${isTaken ? "border-l-[3px] border-l-base-content bg-shallow" : "hover:bg-base-200"}`}
                 style={{ top: item.start, height: 41 }}
@@ -160,16 +168,15 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
                   <span className={`num font-semibold ${isLong ? "text-long" : "text-short"}`} title={isLong ? "long" : "short"}>
                     {isLong ? "L" : "S"}
                   </span>
-                  <span className="num text-[12px]">
-                    {timeText(trades.entry_time[row]!, run.zone, "date")} {timeText(trades.entry_time[row]!, run.zone, "time")}
-                  </span>
-                  <span className={`num ml-auto font-semibold ${net > 0 ? "text-gain" : "text-loss"}`}>{signed(net, 0)}</span>
+                  <span className="num min-w-0 truncate text-[12px]">{timeText(trades.entry_time[row]!, run.zone, "date")}</span>
+                  <span className={`num ml-auto flex-none font-semibold ${net > 0 ? "text-gain" : "text-loss"}`}>{moneyText(net)}</span>
                 </div>
                 <div className="flex gap-2 text-[11.5px] text-soft">
-                  <span className="truncate" title={trades.reasons[trades.reason[row]!]}>
+                  <span className="num flex-none">{timeText(trades.entry_time[row]!, run.zone, "time")}</span>
+                  <span className="min-w-0 truncate" title={trades.reasons[trades.reason[row]!]}>
                     {trades.reasons[trades.reason[row]!]}
                   </span>
-                  <span className="num ml-auto whitespace-nowrap">{r === null || r === undefined ? "" : `${signed(r, 1)} R`}</span>
+                  <span className="num ml-auto flex-none whitespace-nowrap">{r === null || r === undefined ? "" : `${signed(r, 1)} R`}</span>
                 </div>
               </div>
             );

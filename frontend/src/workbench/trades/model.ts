@@ -1,5 +1,5 @@
 import type { Run, TradeColumns } from "@/api";
-import { plain, signed, timeText } from "@/ui";
+import { amountText, moneyText, plain, signed, timeText } from "@/ui";
 
 /** Which trades are shown; what is left out does not matter. Weekdays and hours are those of the entry, in the market's zone. */
 export interface TradeFilter {
@@ -52,25 +52,35 @@ export function rowsShown(trades: TradeColumns, filter: TradeFilter, zone: strin
 export function sumText(trades: TradeColumns, rows: number[]): string {
   const net = rows.reduce((sum, row) => sum + trades.net[row]!, 0);
   const won = rows.filter((row) => trades.net[row]! > 0).length;
-  return `${signed(net, 0)} in all · ${plain(won, 0)} won · ${signed(net / Math.max(1, rows.length), 0)} a trade`;
+  return `${moneyText(net)} in all · ${plain(won, 0)} won · ${moneyText(net / Math.max(1, rows.length))} a trade`;
 }
 
 /** Units without needless decimals. */
-function unitsText(units: number): string {
+export function unitsText(units: number): string {
   return units.toLocaleString("en-GB", { maximumFractionDigits: 6 });
 }
 
+/** What a trade cost, by kind. */
+export const COSTS = [
+  { key: "commission", name: "commission" },
+  { key: "spread", name: "spread" },
+  { key: "slippage", name: "slippage" },
+  { key: "financing", name: "financing" },
+] as const;
+
 /** One trade told in pieces: what it was, how it ended, what it earned, how far it went on the way. */
-export function tradeSentence(run: Run, symbol: string, row: number, digits: number): { entry: string; exit: string; money: string; way: string } {
+export function tradeSentence(run: Run, symbol: string, row: number, digits: number): { entry: string; exit: string; between: string; money: string; way: string } {
   const { trades, zone } = run;
   const at = (moment: number) => timeText(moment, zone, "full");
-  const costs = trades.gross[row]! - trades.net[row]!;
   const r = trades.r[row];
+  const costs = COSTS.filter(({ key }) => trades[key][row]).map(({ key, name }) => `${name} ${amountText(trades[key][row]!)}`);
   const held = trades.bars_held[row]!;
   return {
     entry: `${trades.side[row]! > 0 ? "Long" : "Short"} ${unitsText(trades.units[row]!)} ${symbol} at ${plain(trades.entry_price[row]!, digits)} on ${at(trades.entry_time[row]!)} by “${trades.rules[trades.rule[row]!]}”`,
     exit: `out at ${plain(trades.exit_price[row]!, digits)} on ${at(trades.exit_time[row]!)} by ${trades.reasons[trades.reason[row]!]}, after ${plain(held, 0)} bar${held === 1 ? "" : "s"}`,
-    money: `${signed(trades.gross[row]!, 0)} less ${plain(costs, 0)} costs is ${signed(trades.net[row]!, 0)}${r === null || r === undefined ? "" : `, ${signed(r, 2)} R`}`,
-    way: `best ${signed(trades.best[row]!, 0)}, worst ${signed(trades.worst[row]!, 0)} on the way`,
+    // Prices and amounts from the same side of the costs, so that it adds up.
+    between: `between mids ${plain(trades.entry_mid[row]!, digits)} and ${plain(trades.exit_mid[row]!, digits)}: ${moneyText(trades.gross[row]!)}${costs.length > 0 ? `; ${costs.join(", ")}` : "; no costs"}`,
+    money: `${moneyText(trades.net[row]!)}${r === null || r === undefined ? "" : `, ${signed(r, 2)} R`}`,
+    way: `best ${moneyText(trades.best[row]!)}, worst ${moneyText(trades.worst[row]!)} on the way`,
   };
 }

@@ -11,10 +11,11 @@ from skelb.core.language.assist.lookup import (
     uses_of,
     word_at,
 )
-from skelb.core.language.assist.outline import SORTS, Symbol, outline, word_sorts
+from skelb.core.language.assist.outline import SORTS, TAIL_WORDS, Symbol, outline, word_sorts
 
 __all__ = [
     "SORTS",
+    "TAIL_WORDS",
     "Completion",
     "Completions",
     "Explained",

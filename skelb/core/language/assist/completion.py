@@ -182,6 +182,7 @@ def _values(place: Before, checked: Checked) -> list[Completion]:
 def _following(place: Before) -> tuple[str, ...]:
     """Words that go on after a value in this statement."""
     common = ("and", "or", "crosses", "meets", "in", "is", "on", "from", "then")
+    units = ("pips", "ticks", "points", "cash")
     own = {
         "enter": ("when", "at", "for", "size", "named", "only if"),
         "exit": ("when", "after", "at", "take", "lots", "named", "only if"),
@@ -189,9 +190,10 @@ def _following(place: Before) -> tuple[str, ...]:
         "mark": ("above", "below", "color"),
         "shade": ("to", "color", "when"),
         "input": ("from", "to", "step", "one of"),
-        "stop": ("pips", "ticks", "points", "cash", "only if"),
-        "target": ("R", "pips", "ticks", "points", "cash", "for", "only if"),
-        "trail": ("once", "only if"),
+        "stop": (*units, "only if"),
+        "target": ("R", *units, "for", "only if"),
+        "trail": ("once", "R", *units, "only if"),
+        "breakeven": ("once", "plus", "R", *units, "only if"),
         "carry": ("starting",),
         "define": ("where",),
         "size": ("units", "cash", "max", "only if"),

@@ -79,7 +79,7 @@ def word_sorts(source: str, checked: Checked) -> list[tuple[Span, Sort]]:
     return found
 
 
-_TAIL_WORDS = frozenset(
+TAIL_WORDS = frozenset(
     "later than one of step as color named long short at after equity risk max units pips ticks points cash end"
     " session week per day entries losses loss open bars days take lots market limit close reverse ignore exit"
     " with version once plus".split()
@@ -111,10 +111,10 @@ def _sort(tokens: tuple[Token, ...], index: int, begins: bool, checked: Checked)
         return "function"
     if token.text in WORDS:
         return "keyword"
-    if token.text in BUILT_INS and not (token.text in _TAIL_WORDS and index and tokens[index - 1].text == "at"):
+    if token.text in BUILT_INS and not (token.text in TAIL_WORDS and index and tokens[index - 1].text == "at"):
         return "variable"
     if token.text in POSITION_NAMES:
         return "variable"
     if token.text in COLORS or (index and tokens[index - 1].text in ("is", "color")):
         return "enumMember"
-    return "keyword" if token.text in _TAIL_WORDS else None
+    return "keyword" if token.text in TAIL_WORDS else None

@@ -1,13 +1,22 @@
 """Functions of the script's own: every call replaced by what it means."""
 
 from collections.abc import Mapping
-from dataclasses import fields, is_dataclass, replace
+from dataclasses import dataclass, fields, is_dataclass, replace
 from typing import Any, cast
 
 from skelb.core.language.diagnostics import Mistake, Span
 from skelb.core.language.tree import Call, Carry, Define, Expression, Name, Statement
 
 MOST_PARTS = 20_000
+MOST_CALLS = 50  # inside one another
+
+
+@dataclass(frozen=True)
+class Own:
+    """A function of the script's own, and how many were defined before it: those it can call."""
+
+    function: Define
+    before: int
 
 
 class Expander:
@@ -16,25 +25,28 @@ class Expander:
     `called` are the functions that were used, directly or inside one another.
     """
 
-    def __init__(self, functions: Mapping[str, Define], place: str) -> None:
+    def __init__(self, functions: Mapping[str, Own], place: str) -> None:
         self._functions = functions
         self._place = place
-        self._parts = 0
+        self._parts = self._deep = 0
         self.carries: list[Carry] = []
         self.called: set[str] = set()
 
     def statement(self, found: Statement) -> Statement:
         """The statement without calls of the script's functions. Raises Mistake on a call that does not fit."""
-        return self._walk(found, self._functions)
+        return self._walk(found, len(self._functions))
 
-    def _walk(self, node: Any, known: Mapping[str, Define]) -> Any:
+    def _walk(self, node: Any, known: int) -> Any:
+        """The tree with calls of the first `known` functions replaced."""
         if isinstance(node, tuple):
             return tuple(self._walk(part, known) for part in node)
         if not is_dataclass(node):
             return node
         self._parts += 1
-        if isinstance(node, Call) and node.name in known:
-            return self._call(node, known)
+        if isinstance(node, Call):
+            own = self._functions.get(node.name)
+            if own is not None and own.before < known:
+                return self._call(node, own, known)
         changed = {
             item.name: self._walk(getattr(node, item.name), known)
             for item in fields(node)
@@ -42,17 +54,13 @@ class Expander:
         }
         return replace(cast(Any, node), **changed) if changed else node
 
-    def _call(self, node: Call, known: Mapping[str, Define]) -> Expression:
-        function = known[node.name]
+    def _call(self, node: Call, own: Own, known: int) -> Expression:
+        function = own.function
         self.called.add(node.name)
         if self._parts > MOST_PARTS:
-            raise Mistake(
-                "S0111",
-                node.span,
-                f"written out, this statement has more than {MOST_PARTS:,} parts",
-                None,
-                "Name the inner calls.",
-            )
+            raise _too_much(f"written out, this statement has more than {MOST_PARTS:,} parts", node.span)
+        if self._deep >= MOST_CALLS:
+            raise _too_much(f"more than {MOST_CALLS} functions call one another here", node.span)
         meant: dict[str, Expression] = dict(
             zip(function.parameters, self._arguments(node, function, known), strict=True)
         )
@@ -60,17 +68,22 @@ class Expander:
             if local.start is None:
                 meant[local.name] = _meaning(local.value, meant, node.span)
                 continue
-            own = f"{function.name}.{local.name} {self._place}.{len(self.carries)}"
+            running = f"{function.name}.{local.name} {self._place}.{len(self.carries)}"
             start = _meaning(local.start, meant, node.span)
-            meant[local.name] = Name(own, node.span)
+            meant[local.name] = Name(running, node.span)
             value = _meaning(local.value, meant, node.span)
-            earlier = _before(known, function.name)
-            carry = Carry((own,), (node.span,), (self._walk(value, earlier),), (self._walk(start, earlier),), node.span)
-            self.carries.append(carry)
-        body = _meaning(function.value, meant, node.span)
-        return self._walk(body, _before(known, function.name))
+            values = (self._called(value, own),), (self._called(start, own),)
+            self.carries.append(Carry((running,), (node.span,), *values, node.span))
+        return self._called(_meaning(function.value, meant, node.span), own)
 
-    def _arguments(self, node: Call, function: Define, known: Mapping[str, Define]) -> list[Expression]:
+    def _called(self, node: Expression, own: Own) -> Expression:
+        """A part of a function that is called, without calls of those before it."""
+        self._deep += 1
+        found: Expression = self._walk(node, own.before)
+        self._deep -= 1
+        return found
+
+    def _arguments(self, node: Call, function: Define, known: int) -> list[Expression]:
         form = f"{function.name}({', '.join(function.parameters)})"
         given: dict[str, Expression] = {}
         for position, argument in enumerate(node.arguments):
@@ -90,10 +103,8 @@ class Expander:
         return [given[name] for name in function.parameters]
 
 
-def _before(known: Mapping[str, Define], name: str) -> Mapping[str, Define]:
-    """The functions that were there when `name` was defined: it cannot call itself or later ones."""
-    names = list(known)
-    return {earlier: known[earlier] for earlier in names[: names.index(name)]}
+def _too_much(what: str, span: Span) -> Mistake:
+    return Mistake("S0111", span, what, None, "Name the inner calls.")
 
 
 def _meaning(node: Expression, meant: Mapping[str, Expression], span: Span) -> Expression:

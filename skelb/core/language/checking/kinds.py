@@ -57,6 +57,9 @@ class Unsayable(Exception):  # noqa: N818 - stops one statement silently: its ca
     """The expression uses a name whose own line has a mistake."""
 
 
+MOST_GUESSES = 200  # of the name that was meant; whoever has more wrong names has another language before them
+
+
 @dataclass
 class Scope:
     """Names a statement may use, and those it did use."""
@@ -67,6 +70,7 @@ class Scope:
     running: dict[str, str] = field(default_factory=dict)  # running values inside their own statement, and their kind
     settled: int = 0  # how many of them `now(…)` may name here
     aliases: set[str] = field(default_factory=set)  # names of used scripts
+    guesses: int = 0  # how often the nearest known name was looked for
     asks_position: bool = False  # whether the statement being checked uses what is known of the position
 
 
@@ -214,7 +218,9 @@ def _name(node: Name, scope: Scope) -> Meaning:
 
 def unknown_name(name: str, span: Span, scope: Scope) -> Mistake:
     """The mistake of a name that means nothing here, with the nearest ones that do."""
-    near = nearest(name, [*scope.names, *BUILT_INS, *FUNCTIONS, *POSITION_NAMES])
+    scope.guesses += 1
+    known = [*scope.names, *BUILT_INS, *FUNCTIONS, *POSITION_NAMES] if scope.guesses <= MOST_GUESSES else ()
+    near = nearest(name, known)
     help_text = f"Did you mean {' or '.join(f'`{item}`' for item in near)}?" if near else ""
     sure = len(near) == 1 or (len(near) > 1 and near[0].lower() == name.lower())
     mend = Mend(near[0], span) if near and sure else None

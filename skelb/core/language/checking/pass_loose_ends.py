@@ -70,12 +70,13 @@ def check_unused(work: Work) -> None:
     """Names and inputs that nothing uses; silent while there are errors, which may be the reason."""
     if any(item.severity == "error" for item in work.found):
         return
+    options = {word for found in work.inputs.values() for word in found.options}
     for name, placed in work.placed_names.items():
         if name in work.scope.used:
             continue
         statement = placed.statement
         if isinstance(statement, Input):
-            if not any(isinstance(other, Input) and name in other.options for other in work.inputs.values()):
+            if name not in options:
                 work.report(placed, Diagnostic("S0406", f"the input `{name}` is never used", statement.name_span))
         elif work.scope.names[name].kind != "condition":
             span = statement.name_span if isinstance(statement, (Definition, Define, Use)) else statement.span

@@ -3,7 +3,7 @@
 from skelb.core.language.checking.carries import check_carry
 from skelb.core.language.checking.check_rule import check_position, check_rule
 from skelb.core.language.checking.check_shows import check_show
-from skelb.core.language.checking.expand import Expander
+from skelb.core.language.checking.expand import Expander, Own
 from skelb.core.language.checking.kinds import (
     Meaning,
     Scope,
@@ -93,7 +93,7 @@ def _add_names(work: Work, placed: Placed, meaning: Meaning | None) -> None:
             _add_carry(work, placed, statement)
             return
         case Define(name=name) as statement:
-            work.functions[name] = statement
+            work.functions[name] = Own(statement, len(work.functions))
             meaning = Meaning("function", words=(placed.text,))
         case Use(name=name):
             meaning = Meaning("script")
@@ -135,7 +135,7 @@ def _meaning_of_statement(placed: Placed, scope: Scope, called: set[str]) -> Mea
     if held is not None and tuple(map(scope.names.get, held[0])) == held[1]:
         scope.used.update(held[0])
         return held[2]
-    outer, scope.used = scope.used, set(called)
+    before, scope.used = scope.used, set(called)
     scope.asks_position = False
     try:
         meaning = _check_statement(statement, scope)
@@ -143,7 +143,8 @@ def _meaning_of_statement(placed: Placed, scope: Scope, called: set[str]) -> Mea
             meaning = check_position(statement, meaning, scope)
         names = tuple(sorted(scope.used))
     finally:
-        scope.used |= outer
+        before |= scope.used  # the few into the many
+        scope.used = before
     if len(_outcomes) >= _MOST_OUTCOMES:
         _outcomes.clear()
     _outcomes[placed.text] = (names, tuple(scope.names[name] for name in names), meaning)

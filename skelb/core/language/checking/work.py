@@ -2,15 +2,13 @@
 
 from dataclasses import dataclass, field
 
-from skelb.core.language.checking.kinds import (
-    Scope,
-)
+from skelb.core.language.checking.expand import Own
+from skelb.core.language.checking.kinds import Scope
 from skelb.core.language.checking.used import SavedScript, Scripts
 from skelb.core.language.diagnostics import Diagnostic, moved
 from skelb.core.language.reading.parser import Parsed
 from skelb.core.language.tree import (
     Carry,
-    Define,
     Definition,
     Input,
     Placed,
@@ -38,7 +36,7 @@ class Work:
     inputs: dict[str, Input] = field(default_factory=dict)
     definitions: dict[str, Definition] = field(default_factory=dict)
     carries: dict[str, Carry] = field(default_factory=dict)
-    functions: dict[str, Define] = field(default_factory=dict)
+    functions: dict[str, Own] = field(default_factory=dict)
     used: dict[str, SavedScript] = field(default_factory=dict)
     placed_names: dict[str, Placed] = field(default_factory=dict)
     found: list[Diagnostic] = field(default_factory=list)

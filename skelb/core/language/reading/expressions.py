@@ -1,9 +1,10 @@
 """Reading expressions, loosest operators first."""
 
 from skelb.core.bars import Timeframe
+from skelb.core.catalogue import FUNCTIONS
 from skelb.core.errors import SettingsError
 from skelb.core.language.diagnostics import Mend, Mistake
-from skelb.core.language.reading.foreign import truth_of_another_language
+from skelb.core.language.reading.foreign import foreign_call_help, truth_of_another_language
 from skelb.core.language.reading.reader import DEEPEST, Reader
 from skelb.core.language.reading.tokens import Token
 from skelb.core.language.tree import (
@@ -67,10 +68,12 @@ def _read_all_of(reader: Reader) -> Expression:
     start = reader.advance().start
     reader.need_word(("of",), "`of` after `all`")
     opened = reader.need_sign("(", "`(` and the conditions")
+    with_depth(reader)
     parts = [read_expression(reader)]
     while reader.accept_sign(","):
         parts.append(read_expression(reader))
     reader.close(opened)
+    reader.depth -= 1
     within, unless = _read_tails(reader)
     return AllOf(tuple(parts), within, unless, (start, reader.last_end))
 
@@ -269,6 +272,9 @@ def _read_field(reader: Reader, record: Expression) -> Expression:
     name = reader.advance()
     if reader.is_sign("("):
         prefix = reader.text[record.span[0] : name.start]
+        if name.text not in FUNCTIONS:
+            raise Mistake("S0110", (record.span[0], name.end), f"there is no function `{prefix}{name.text}`", None,
+                          foreign_call_help(prefix))  # fmt: skip
         raise Mistake("S0110", (record.span[0], name.end), f"functions stand without a prefix: write `{name.text}(…)`",
                       Mend("", (record.span[0], name.start)), f"`{prefix}` is not needed.")  # fmt: skip
     return Field(record, name.text, name.span, (record.span[0], name.end))
@@ -324,7 +330,7 @@ def _read_primary(reader: Reader) -> Expression:
     token = reader.now
     if token.kind == "number":
         reader.advance()
-        return Number(float(token.text), token.span)
+        return Number(finite(token), token.span)
     if token.kind == "time":
         reader.advance()
         return Clock(clock_minutes(token.text, token.span), token.span)
@@ -427,6 +433,14 @@ def with_depth(reader: Reader) -> None:
         raise Mistake(
             "S0111", reader.now.span, f"this is nested more than {DEEPEST} deep", None, "Name the inner parts."
         )
+
+
+def finite(token: Token) -> float:
+    """The number that is written. Raises Mistake for one that is too large to be computed with."""
+    found = float(token.text)
+    if found == float("inf"):
+        raise Mistake("S0114", token.span, "this number is above 1e308, the highest that is computed with")
+    return found
 
 
 def clock_minutes(text: str, span: tuple[int, int]) -> int:

@@ -51,13 +51,14 @@ def foreign_mistake(text: str, tokens: tuple[Token, ...], at: int) -> Mistake | 
     Looks at the token where reading stopped first, then at the statement's signs.
     """
     now = tokens[at]
-    for token in (now, *tokens):
+    for index in (at, *range(len(tokens))):
+        token = tokens[index]
         if token.kind != "op":
             continue
         if token.text in _INSTEAD:
             right, message = _INSTEAD[token.text]
             return Mistake("S0110", token.span, message, Mend(right, token.span))
-        pair = _pair(tokens, token)
+        pair = _pair(tokens, index)
         if pair:
             return pair
         if token.text in "{}":
@@ -65,18 +66,19 @@ def foreign_mistake(text: str, tokens: tuple[Token, ...], at: int) -> Mistake | 
                            "Name the condition (`up = …`) and use it in a rule: `enter long when up`.")  # fmt: skip
         if token.text == "?":
             return Mistake("S0110", token.span, "`c ? a : b` is written `(a if c else b)`")
+    ends = len(text.rstrip())
     for token in (now, *tokens):
         if token.kind == "stray":
-            foreign = _stray(text, token)
+            foreign = _stray(text, token, ends)
             if foreign:
                 return foreign
     if now.kind == "name" and now.text.lower() in _FORMS:
         return Mistake("S0110", now.span, f"`{now.text}` is not written so", None, _FORMS[now.text.lower()])
     if now.text == "cross" and tokens[at + 1].text in ("above", "below"):
         return Mistake("S0109", now.span, "`cross` is written `crosses`", Mend("crosses", now.span))
-    index = next((i for i, token in enumerate(tokens) if token.kind == "op" and token.text == "["), None)
-    if index is not None:
-        return _bars_back(text, tokens, index)
+    bracket = next((i for i, token in enumerate(tokens) if token.kind == "op" and token.text == "["), None)
+    if bracket is not None:
+        return _bars_back(text, tokens, bracket)
     if tokens[0].text == "/" and tokens[1].text == "*":
         return Mistake("S0110", (tokens[0].start, tokens[1].end), "comments start with `#`, one on each line")
     if tokens[0].text == "/" and tokens[1].text == "/":
@@ -109,10 +111,9 @@ def foreign_statement(tokens: tuple[Token, ...]) -> Mistake | None:
     return None
 
 
-def _pair(tokens: tuple[Token, ...], token: Token) -> Mistake | None:
+def _pair(tokens: tuple[Token, ...], index: int) -> Mistake | None:
     """Two signs side by side that are one elsewhere."""
-    index = tokens.index(token)
-    after = tokens[index + 1]
+    token, after = tokens[index], tokens[index + 1]
     if token.end != after.start or (token.text, after.text) not in _PAIRS:
         return None
     right, message = _PAIRS[(token.text, after.text)]
@@ -124,16 +125,25 @@ def _pair(tokens: tuple[Token, ...], token: Token) -> Mistake | None:
     return Mistake("S0110", span, message, Mend(right, span))
 
 
-def _stray(text: str, token: Token) -> Mistake | None:
-    """Quotes and line ends of other languages."""
-    if token.text == "\\" and not text[token.end :].strip():
+def _stray(text: str, token: Token, ends: int) -> Mistake | None:
+    """Quotes and line ends of other languages; `ends` is where the last word of the text ends."""
+    if token.text == "\\" and token.end == ends:
         return Mistake("S0110", token.span, "a line goes on without a sign at its end", Mend("", token.span),
                        "It goes on after a comma, an operator, `and`, `or`, or inside brackets.")  # fmt: skip
+    if token.text != "'":
+        return None
     end = text.find("'", token.end)
-    if token.text == "'" and end >= 0 and '"' not in text[token.start : end]:
+    if end >= 0 and '"' not in text[token.start : end]:
         span = (token.start, end + 1)
         return Mistake("S0110", span, "texts stand in double quotes", Mend(f'"{text[token.end : end]}"', span))
     return None
+
+
+def foreign_call_help(prefix: str) -> str:
+    """What to write instead of a call with a prefix that is no function of Skelb."""
+    if prefix.startswith("input"):
+        return 'An input is a statement of its own: `input fast = 9 from 2 to 30 "Fast length"`.'
+    return "The guide lists every function."
 
 
 def crossing_word(name: str) -> str | None:

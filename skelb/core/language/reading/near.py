@@ -2,14 +2,15 @@
 
 from collections.abc import Iterable
 
-from rapidfuzz.fuzz import ratio
-from rapidfuzz.process import extract
-
 LEAST = 70.0  # percent of letters in common, in order
 
 
 def nearest(word: str, known: Iterable[str], most: int = 3) -> list[str]:
     """Up to `most` of the `known` words that are close to `word`, best first; none when nothing is close."""
+    # Loaded here because it takes longer than checking a script, and a script without a misspelt word does not need it.
+    from rapidfuzz.fuzz import ratio
+    from rapidfuzz.process import extract
+
     lowered, names = word.lower(), list(known)
     alike = {
         names[index]: score

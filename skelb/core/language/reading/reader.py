@@ -2,7 +2,7 @@
 
 from collections.abc import Collection
 
-from skelb.core.catalogue import WORDS
+from skelb.core.catalogue import FUNCTIONS, WORDS
 from skelb.core.language.diagnostics import Mend, Mistake, Span
 from skelb.core.language.reading.foreign import foreign_mistake
 from skelb.core.language.reading.tokens import Token, tokenize, unreadable
@@ -121,8 +121,24 @@ class Reader:
         raise self.missing(f"`{closer}` to close the bracket")
 
     def lone_equals(self) -> Mistake:
-        """The mistake of `=` where a comparison is meant."""
+        """The mistake of `=` where a comparison is meant, or where an argument is named as elsewhere."""
+        place = self.tokens.index(self.now)
+        if place > 1 and self.tokens[place - 1].kind == "name" and self.tokens[place - 2].text in ("(", ","):
+            name, function = self.tokens[place - 1].text, self._called(place)
+            known = function in FUNCTIONS and any(item.name == name for item in FUNCTIONS[function].parameters)
+            return Mistake("S0107", self.now.span, f"arguments are named with `:`, so `{name}:`",
+                           Mend(":", self.now.span) if known else None,
+                           f"As in `bollinger(close, 20, f: 2)`; where equality is meant, write `{name} ==`.")  # fmt: skip
         return Mistake("S0107", self.now.span, "`=` stands inside an expression", Mend("==", self.now.span))
+
+    def _called(self, place: int) -> str:
+        """The name before the bracket that is open at a token; empty when there is none."""
+        depth = 0
+        for token in reversed(self.tokens[1:place]):
+            depth += (token.text == ")") - (token.text == "(")
+            if depth < 0:
+                return self.tokens[self.tokens.index(token) - 1].text
+        return ""
 
     def finish(self) -> None:
         """Check that the statement is complete."""

@@ -1,11 +1,12 @@
 """Reading statements: one logical line each."""
 
 from collections.abc import Callable
+from dataclasses import fields, is_dataclass
 from typing import Literal
 from zoneinfo import available_timezones
 
 from skelb.core.language.diagnostics import Mend, Mistake
-from skelb.core.language.reading.expressions import clock_minutes, frame_minutes, read_expression, read_value
+from skelb.core.language.reading.expressions import clock_minutes, finite, frame_minutes, read_expression, read_value
 from skelb.core.language.reading.foreign import foreign_mistake, foreign_statement
 from skelb.core.language.reading.lines import STATEMENT_WORDS
 from skelb.core.language.reading.near import nearest
@@ -47,6 +48,8 @@ from skelb.core.language.tree import (
     Zone,
 )
 
+LONGEST_CHAIN = 150  # operations that hang on one another, as in a + b + c: going through them is recursion
+
 
 def read_statement(text: str) -> Statement:
     """The statement that `text` (one logical line) is. Raises Mistake when it is none."""
@@ -60,7 +63,23 @@ def read_statement(text: str) -> Statement:
     else:
         raise _unknown_statement(reader)
     reader.finish()
+    if len(reader.tokens) > LONGEST_CHAIN:
+        _refuse_long_chains(found, reader)
     return found
+
+
+def _refuse_long_chains(statement: Statement, reader: Reader) -> None:
+    """Raise Mistake where so many operations hang on one another that going through them would not end well."""
+    waiting: list[tuple[object, int]] = [(statement, 0)]
+    while waiting:
+        part, depth = waiting.pop()
+        if isinstance(part, tuple):
+            waiting.extend((inner, depth) for inner in part)
+        elif is_dataclass(part):
+            if depth > LONGEST_CHAIN:
+                raise Mistake("S0111", (0, reader.last_end), f"more than {LONGEST_CHAIN} operations hang on one another",
+                              None, "Give parts of it names.")  # fmt: skip
+            waiting.extend((getattr(part, item.name), depth + 1) for item in fields(part))
 
 
 def _unknown_statement(reader: Reader) -> Mistake:
@@ -225,7 +244,7 @@ def _read_number(reader: Reader) -> float:
     sign = -1.0 if reader.accept_sign("-") else 1.0
     if reader.now.kind != "number":
         raise reader.missing("a number")
-    return sign * float(reader.advance().text)
+    return sign * finite(reader.advance())
 
 
 def _read_options(reader: Reader) -> tuple[str, ...]:

@@ -8,6 +8,7 @@ from skelb.core.language.tools.mirror import Mirrored, mirrored_rules
 from skelb.core.language.tools.places import NamePlace, name_at, name_places
 from skelb.core.language.tools.readback import read_back
 from skelb.core.language.tools.sheet import SECTIONS, Row, sheet_of, switched_off, without_rules
+from skelb.core.language.tools.titles import retitled, used_places, used_titles
 from skelb.core.language.tools.written import written, written_statement
 
 __all__ = [
@@ -27,8 +28,11 @@ __all__ = [
     "name_places",
     "read_back",
     "rename",
+    "retitled",
     "sheet_of",
     "switched_off",
+    "used_places",
+    "used_titles",
     "what_is_wrong",
     "without_rules",
     "written",

@@ -212,7 +212,7 @@ def _with_one_inlined(source: str, placed: Placed, scripts: Scripts) -> str:
     for item in name_places(source):
         if item.name == use.name and not item.defines and source[item.span[1] : item.span[1] + 1] == ".":
             field = re.match(r"\.\s*([A-Za-z_][A-Za-z0-9_]*)", source[item.span[1] :])
-            if field:
+            if field and field[1] in names:  # what the used script does not name stays, and is a mistake as before
                 edits.append(Edit((item.span[0], item.span[1] + field.end()), names[field[1]]))
     return applied(source, edits)
 

@@ -104,6 +104,8 @@ def _has_space(tokens: tuple[Token, ...], index: int, head: str) -> bool:
     before, token = tokens[index - 1], tokens[index]
     if token.kind in ("quote", "stray") or before.kind in ("quote", "stray"):
         return token.start > before.end
+    if "." in before.text + token.text and not _stay_apart(before.text, token.text):
+        return True
     if before.kind == "op" and before.text in _TIGHT_AFTER:
         return False
     if token.kind == "op" and token.text in _TIGHT_BEFORE:
@@ -113,6 +115,11 @@ def _has_space(tokens: tuple[Token, ...], index: int, head: str) -> bool:
     if head in ("window", "months") and "-" in (before.text, token.text):
         return False
     return not (before.text == "-" and before.kind == "op" and _is_sign(tokens, index - 1))
+
+
+def _stay_apart(left: str, right: str) -> bool:
+    """Whether two tokens are read as they are without a space between them; a point and a number are not."""
+    return [token.text for token in tokenize(left + right)[:-1]] == [left, right]
 
 
 def _is_sign(tokens: tuple[Token, ...], index: int) -> bool:

@@ -8,11 +8,11 @@ two prices, or a change with a number, turns the comparison round. What fits non
 import re
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
-from typing import Literal
+from typing import Literal, TypeVar
 
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.language.check import Checked
-from skelb.core.language.same import without_places
+from skelb.core.language.same import Meanings
 from skelb.core.language.tools.written import written, written_statement
 from skelb.core.language.tree import (
     AllOf,
@@ -52,7 +52,9 @@ from skelb.core.language.tree import (
 )
 
 Sort = Literal["price", "change", "swing", "even", "condition"]
-_SIDES: tuple[Side, ...] = ("long", "short")
+_T = TypeVar("_T")
+
+MOST_NAMES = 60  # that stand on one another
 
 _PRICES = frozenset(
     "open high low close mid typical day_open day_high day_low entry_price stop_price target_price".split()
@@ -91,44 +93,25 @@ class Mirrored:
 
 def mirrored_rules(checked: Checked, side: Side = "long") -> Mirrored:
     """The rules of the other side that mirror those of `side`, with the names they need."""
-    mirror = _Mirror(checked)
+    mirror = Mirror(checked)
     lines: list[str] = []
     missing: list[str] = []
-    present = {mirror.meant(placed.statement) for placed in checked.statements}
     for placed in checked.statements:
-        if not _is_of_side(placed.statement, side):
+        if side_of(placed.statement) != side:
             continue
-        held = mirror.held()
         try:
-            found = mirror.statement(placed.statement)
+            found = mirror.image_of_rule(placed.statement)
         except Unmirrored as exc:
-            mirror.go_back(held)  # names that only this rule needed
             missing.append(f"`{_as_written(placed)}`: {exc}")
             continue
-        if mirror.meant(found) not in present:
+        if not mirror.is_present(found):
             lines.append(written_statement(found))
     return Mirrored((*mirror.definitions, *lines), tuple(missing))
 
 
-def mirrored_rule(checked: Checked, statement: Statement) -> str | None:
-    """What mirrors one rule of a side, with the names it needs above it; None when it has no mirror image.
-
-    A rule whose mirror image is in the script already has none to add.
-    """
-    if not any(_is_of_side(statement, side) for side in _SIDES):
-        return None
-    mirror = _Mirror(checked)
-    try:
-        found = mirror.statement(statement)
-    except Unmirrored:
-        return None
-    if any(mirror.meant(placed.statement) == mirror.meant(found) for placed in checked.statements):
-        return None
-    return "\n".join((*mirror.definitions, written_statement(found)))
-
-
-def _is_of_side(statement: Statement, side: Side) -> bool:
-    return isinstance(statement, (Enter, Exit, ExitAfter, Protect, Trail, Breakeven)) and statement.side == side
+def side_of(statement: Statement) -> Side | None:
+    """The side that a rule is for; None for both, and for what is no rule of a side."""
+    return statement.side if isinstance(statement, (Enter, Exit, ExitAfter, Protect, Trail, Breakeven)) else None
 
 
 def _as_written(placed: Placed) -> str:
@@ -142,40 +125,76 @@ def _turned_words(named: str | None) -> str | None:
     return re.sub(r"[A-Za-z]+", lambda word: _NAMED_OPPOSITES.get(word[0], word[0]), named)
 
 
-class _Mirror:
-    """The mirror images of one script's expressions; names get images of their own."""
+@dataclass(frozen=True)
+class _Named:
+    """What the mirror knows of a name: its sort and its ends, or why it has none, and what it stands for in the end."""
+
+    sort: Sort | Unmirrored
+    ends: tuple[float, float] | Unmirrored
+    stands_for: Expression
+
+
+class Mirror:
+    """The mirror images of one script's rules; names get images of their own, in `definitions`."""
 
     def __init__(self, checked: Checked) -> None:
         self._checked = checked
-        self._images: dict[str, str] = {}
-        self.definitions: list[str] = []
+        self._meanings = Meanings(checked.definitions)
+        self._present = {self._meanings.of(placed.statement) for placed in checked.statements}
+        self._named: dict[str, _Named] = {}
+        for name, found in checked.definitions.items():  # in the order of the text: each stands on those before it
+            self._named[name] = _Named(
+                _or_why(self.sort, found.value), _or_why(self._ends, found.value), self._resolved(found.value)
+            )
         self._by_meaning = {
-            self.meant(found.value): name for name, found in checked.definitions.items() if name.isidentifier()
+            self._meanings.of(found.value): name for name, found in checked.definitions.items() if name.isidentifier()
         }
+        self._images: dict[str, str] = {}
+        self._made: set[str] = set()
+        self._deep = 0
+        self.definitions: list[str] = []
 
-    def held(self) -> tuple[dict[str, str], dict[object, str], list[str]]:
-        """The names made so far."""
-        return dict(self._images), dict(self._by_meaning), list(self.definitions)
+    def image_of_rule(self, statement: Statement) -> Statement:
+        """The mirror image of a rule of one side. Raises Unmirrored, and then no names were made."""
+        made = len(self._images), len(self._by_meaning), len(self.definitions)
+        self._deep = 0
+        try:
+            return self._statement(statement)
+        except Unmirrored:
+            self._go_back(*made)
+            raise
 
-    def go_back(self, held: tuple[dict[str, str], dict[object, str], list[str]]) -> None:
-        """Forget the names made since."""
-        self._images, self._by_meaning, self.definitions = held
+    def is_present(self, image: Statement) -> bool:
+        """Whether the script has a rule that means the same."""
+        return self._meanings.of(image) in self._present
 
-    def meant(self, node: object) -> object:
-        """A value equal for trees that mean the same: places left out, names written out."""
-        return self._written_out(without_places(node))
+    def added_by(self, statement: Statement) -> str | None:
+        """What mirrors one rule, with the names it needs above it; None when it has no mirror image.
 
-    def _written_out(self, node: object) -> object:
-        if not isinstance(node, tuple):
-            return node
-        if len(node) == 2 and node[0] == "Name" and node[1] in self._checked.definitions:
-            return self.meant(self._checked.definitions[node[1]].value)
-        return tuple(self._written_out(part) for part in node)
+        A rule whose mirror image is in the script already has none to add.
+        """
+        if side_of(statement) is None:
+            return None
+        made = len(self._images), len(self._by_meaning), len(self.definitions)
+        try:
+            found = self.image_of_rule(statement)
+        except Unmirrored:
+            return None
+        added = self.definitions[made[2] :]
+        self._go_back(*made)
+        return None if self.is_present(found) else "\n".join((*added, written_statement(found)))
+
+    def _go_back(self, images: int, meanings: int, definitions: int) -> None:
+        """Forget the names made since there were so many."""
+        while len(self._images) > images:
+            self._made.discard(self._images.popitem()[1])
+        while len(self._by_meaning) > meanings:
+            self._by_meaning.popitem()
+        del self.definitions[definitions:]
 
     # --- rules ---
 
-    def statement(self, node: Statement) -> Statement:
-        """The mirror image of a rule of one side."""
+    def _statement(self, node: Statement) -> Statement:
         assert isinstance(node, (Enter, Exit, ExitAfter, Protect, Trail, Breakeven))
         assert node.side is not None
         other: Side = "short" if node.side == "long" else "long"
@@ -248,8 +267,8 @@ class _Mirror:
 
     def _sort_of_name(self, node: Name) -> Sort:
         checked = self._checked
-        if node.name in checked.definitions:
-            return self.sort(checked.definitions[node.name].value)
+        if node.name in self._named:
+            return _known(self._named[node.name].sort)
         if node.name in checked.inputs:
             return self._sort_of_input(checked.inputs[node.name], node)
         if node.name in checked.carries:
@@ -366,10 +385,14 @@ class _Mirror:
                 raise Unmirrored(f"`{name}` is a running value; write its mirror image yourself")
             return replace(node, name=_SWAPPED_NAMES.get(name, name))
         if name not in self._images:
+            if self._deep >= MOST_NAMES:
+                raise Unmirrored(f"`{name}` is one of more than {MOST_NAMES} names that stand on one another")
             found = self._checked.definitions[name]
+            self._deep += 1
             value = self.image(found.value)
-            meaning = self.meant(value)
-            if meaning == self.meant(found.value):
+            self._deep -= 1
+            meaning = self._meanings.of(value)
+            if meaning == self._meanings.of(found.value):
                 self._images[name] = name
             elif meaning in self._by_meaning:
                 self._images[name] = self._by_meaning[meaning]
@@ -383,9 +406,9 @@ class _Mirror:
         words = name.replace(".", "_").split("_")
         turned = [_NAMED_OPPOSITES.get(word, word) for word in words]
         wanted = "_".join(turned) if turned != words else f"{'_'.join(words)}_mirrored"
-        taken = {*self._checked.meanings, *self._images.values(), *FUNCTIONS, *BUILT_INS}
-        while wanted in taken:
+        while any(wanted in taken for taken in (self._checked.meanings, self._made, FUNCTIONS, BUILT_INS)):
             wanted += "_mirrored"
+        self._made.add(wanted)
         return wanted
 
     def _image_of_call(self, node: Call) -> Expression:
@@ -479,7 +502,9 @@ class _Mirror:
         return Arithmetic("-", Number(total, part.span), part, part.span)
 
     def _ends(self, node: Expression) -> tuple[float, float]:
-        found = self._resolved(node)
+        if isinstance(node, Name) and node.name in self._named:
+            return _known(self._named[node.name].ends)
+        found = node
         if isinstance(found, (Field, OnTimeframe)):
             return self._ends(found.record if isinstance(found, Field) else found.x)
         function = FUNCTIONS.get(found.name) if isinstance(found, (Call, Name)) else None
@@ -490,6 +515,18 @@ class _Mirror:
         return function.bounded
 
     def _resolved(self, node: Expression) -> Expression:
-        while isinstance(node, Name) and node.name in self._checked.definitions:
-            node = self._checked.definitions[node.name].value
-        return node
+        """What a name stands for in the end; anything else is itself."""
+        return self._named[node.name].stands_for if isinstance(node, Name) and node.name in self._named else node
+
+
+def _or_why(find: Callable[[Expression], _T], node: Expression) -> _T | Unmirrored:
+    try:
+        return find(node)
+    except Unmirrored as exc:
+        return exc
+
+
+def _known(found: _T | Unmirrored) -> _T:
+    if isinstance(found, Unmirrored):
+        raise Unmirrored(*found.args)
+    return found

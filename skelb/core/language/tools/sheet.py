@@ -11,7 +11,7 @@ from typing import Literal
 from skelb.core.language.check import Checked
 from skelb.core.language.diagnostics import Span
 from skelb.core.language.reading.parser import parse
-from skelb.core.language.tools.mirror import mirrored_rule
+from skelb.core.language.tools.mirror import Mirror, side_of
 from skelb.core.language.tree import (
     Breakeven,
     Dates,
@@ -26,7 +26,6 @@ from skelb.core.language.tree import (
     Placed,
     Protect,
     Size,
-    Statement,
     Trail,
     Window,
     Zone,
@@ -63,14 +62,17 @@ class Row:
 def sheet_of(checked: Checked) -> list[Row]:
     """The rows of a script in the order of the text; a script with errors gives the rules that can be read."""
     source = checked.source
-    found = [_row(checked, placed) for placed in parse(source).statements if type(placed.statement) in _SECTION_OF]
+    sound = {placed.start for placed in checked.statements}
+    read = [placed for placed in parse(source).statements if type(placed.statement) in _SECTION_OF]
+    mirror = Mirror(checked)
+    found = [_row(placed, mirror.added_by(placed.statement) if placed.start in sound else None) for placed in read]
     for match in _OFF.finditer(source):
         kept = _OFF_SIGN.sub(r"\1", match[0])
         statements = parse(kept.strip()).statements
         if len(statements) == 1 and type(statements[0].statement) in _SECTION_OF:
             rule = statements[0]
             section = _SECTION_OF[type(rule.statement)]
-            found.append(Row(section, _side_of(rule.statement), rule.text.strip(), match.span(), False, kept, None))
+            found.append(Row(section, side_of(rule.statement), rule.text.strip(), match.span(), False, kept, None))
     return sorted(found, key=lambda row: row.span)
 
 
@@ -93,13 +95,8 @@ def switched_off(text: str) -> str:
     return "\n".join([f"# off: {first}", *(f"# off+{line}" for line in more)])
 
 
-def _row(checked: Checked, placed: Placed) -> Row:
+def _row(placed: Placed, mirror: str | None) -> Row:
     statement, text = placed.statement, placed.text.strip()
     begins = placed.start + placed.text.index(text)
     span = (begins, begins + len(text))
-    mirror = mirrored_rule(checked, statement)
-    return Row(_SECTION_OF[type(statement)], _side_of(statement), text, span, True, switched_off(text), mirror)
-
-
-def _side_of(statement: Statement) -> Literal["long", "short"] | None:
-    return statement.side if isinstance(statement, (Enter, Exit, ExitAfter, Protect, Trail, Breakeven)) else None
+    return Row(_SECTION_OF[type(statement)], side_of(statement), text, span, True, switched_off(text), mirror)

@@ -2,6 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useRef, useState, type PointerEvent } from "react";
 import { marketPreviewQuery } from "@/api";
 import { dateText, PopOver } from "@/ui";
+import { DateField } from "./DateField";
+import { presetSpans } from "./model";
 
 interface Props {
   market: string;
@@ -25,18 +27,15 @@ export function SpanPicker(props: Props) {
       {() => (
         <span className="block w-[452px] p-4">
           <Strip {...props} onTake={take} />
-          <span className="mt-2 flex items-center gap-2">
-            <label className="flex items-center gap-1 text-soft">
-              from
-              <input type="date" aria-label="First day" className="field" min={first} max={last} value={from} onChange={(event) => take(event.target.value, to)} />
-            </label>
-            <label className="flex items-center gap-1 text-soft">
-              to
-              <input type="date" aria-label="Last day" className="field" min={first} max={last} value={to} onChange={(event) => take(from, event.target.value)} />
-            </label>
-            <button type="button" className="plain-button ml-auto !py-0" onClick={() => onSpan(undefined, undefined)}>
-              All of it
-            </button>
+          <span className="mt-2 flex items-baseline gap-2 text-soft">
+            from <DateField label="First day" value={from} onDay={(day) => take(day, to)} /> to <DateField label="Last day" value={to} onDay={(day) => take(from, day)} />
+          </span>
+          <span className="mt-2 flex flex-wrap gap-x-3 gap-y-1" role="group" aria-label="Often asked for">
+            {presetSpans(first, last).map((preset) => (
+              <button key={preset.name} type="button" className="cursor-pointer text-[12.5px] text-long hover:underline" onClick={() => onSpan(preset.from, preset.to)}>
+                {preset.name}
+              </button>
+            ))}
           </span>
         </span>
       )}

@@ -1,0 +1,4 @@
+export * from "./RemovalDialog";
+export * from "./removals";
+export * from "./TakenAway";
+export * from "./drafts";

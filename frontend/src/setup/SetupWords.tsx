@@ -1,0 +1,70 @@
+import type { InputInfo, Market, Setup, SetupState } from "@/api";
+import { Picker } from "@/ui";
+import { daysOf } from "./model";
+import { SpanPicker } from "./SpanPicker";
+import { TimeframePicker } from "./TimeframePicker";
+
+type Put = (change: Partial<SetupState>) => void;
+
+export function MarketWord({ setup, markets, onPut }: { setup: Setup; markets: Market[]; onPut: Put }) {
+  return <Picker label="Market" value={setup.market} options={markets.map((item) => ({ value: item.symbol, label: item.symbol }))} onChange={(market) => onPut({ market, from: undefined, to: undefined })} />;
+}
+
+export function TimeframeWord({ setup, onPut }: { setup: Setup; onPut: Put }) {
+  return <TimeframePicker label="Timeframe" value={setup.timeframe} onChange={(timeframe) => onPut({ timeframe })} />;
+}
+
+export function SpanWord({ setup, markets, onPut }: { setup: Setup; markets: Market[]; onPut: Put }) {
+  const { first, last } = daysOf(markets.find((item) => item.symbol === setup.market));
+  return <SpanPicker market={setup.market} first={first} last={last} from={setup.from_date ?? first} to={setup.to_date ?? last} onSpan={(from, to) => onPut({ from, to })} />;
+}
+
+export function AccountWord({ setup, accounts, onPut }: { setup: Setup; accounts: { name: string }[]; onPut: Put }) {
+  return <Picker label="Account" value={setup.account} options={accounts.map((item) => ({ value: item.name, label: item.name }))} onChange={(account) => onPut({ account })} />;
+}
+
+export function SidesWord({ setup, onPut }: { setup: Setup; onPut: Put }) {
+  return (
+    <Picker
+      label="Sides"
+      value={setup.inverted ? "inverted" : (setup.sides ?? "both")}
+      options={[
+        { value: "both", label: "both sides" },
+        { value: "long", label: "long only" },
+        { value: "short", label: "short only" },
+        { value: "inverted", label: "sides exchanged" },
+      ]}
+      onChange={(value) => onPut({ sides: value === "long" || value === "short" ? value : undefined, inverted: value === "inverted" || undefined })}
+    />
+  );
+}
+
+export function inputText(input: { kind: InputInfo["kind"] } | undefined, value: number | boolean | string): string {
+  if (typeof value === "boolean") return value ? "on" : "off";
+  if (input?.kind === "time" && typeof value === "number") return `${String(Math.floor(value / 60)).padStart(2, "0")}:${String(value % 60).padStart(2, "0")}`;
+  return String(value);
+}
+
+/** The inputs that are not at their defaults, each with the way back to it. */
+export function InputsWord({ state, onPut }: { state: SetupState; onPut: Put }) {
+  const given = Object.entries(state.inputs ?? {});
+  if (given.length === 0) return null;
+  const without = (name: string) => {
+    const left = Object.fromEntries(given.filter(([other]) => other !== name));
+    onPut({ inputs: Object.keys(left).length > 0 ? left : undefined });
+  };
+  return (
+    <span data-testid="inputs-word">
+      {" "}
+      where{" "}
+      {given.map(([name, value], place) => (
+        <span key={name}>
+          {place > 0 && ", "}
+          <button type="button" className="num cursor-pointer border-b border-dotted border-soft text-[13px] font-semibold text-base-content hover:line-through" title={`Put ${name} back to its default`} aria-label={`${name} is ${inputText(undefined, value)}; put it back to its default`} onClick={() => without(name)}>
+            {name} is {inputText(undefined, value)}
+          </button>
+        </span>
+      ))}
+    </span>
+  );
+}

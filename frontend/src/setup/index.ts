@@ -1,0 +1,5 @@
+export * from "./DateField";
+export * from "./model";
+export * from "./SetupWords";
+export * from "./SpanPicker";
+export * from "./TimeframePicker";

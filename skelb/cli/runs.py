@@ -1,0 +1,162 @@
+"""Commands that run a script on bars: its values, a test, one bar of it taken apart."""
+
+from dataclasses import replace
+from typing import Annotated
+
+import typer
+
+from skelb.cli.declared import runner
+from skelb.cli.files import UsageError, read_script, scripts_beside
+from skelb.cli.inputs import CliRun, read_dataset, settings_of
+from skelb.cli.options import (
+    AccountOption,
+    BarsOption,
+    FileArgument,
+    FromOption,
+    JsonOption,
+    MarketOption,
+    SetOption,
+    SidesOption,
+    StoredOption,
+    TimeframeOption,
+    ToOption,
+    print_json,
+)
+from skelb.core.explain import Explainer, Part
+from skelb.core.export import (
+    Document,
+    backtest_document,
+    basket_document,
+    conversion_document,
+    explanation_document,
+    series_document,
+    signals_document,
+)
+from skelb.core.figures import FIGURES, Figures, Finding, market_costs, market_figures
+from skelb.core.plan import Expressions, input_values
+from skelb.service import backtest as backtests
+from skelb.service.checking import checked_or_error, setting_for
+
+app = typer.Typer()
+run = runner(app)
+
+
+@app.command()
+def series(
+    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, set_: SetOption = None,
+    timeframe: TimeframeOption = None, json: JsonOption = False,
+    against: Annotated[str | None, typer.Option("--against", metavar="COLUMN", help="Compare with this column of the bars.")] = None,
+    name: Annotated[str | None, typer.Option("--name", help="The name to compare; by default the column's, or the only one.")] = None,
+    tolerance: Annotated[float | None, typer.Option("--tolerance", min=0.0, help="The largest difference that counts as equal.")] = None,
+) -> None:  # fmt: skip
+    """Print the values of every name in a script, bar by bar; or prove that one equals a column of the bars."""
+    dataset = read_dataset(bars, market, timeframe, stored)
+    checked = checked_or_error(read_script(file), setting_for(dataset.bars, dataset.market, scripts_beside(file)))
+    expressions = Expressions(checked, input_values(checked, settings_of(set_)), dataset)
+    if against is not None:
+        _print_conversion(conversion_document(checked, expressions, dataset, against, name, tolerance), json)
+        return
+    document = series_document(checked, expressions, dataset)
+    if json:
+        print_json(document)
+        return
+    times, named = document["time"], document["series"]
+    assert isinstance(times, list) and isinstance(named, dict)
+    print(",".join(["time", *named]))
+    for row, time in enumerate(times):
+        cells = (values[row] for values in named.values())
+        print(",".join([time, *("" if cell is None else str(cell) for cell in cells)]))
+
+
+def _print_conversion(document: Document, json: bool) -> None:
+    """Print how a name compares with a column; exit code 1 when they are not equal."""
+    if json:
+        print_json(document)
+    else:
+        print(f"{document['name']} against {document['column']}: {document['verdict']}")
+        for what in ("first", "largest"):
+            found = document[what]
+            if isinstance(found, dict):
+                print(f"{what} difference: {found['time']} {found['found']:.10g} instead of {found['original']:.10g}")
+    raise typer.Exit(0 if document["equal"] else 1)
+
+
+@app.command()
+def backtest(
+    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
+    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
+    from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+    equity: Annotated[bool, typer.Option("--equity", help="Include the equity on every bar.")] = False,
+    invert: Annotated[bool, typer.Option("--invert", help="Exchange the sides, levels mirrored about the fill.")] = False,
+    basket: Annotated[bool, typer.Option("--basket", help="Trade all the markets given, on one account.")] = False,
+    without: Annotated[list[str] | None, typer.Option("--without", metavar="SYMBOL", help="Leave this market of the basket out, and say so.")] = None,
+    against: Annotated[str | None, typer.Option("--against", metavar="SYMBOL", help="Alpha and beta against this market of --bars, not against holding.")] = None,
+) -> None:  # fmt: skip
+    """Test a strategy bar by bar."""
+    if without and not basket:
+        raise UsageError("--without leaves markets out of a basket: give --basket too")
+    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to, invert)
+    choices = replace(setup.choices, against=against, dropped=tuple(without or ()))
+    if basket:
+        together = backtests.backtest_basket(setup.checked, setup.datasets, setup.account, choices)
+        if json:
+            print_json(basket_document(together.outcomes, together.figures, together.findings, equity))
+            return
+        _print_figures(together.figures, together.findings)
+        for outcome in together.outcomes:
+            found, costs = market_figures(outcome), market_costs(outcome)
+            share = "-" if costs.share is None else f"{costs.share:.1%}"
+            net = found["net_profit"]
+            print(
+                f"{outcome.plan.dataset.market.symbol:12} net {net:>14,.2f}  trades {found['trades']:>6}  cost of a day's range {share:>7}"
+            )
+        return
+    result = backtests.backtest(setup.checked, setup.dataset, setup.account, choices)
+    if json:
+        print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
+    else:
+        _print_figures(result.figures, result.findings)
+
+
+def _print_figures(figures: dict[str, Figures], findings: list[Finding]) -> None:
+    print(f"{'':32}{'all':>18}{'long':>18}{'short':>18}")
+    for figure in FIGURES:
+        values = [figures[side][figure.key] for side in ("all", "long", "short")]
+        cells = "".join(f"{'-' if value is None else f'{value:,.4f}':>18}" for value in values)
+        print(f"{figure.name + ' (' + figure.unit + ')':32}{cells}")
+    for finding in findings:
+        print(f"{finding.severity}: {finding.message}")
+
+
+@app.command()
+def explain(
+    file: FileArgument,
+    at: Annotated[str, typer.Option("--at", metavar="TIME", help="The bar that opens at this time, ISO 8601, UTC.")],
+    bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None, set_: SetOption = None, sides: SidesOption = "both",
+    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+) -> None:  # fmt: skip
+    """Take one bar of a test apart: every rule, what filled, what was held back and why."""
+    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
+    result = backtests.backtest(setup.checked, setup.dataset, setup.account, setup.choices)
+    explainer = Explainer(setup.checked, result.outcome.plan, setup.account)
+    found = explainer.explain(backtests.bar_at(result.outcome, at))
+    document, signals = explanation_document(found, result.outcome), signals_document(result.outcome)
+    if json:
+        print_json(document | {"signals": signals})
+        return
+    print(f"{document['time']}  {document['position'] or 'flat'}")
+    for line in (*found.happened, *found.waiting):
+        print(f"  {line}")
+    for rule in found.rules:
+        print(f"{rule.kind} {rule.side or 'either'} “{rule.name}”{': ' + rule.did if rule.did else ''}")
+        _print_part(rule.condition, 1)
+    for side, sentence in signals.items():
+        print(f"{side}: {sentence}")
+
+
+def _print_part(part: Part, depth: int) -> None:
+    value = part.value
+    worth = "unknown" if value is None else ("yes" if value else "no") if part.is_condition else f"{value:.10g}"
+    print(f"{'  ' * depth}{worth:>8}  {part.text}")
+    for inner in part.parts:
+        _print_part(inner, depth + 1)

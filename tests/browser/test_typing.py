@@ -1,0 +1,116 @@
+"""Typing, key by key as a hand does it, with the list of proposals open: the text comes out as it was typed."""
+
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import expect
+
+from skelb.demo import DEMO_SCRIPTS
+from tests.browser.test_journey import settled
+from tests.browser.test_workbench import the_text
+
+pytestmark = pytest.mark.xdist_group("typing")
+
+HOW_TOS = Path(__file__).parent.parent.parent / "docs" / "guide" / "howto"
+TYPED = {script.title: script.text for script in DEMO_SCRIPTS} | {
+    page.stem: re.findall(r"```skelb\n(.*?)```", page.read_text(), re.DOTALL)[0]
+    for page in sorted(HOW_TOS.glob("*.md"))
+}
+OPEN_MS = 150  # long enough for the list to open
+HAND_MS = 110  # between two keys
+
+
+@pytest.fixture
+def editor(page):
+    """The editor, emptied."""
+    page.goto("/")
+    settled(page)
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+a")
+    page.keyboard.press("Delete")
+    return page
+
+
+def type_lines(page, text):
+    """The lines of a text, each followed by Enter once the list had time to open over its last word."""
+    for line in text.rstrip("\n").split("\n"):
+        page.keyboard.type(line)
+        page.wait_for_timeout(OPEN_MS)
+        page.keyboard.press("Enter")
+
+
+def test_every_script_of_the_demo_and_the_guide_comes_out_to_the_letter(editor):
+    for title, text in TYPED.items():
+        type_lines(editor, text)
+        assert the_text(editor).rstrip("\n") == text.rstrip("\n"), title
+        editor.keyboard.press("Control+a")
+        editor.keyboard.press("Delete")
+
+
+@pytest.mark.parametrize("lines", [
+    ('title "Twenty"', "n = close", "q = 2"),
+    ("m = sma(close, 9)", "draw m", "up = close > m", "enter long when up", "opposite ignore", "x = 1"),
+    ('note "say (so) [or] {not}"  # don\'t (count "this', 'mark close > open below "at {close}"', "level 3"),
+])  # fmt: skip
+def test_enter_ends_the_line_at_a_hands_pace(editor, lines):
+    for line in lines:
+        editor.keyboard.type(line, delay=HAND_MS)
+        editor.wait_for_timeout(500)
+        editor.keyboard.press("Enter")
+    assert the_text(editor).rstrip("\n") == "\n".join(lines)
+
+
+def test_the_list_opens_on_a_word_and_nowhere_else(editor):
+    proposals = editor.locator(".cm-tooltip-autocomplete")
+    for typed, opens in (
+        ('title "ema', False), ('"', False), ("\n", False), ("# ema", False), ("\nx = ", False), ("e", True), ("ma", False),
+        ("(clos", True), ("e", False), (", 12", False), (")\ndraw x", False), ("\nab = bollinger(x, 9, 2)", False), (".", False),
+        ("u", True), ("pper", False),
+    ):  # fmt: skip
+        editor.keyboard.type(typed, delay=60)
+        editor.wait_for_timeout(450)
+        assert (proposals.count() == 1) == opens, (typed, the_text(editor))
+    editor.keyboard.type('\nuse "', delay=60)
+    editor.keyboard.press("Control+Space")  # asked for, texts that can stand in quotes are proposed
+    expect(proposals).to_contain_text("Barometer")
+
+
+def test_tab_takes_the_first_and_the_arrows_choose_what_enter_takes(editor):
+    proposals = editor.locator(".cm-tooltip-autocomplete")
+    editor.keyboard.type("q = clos", delay=60)
+    expect(proposals).to_be_visible()
+    editor.keyboard.press("Tab")
+    expect(editor.locator(".cm-content")).to_have_text("q = close")
+    editor.keyboard.press("Enter")
+    editor.keyboard.type("z = hi", delay=60)
+    expect(proposals).to_contain_text("highest")
+    wanted = proposals.locator("li").nth(1).locator(".cm-completionLabel").inner_text()
+    editor.keyboard.press("ArrowDown")
+    editor.keyboard.press("ArrowDown")
+    editor.keyboard.press("Enter")
+    assert wanted in the_text(editor).split("\n")[1]
+
+    # A form that is taken keeps its fields: what is typed fills the first, Tab goes to the next.
+    editor.keyboard.press("Control+a")
+    editor.keyboard.type("e = em", delay=60)
+    expect(proposals).to_be_visible()
+    editor.keyboard.press("Tab")
+    editor.keyboard.type("open", delay=60)
+    editor.wait_for_timeout(400)
+    editor.keyboard.press("Tab")
+    editor.keyboard.type("21", delay=60)
+    assert the_text(editor) == "e = ema(open, 21)"
+
+    # Pressed before the list is there, Tab takes what it will hold, and the focus stays in the text.
+    editor.keyboard.press("Control+a")
+    editor.keyboard.type("q = hig")
+    editor.keyboard.press("Tab")
+    expect(editor.locator(".cm-content")).to_have_text(re.compile(r"^q = high"))
+    expect(editor.locator(".cm-content")).to_be_focused()
+
+
+def test_no_mend_is_called_sure_that_would_not_help(editor):
+    editor.keyboard.type('fastLength = int(9, title="Fast")', delay=30)
+    expect(editor.get_by_text("arguments are named with")).to_be_visible()
+    expect(editor.get_by_role("button", name=re.compile("^Write"))).to_have_count(0)
