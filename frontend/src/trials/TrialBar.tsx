@@ -12,7 +12,7 @@ export function TrialButtons({ control }: { control: TrialControl }) {
   const canStart = plan.data !== undefined && !plan.isError && !begin.isPending;
   return (
     <span className="flex gap-2 text-[13px]">
-      {trial && !isRunning && trial.done < trial.total && trial.state !== "failed" && (
+      {trial?.state === "stopped" && (
         <button type="button" className="plain-button" onClick={() => act.mutate("go_on")}>
           Go on
         </button>

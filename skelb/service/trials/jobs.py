@@ -63,7 +63,7 @@ class Trials:
         with self._lock:
             if number in self._jobs:
                 raise ConflictError(f"trial {number} is running already")
-            if trial.done == trial.total:
+            if trial.state == "done":
                 return
             job = self._jobs[number] = _Job()
             self._unstored.pop(number, None)
