@@ -39,10 +39,16 @@ $(STAMPS)/browser: | $(STAMPS)/python
 	command -v chromium >/dev/null || (apt-get update -qq && apt-get install -y -qq chromium)
 	@touch $@
 
+# Other programs make their client of the API from its description: a test does, in an environment of its own.
+$(STAMPS)/client/ready: requirements/client.txt | $(BIN)/uv
+	$(BIN)/uv venv --quiet --clear $(STAMPS)/client
+	$(BIN)/uv pip install --quiet --require-hashes --python $(STAMPS)/client/bin/python -r requirements/client.txt
+	@touch $@
+
 run: setup
 	$(BIN)/skelb serve --port $(PORT)
 
-test: setup $(STAMPS)/browser
+test: setup $(STAMPS)/browser $(STAMPS)/client/ready
 	$(BIN)/python -m pytest -q -n 2 --dist loadgroup tests
 
 check: $(STAMPS)/python $(STAMPS)/node
@@ -57,7 +63,7 @@ check: $(STAMPS)/python $(STAMPS)/node
 
 # The laws over generated input, each for SOAK_MINUTES.
 SOAK_MINUTES ?= 10
-soak: setup $(STAMPS)/browser
+soak: setup $(STAMPS)/browser $(STAMPS)/client/ready
 	SOAK_MINUTES=$(SOAK_MINUTES) $(BIN)/python -m pytest -q -m law tests
 
 bench: setup $(STAMPS)/browser
@@ -81,3 +87,4 @@ format: $(STAMPS)/python
 requirements: $(BIN)/uv
 	$(BIN)/uv pip compile --generate-hashes --no-emit-index-url --no-emit-find-links --no-header -q pyproject.toml -o requirements/run.txt
 	$(BIN)/uv pip compile --generate-hashes --no-emit-index-url --no-emit-find-links --no-header -q --extra dev pyproject.toml -o requirements/dev.txt
+	$(BIN)/uv pip compile --generate-hashes --no-emit-index-url --no-emit-find-links --no-header -q requirements/client.in -o requirements/client.txt

@@ -11,6 +11,7 @@ from skelb.service.datasets import Datasets
 from skelb.service.imports import Imports
 from skelb.service.keeping import Keeping
 from skelb.service.library import Library
+from skelb.service.runs import KeptRuns
 from skelb.service.trials.desk import TrialDesk
 from skelb.service.trials.jobs import Trials
 from skelb.service.warm import warm_kernels
@@ -28,6 +29,7 @@ class Application:
         self.datasets = Datasets(self.library)
         self.keeping = Keeping(self.database, self.library)
         self.imports = Imports(self.library)
+        self.runs = KeptRuns(self.database, self.library, self.datasets)
         self.trials = Trials(self.database, self.library, self.datasets)
         self.desk = TrialDesk(self.trials)
 
@@ -49,6 +51,16 @@ class Application:
             if name not in accounts:
                 self.library.save_account(name, settings)
         return bool(missing or fresh)
+
+    def left_out(self) -> list[str]:
+        """What is stored and cannot be read, a sentence each: lists are without it."""
+        told: list[str] = []
+        self.library.scripts(told)
+        self.library.markets(told)
+        self.library.accounts(told)
+        self.runs.newest(left_out=told)
+        self.trials.store.newest(left_out=told)
+        return told
 
     def prepare(self) -> None:
         """Do beforehand what the first question would wait for: compiled code loaded, the first bars at hand."""

@@ -1,18 +1,18 @@
-"""What is kept: scripts with versions, markets with bars, accounts, runs."""
+"""What is kept: scripts with versions, markets with bars, accounts."""
 
-import logging
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from threading import Lock
-from typing import Any, TypeVar
+from typing import Any
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session
 
 from skelb.core.bars import Bars, Market
-from skelb.core.errors import ConflictError, NotFoundError, SettingsError, SkelbError
+from skelb.core.errors import ConflictError, NotFoundError, SettingsError
 from skelb.core.language import SavedScript, check
+from skelb.service.readable import read_each
 from skelb.service.settings import AccountSettings, MarketSettings, account_settings, market_settings
 from skelb.store import (
     AccountRecord,
@@ -20,7 +20,6 @@ from skelb.store import (
     Database,
     MarketRecord,
     PreferenceRecord,
-    RunRecord,
     ScriptRecord,
     VersionRecord,
     load_bars,
@@ -29,9 +28,6 @@ from skelb.store import (
 
 STATUSES = ("idea", "testing", "trusted")
 LONGEST_TITLE = 120
-_log = logging.getLogger(__name__)
-R = TypeVar("R")
-T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -96,7 +92,7 @@ class Library:
         self.writing = Lock()  # two saves of one title at once would number their versions alike
 
     def watch(self, tell: Callable[[str], None]) -> Callable[[], None]:
-        """Be told what was written, as "scripts", "markets", "accounts" or "runs"; from any thread. Returns the way to leave."""
+        """Be told what was written, as "scripts", "markets", "accounts", "runs"; from any thread. Returns the way to leave."""
         self._watchers.append(tell)
         return lambda: self._watchers.remove(tell)
 
@@ -107,11 +103,16 @@ class Library:
 
     # --- scripts -----------------------------------------------------------------------------------------------
 
-    def scripts(self) -> list[StoredScript]:
-        """All scripts by title."""
+    def scripts(self, left_out: list[str] | None = None) -> list[StoredScript]:
+        """All scripts by title; `left_out` is told which cannot be read."""
         with self._database.session() as session:
-            query = select(ScriptRecord).options(selectinload(ScriptRecord.versions)).order_by(ScriptRecord.title)
-            return [_script(record) for record in session.scalars(query.where(ScriptRecord.removed_at.is_(None)))]
+            query = select(ScriptRecord.id, ScriptRecord.title).where(ScriptRecord.removed_at.is_(None))
+            names = session.execute(query.order_by(ScriptRecord.title)).all()
+            return read_each(
+                ((number, f"the script {title}") for number, title in names),
+                lambda number: _script(session.get_one(ScriptRecord, number)),
+                left_out,
+            )
 
     def script(self, title: str) -> StoredScript:
         """One script. Raises NotFoundError when there is none of that title."""
@@ -156,12 +157,16 @@ class Library:
 
     # --- markets -----------------------------------------------------------------------------------------------
 
-    def markets(self) -> list[StoredMarket]:
-        """All markets by symbol."""
+    def markets(self, left_out: list[str] | None = None) -> list[StoredMarket]:
+        """All markets by symbol; `left_out` is told which cannot be read."""
         with self._database.session() as session:
-            query = select(MarketRecord).options(selectinload(MarketRecord.bars)).order_by(MarketRecord.symbol)
-            records = session.scalars(query.where(MarketRecord.removed_at.is_(None)))
-            return _readable(records, _market, lambda record: f"the market {record.symbol}")
+            query = select(MarketRecord.id, MarketRecord.symbol).where(MarketRecord.removed_at.is_(None))
+            names = session.execute(query.order_by(MarketRecord.symbol)).all()
+            return read_each(
+                ((number, f"the market {symbol}") for number, symbol in names),
+                lambda number: _market(session.get_one(MarketRecord, number)),
+                left_out,
+            )
 
     def market(self, symbol: str) -> StoredMarket:
         """One market. Raises NotFoundError when there is none of that symbol."""
@@ -206,18 +211,18 @@ class Library:
                 raise NotFoundError("these bars are no longer stored")
             return load_bars(session, record)
 
-    # --- accounts and runs -------------------------------------------------------------------------------------
+    # --- accounts ----------------------------------------------------------------------------------------------
 
-    def accounts(self) -> dict[str, AccountSettings]:
-        """All accounts by name."""
+    def accounts(self, left_out: list[str] | None = None) -> dict[str, AccountSettings]:
+        """All accounts by name; `left_out` is told which cannot be read."""
         with self._database.session() as session:
-            records = session.scalars(select(AccountRecord).order_by(AccountRecord.id))
-            found = _readable(
-                records,
-                lambda item: (item.name, account_settings(item.settings)),
-                lambda item: f"the account {item.name}",
-            )
-            return dict(found)
+            names = session.execute(select(AccountRecord.id, AccountRecord.name).order_by(AccountRecord.id)).all()
+
+            def read(number: int) -> tuple[str, AccountSettings]:
+                record = session.get_one(AccountRecord, number)
+                return record.name, account_settings(record.settings)
+
+            return dict(read_each(((number, f"the account {name}") for number, name in names), read, left_out))
 
     def account(self, name: str) -> AccountSettings:
         """One account. Raises NotFoundError when there is none of that name."""
@@ -238,17 +243,6 @@ class Library:
                 record.settings = checked.model_dump(exclude_defaults=True)
         self.tell("accounts")
 
-    def keep_run(
-        self, setup: dict[str, Any], figures: dict[str, Any], data_version: int, engine_version: str
-    ) -> RunRecord:
-        """Keep a run with its figures."""
-        with self._database.session() as session:
-            record = RunRecord(setup=setup, figures=figures, data_version=data_version, engine_version=engine_version)
-            session.add(record)
-            session.flush()
-        self.tell("runs")
-        return record
-
     def preference(self, name: str) -> str:
         """What was chosen under a name; empty when nothing was."""
         with self._database.session() as session:
@@ -259,34 +253,6 @@ class Library:
         """Choose something for all of the application."""
         with self._database.session() as session:
             session.merge(PreferenceRecord(name=name, value=value))
-
-    def run(self, number: int) -> RunRecord:
-        """One kept run. Raises NotFoundError when there is none of that number."""
-        with self._database.session() as session:
-            record = session.get(RunRecord, number)
-            if record is None or record.removed_at is not None:
-                raise NotFoundError(f"there is no kept run {number}")
-            return record
-
-    def runs(self, most: int = 100) -> list[RunRecord]:
-        """The kept runs, newest first."""
-        with self._database.session() as session:
-            query = select(RunRecord).where(RunRecord.removed_at.is_(None)).order_by(RunRecord.id.desc()).limit(most)
-            return list(session.scalars(query))
-
-
-def _readable(records: Iterable[R], read: Callable[[R], T], name: Callable[[R], str]) -> list[T]:
-    """What can be read of stored records: one that cannot is told in the log, and hides none of the others.
-
-    Asked for by its own name, it says what is wrong with it.
-    """
-    found = []
-    for record in records:
-        try:
-            found.append(read(record))
-        except SkelbError as exc:
-            _log.warning("%s is left out, as it cannot be read: %s", name(record), exc)
-    return found
 
 
 def _saved(session: Session, title: str, text: str, status: str, lesson: str, after: int | None) -> StoredScript:
@@ -326,6 +292,8 @@ def _market_record(session: Session, symbol: str) -> MarketRecord:
 
 
 def _script(record: ScriptRecord) -> StoredScript:
+    if not record.versions:
+        raise SettingsError("none of its versions is there")
     versions = tuple(ScriptVersion(item.number, item.text, item.created) for item in record.versions)
     return StoredScript(record.id, record.title, record.status, record.lesson, versions)
 

@@ -9,7 +9,6 @@ from typing import Any
 
 import numpy as np
 
-from skelb import __version__
 from skelb.core.bars import Bars, Timeframe
 from skelb.core.catalogue import YES
 from skelb.core.engine import Account, Outcome, Pool, kernel, run
@@ -38,7 +37,6 @@ from skelb.service.checking import setting_for
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup
-from skelb.store import RunRecord
 
 Document = dict[str, Any]
 _MOST_RUNS = 6
@@ -291,30 +289,6 @@ def _run_bar(live: LiveRun, bar: int) -> int:
 def _check_bar(live: LiveRun, bar: int) -> None:
     if not live.outcome.first <= bar <= live.outcome.last:
         raise NotFoundError("this bar is not one of the run's dates")
-
-
-def keep_run(library: Library, datasets: Datasets, setup: Setup) -> RunRecord:
-    """Run a setup once more and keep it."""
-    dataset = setup.dataset(datasets)
-    checked = setup.checked(library, dataset)
-    choices = setup.choices(checked)
-    result = backtest(checked, dataset, setup.conditions(library), choices)
-    return library.keep_run(setup.model_dump(mode="json"), result.figures, dataset.data_version, __version__)
-
-
-def kept_trace(library: Library, datasets: Datasets, number: int) -> Document:
-    """A kept run once more: its equity in at most 2,000 points, and the time, side and net of every trade.
-
-    Raises NotFoundError when there is no such run, SkelbError when its market or account is gone.
-    """
-    setup = Setup.model_validate(library.run(number).setup)
-    dataset = setup.dataset(datasets)
-    checked = setup.checked(library, dataset)
-    outcome = backtest(checked, dataset, setup.conditions(library), setup.choices(checked)).outcome
-    found = overview_document(outcome, 2_000)
-    sides = np.where(outcome.trades.side > 0, "long", "short").tolist()
-    trades = {"entry_time": outcome.entry_times().tolist(), "side": sides, "net": outcome.trades.net.tolist()}
-    return {"time": found["time"], "equity": found["equity"], "trades": trades}
 
 
 def trade_columns(outcome: Outcome, on: Charted) -> Document:

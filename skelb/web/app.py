@@ -13,6 +13,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from skelb import __version__
 from skelb.service.application import Application
 from skelb.web.doubt_routes import router as doubt_router
+from skelb.web.fields import describe
 from skelb.web.guard import Guard
 from skelb.web.keeping_routes import router as keeping_router
 from skelb.web.leaving import Leaving
@@ -106,6 +107,7 @@ def _described(app: FastAPI) -> Callable[[], dict[str, Any]]:
         for operation in (item for path in found["paths"].values() for item in path.values()):
             for content in operation["responses"]["200"].get("content", {}).values():
                 content.pop("itemSchema", None)  # of a later version of OpenAPI than this document is
+        describe(found)
         found["tags"] = [{"name": name, "description": said} for name, said in TAGS.items()]
         return found
 

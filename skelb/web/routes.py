@@ -13,9 +13,8 @@ from skelb.core.language import parsed_title
 from skelb.service.application import Application, first_setup, home_of
 from skelb.service.bars_csv import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
-from skelb.service.setup import Setup
-from skelb.service.workbench import keep_run, kept_trace, market_preview
-from skelb.store import RunRecord
+from skelb.service.runs import KeptRun
+from skelb.service.workbench import market_preview
 from skelb.web.schemas import (
     AccountOut,
     CatalogueOut,
@@ -67,6 +66,12 @@ def catalogue() -> CatalogueOut:
         for item in FIGURES
     ]
     return CatalogueOut(entries=functions + names, figures=figures)
+
+
+@router.get("/left-out")
+def left_out(app: App) -> list[str]:
+    """What is stored and cannot be read, a sentence each: lists are without it."""
+    return app.left_out()
 
 
 # --- scripts ---------------------------------------------------------------------------------------------------
@@ -200,30 +205,28 @@ def _iso(moment: int) -> datetime:
 @router.post("/runs")
 def keep(body: RunIn, app: App) -> KeptRunOut:
     """Keep a run: its setup and figures."""
-    return _kept(keep_run(app.library, app.datasets, body.setup))
+    return _kept(app.runs.keep(body.setup))
 
 
 @router.get("/runs")
 def runs(app: App) -> list[KeptRunOut]:
     """The kept runs, newest first."""
-    return [_kept(record) for record in app.library.runs()]
+    return [_kept(record) for record in app.runs.newest()]
 
 
 @router.get("/runs/{number}")
 def kept(number: Number, app: App) -> KeptRunOut:
     """One kept run."""
-    return _kept(app.library.run(number))
+    return _kept(app.runs.run(number))
 
 
 @router.get("/runs/{number}/trace")
 def trace(number: Number, app: App) -> TraceOut:
     """The equity and the trades of a kept run, to see another against."""
-    return TraceOut.model_validate(kept_trace(app.library, app.datasets, number))
+    return TraceOut.model_validate(app.runs.trace(number))
 
 
-def _kept(record: RunRecord) -> KeptRunOut:
-    setup = Setup.model_validate(record.setup)
+def _kept(run: KeptRun) -> KeptRunOut:
     return KeptRunOut(
-        number=record.id, title=parsed_title(setup.text), created=record.created.replace(tzinfo=UTC), setup=setup,
-        figures=record.figures,
-    )  # fmt: skip
+        number=run.number, title=parsed_title(run.setup.text), created=run.created, setup=run.setup, figures=run.figures
+    )

@@ -195,7 +195,10 @@ def script_of(number: Number, point: Number, app: App) -> ScriptTextOut:
     responses={
         200: {
             "description": "the file",
-            "content": {kind: {"schema": {"type": "string", "format": "binary"}} for kind in EXPORTS.values()},
+            "content": {
+                EXPORTS["csv"]: {"schema": {"type": "string"}},
+                EXPORTS["parquet"]: {"schema": {"type": "string", "format": "binary"}},
+            },
         }
     },
 )

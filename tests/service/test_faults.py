@@ -27,7 +27,7 @@ ACTIONS = {
     "save again": lambda of: of.library.save_script(f"{SCRIPT}# more\n"),
     "rename": lambda of: of.keeping.rename_script("Sway", "Swing"),
     "take away": lambda of: of.keeping.remove("script", "Sway"),
-    "keep": lambda of: of.library.keep_run(SETUP.model_dump(mode="json"), {"trades": 3}, 1, "1"),
+    "keep": lambda of: of.runs.keep(SETUP),
     "account": lambda of: of.library.save_account("Plain", {"capital": 5}),
     "choose": lambda of: of.library.set_preference("tried", "yes"),
     "trial": lambda of: ran(of, of.trials.start(SHORT_TRIAL)),
@@ -77,7 +77,7 @@ def records(folder):
 def filled(application, tmp_path):
     """A folder with a script, a market, an account and a kept run, closed; and a way to copies of it."""
     application.library.save_script(SCRIPT)
-    application.library.keep_run(SETUP.model_dump(mode="json"), {"trades": 2}, 1, "1")
+    application.runs.keep(SETUP)
     application.close()
 
     def copy(name):
@@ -199,8 +199,8 @@ def test_killed_at_any_moment_the_folder_opens_with_all_that_was_committed(fille
         application = Application(folder)
         library = application.library
         # What one start found, the next finds too.
-        assert len(library.runs(10**6)) >= runs and len(library.script("Sway").versions) >= versions
-        runs, versions = len(library.runs(10**6)), len(library.script("Sway").versions)
+        assert len(application.runs.newest(10**6)) >= runs and len(library.script("Sway").versions) >= versions
+        runs, versions = len(application.runs.newest(10**6)), len(library.script("Sway").versions)
         assert [version.number for version in library.script("Sway").versions] == list(range(1, versions + 1))
         for market in library.markets():
             for stored in market.bars:

@@ -4,7 +4,6 @@ import pytest
 
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
 from skelb.service.application import Application
-from skelb.service.workbench import keep_run
 from tests.service.conftest import SCRIPT, SETUP, order, wait_for
 
 
@@ -47,7 +46,7 @@ def test_what_depends_on_a_thing_is_said_before_it_goes(application):
     library = application.library
     library.save_script(SCRIPT)
     library.save_script('title "User"\nuse "Sway" as sway\nx = close from "WAVE"\ndraw x\n')
-    keep_run(library, application.datasets, SETUP)
+    application.runs.keep(SETUP)
     number = application.trials.start(order(vary=["n=3,4"]))
     wait_for(lambda: application.trials.store.trial(number).state == "done")
     assert application.keeping.depends("script", "Sway") == [
@@ -63,19 +62,19 @@ def test_what_depends_on_a_thing_is_said_before_it_goes(application):
 def test_what_was_taken_away_comes_back_as_it_was_and_its_name_is_free_meanwhile(application):
     library, keeping = application.library, application.keeping
     library.save_script(SCRIPT, status="trusted")
-    run = keep_run(library, application.datasets, SETUP)
+    run = application.runs.keep(SETUP)
     number = application.trials.start(order(vary=["n=3,4"]))
     wait_for(lambda: application.trials.store.trial(number).state == "done")
     before = library.script("Sway"), library.market("WAVE")
-    things = {"script": "Sway", "market": "WAVE", "run": str(run.id), "trial": str(number)}
+    things = {"script": "Sway", "market": "WAVE", "run": str(run.number), "trial": str(number)}
     for kind, name in things.items():
         keeping.remove(kind, name)
         with pytest.raises(NotFoundError, match="there is no"):
             keeping.remove(kind, name)
-    assert library.scripts() == [] and library.markets() == [] and library.runs() == []
+    assert library.scripts() == [] and library.markets() == [] and application.runs.newest() == []
     assert application.trials.store.newest() == []
     for gone in (
-        lambda: library.run(run.id),
+        lambda: application.runs.run(run.number),
         lambda: application.trials.store.trial(number),
         lambda: library.market("WAVE"),
     ):
@@ -85,7 +84,7 @@ def test_what_was_taken_away_comes_back_as_it_was_and_its_name_is_free_meanwhile
     for kind, name in things.items():
         keeping.bring_back(kind, name)
     assert (library.script("Sway"), library.market("WAVE")) == before
-    assert library.run(run.id).figures and application.trials.store.trial(number).done == 2
+    assert application.runs.run(run.number).figures and application.trials.store.trial(number).done == 2
 
     keeping.remove("script", "Sway")
     library.save_script(SCRIPT)

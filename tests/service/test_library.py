@@ -15,7 +15,7 @@ from skelb.core.errors import NotFoundError, SettingsError
 from skelb.service.application import Application
 from skelb.store import StoreError
 from tests.conftest import wave_bars, write_csv
-from tests.service.conftest import SCRIPT
+from tests.service.conftest import SCRIPT, SETUP, order
 
 
 def test_saving_makes_versions_and_the_same_text_none(application):
@@ -95,15 +95,36 @@ def test_killed_in_the_middle_of_an_import_nothing_is_stored_by_halves(applicati
     assert json.loads(done.stdout)["rows"] == 200_000
 
 
-def test_one_stored_row_that_cannot_be_read_hides_no_other(application, caplog):
+def test_one_stored_row_that_cannot_be_read_hides_no_other_and_is_told(application, caplog):
     library = application.library
     library.save_market("ODD", "Odd", {"tick": 0.25}, [])
+    library.save_market("BAD", "Bad", {"tick": 0.25}, [])
     library.save_account("Odd", {"capital": 5})
+    library.save_script(SCRIPT)
+    library.save_script('title "Bare"\n')
+    run = application.runs.keep(SETUP)
+    kept = application.runs.keep(SETUP)
+    trials = [application.trials.store.add(wanted, application.trials.layout(wanted)) for wanted in (order(),) * 3]
     with application.database.session() as session:
-        session.execute(text("UPDATE market SET settings = '{\"tick\": \"fine\"}' WHERE symbol = 'ODD'"))
-        session.execute(text("UPDATE account SET settings = '{\"capital\": \"much\"}' WHERE name = 'Odd'"))
+        for change in (
+            "UPDATE market SET settings = '{\"tick\": \"fine\"}' WHERE symbol = 'ODD'",
+            "UPDATE market SET settings = '{\"tick' WHERE symbol = 'BAD'",
+            "UPDATE account SET settings = '{\"capital\": \"much\"}' WHERE name = 'Odd'",
+            "DELETE FROM script_version WHERE text LIKE '%Bare%'",
+            f"UPDATE run SET setup = '[]' WHERE id = {run.number}",
+            f"UPDATE trial SET axes = '[1]' WHERE id = {trials[0]}",
+            f"UPDATE trial SET \"order\" = '{{' WHERE id = {trials[1]}",
+        ):
+            session.execute(text(change))
     assert [market.symbol for market in library.markets()] == ["WAVE"]
     assert list(library.accounts()) == ["Plain"]
-    assert "the market ODD is left out" in caplog.text and "the account Odd is left out" in caplog.text
+    assert [script.title for script in library.scripts()] == ["Sway"]
+    assert [found.number for found in application.runs.newest()] == [kept.number]
+    assert [line.id for line in application.trials.store.newest()] == [trials[2]]
     with pytest.raises(SettingsError, match="tick"):
         library.market("ODD")
+
+    told = application.left_out()
+    names = ("script Bare", "market BAD", "market ODD", "account Odd", f"kept run {run.number}", f"trial {trials[1]}", f"trial {trials[0]}")  # fmt: skip
+    for sentence, name in zip(told, names, strict=True):
+        assert f"{name} cannot be read and is left out of lists: " in sentence and sentence in caplog.text

@@ -229,7 +229,7 @@ def test_the_held_back_part_is_locked_and_every_look_counts_for_the_script(appli
 def test_tries_are_counted_over_all_trials_and_kept_runs_of_a_script(application):
     number = finished(application, order(vary=["n=5..20:5"]))
     finished(application, order(vary=["n=5,6", "m=3,4"], split="60,40"))
-    application.library.keep_run(SETUP.model_dump(mode="json"), {}, 1, "0")
+    application.runs.keep(SETUP)
     found = application.desk.deflation(number, SEEN)
     assert found["tries_of_script"] == 4 + 8 + 1 == found["deflation"]["tries"]
     alike = [Cell(number, 0, dict.fromkeys(alone(application, {}), 0.5)) for number in range(20)]

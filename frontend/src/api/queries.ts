@@ -14,6 +14,8 @@ export const catalogueQuery = queryOptions({
 });
 export const scriptsQuery = queryOptions({ queryKey: ["scripts"], queryFn: ({ signal }) => unwrap(api.GET("/api/scripts", { signal })) });
 export const marketsQuery = queryOptions({ queryKey: ["markets"], queryFn: ({ signal }) => unwrap(api.GET("/api/markets", { signal })) });
+/** What is stored and cannot be read, so that lists are without it. */
+export const leftOutQuery = queryOptions({ queryKey: ["left out"], queryFn: ({ signal }) => unwrap(api.GET("/api/left-out", { signal })) });
 export const accountsQuery = queryOptions({ queryKey: ["accounts"], queryFn: ({ signal }) => unwrap(api.GET("/api/accounts", { signal })) });
 export const keptRunQuery = (number: number) =>
   queryOptions({

@@ -264,6 +264,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/left-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Left Out
+         * @description What is stored and cannot be read, a sentence each: lists are without it.
+         */
+        get: operations["left_out"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/markets": {
         parameters: {
             query?: never;
@@ -1070,513 +1090,1005 @@ export interface components {
     schemas: {
         /** AccountOut */
         AccountOut: {
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
-            /** Settings */
+            /**
+             * Settings
+             * @description as in the JSON file of the command line
+             */
             settings: {
                 [key: string]: unknown;
             };
         };
         /** AgainstOut */
         AgainstOut: {
-            /** Numbers */
+            /**
+             * Numbers
+             * @description numbers of the points; null where none was run
+             */
             numbers: number[];
-            /** Pairs */
+            /**
+             * Pairs
+             * @description runs that are known both inside and outside
+             */
             pairs: number;
-            /** Parts */
+            /**
+             * Parts
+             * @description the parts the days are split into
+             */
             parts: components["schemas"]["SpanOut"][];
-            /** Rank Correlation */
+            /**
+             * Rank Correlation
+             * @description of inside and outside, -1 to 1
+             */
             rank_correlation: number | null;
-            /** X */
+            /**
+             * X
+             * @description the axis across, or its values
+             */
             x: number[];
-            /** Y */
+            /**
+             * Y
+             * @description the axis upwards, or its values
+             */
             y: number[];
         };
         /** AxisOut */
         AxisOut: {
-            /** Is Place */
+            /**
+             * Is Place
+             * @description whether it is a market or a timeframe, not an input
+             */
             is_place: boolean;
-            /** Name */
+            /**
+             * Name
+             * @description the name of an input, `market` or `timeframe`
+             */
             name: string;
-            /** Ordered */
+            /**
+             * Ordered
+             * @description whether its values have an order, so that neighbours mean something
+             */
             ordered: boolean;
-            /** Values */
+            /**
+             * Values
+             * @description in order
+             */
             values: (number | boolean | string)[];
         };
         /** BasketFindingOut */
         BasketFindingOut: {
-            /** Code */
+            /**
+             * Code
+             * @description the finding's code
+             */
             code: string;
-            /** Message */
+            /**
+             * Message
+             * @description a sentence
+             */
             message: string;
-            /** Severity */
+            /**
+             * Severity
+             * @description error, warning or note
+             */
             severity: string;
         };
         /** BasketIn */
         BasketIn: {
-            /** Against */
+            /**
+             * Against
+             * @description a stored market whose holding the basket is set against; without one, an equal share of each of its own
+             */
             against?: string | null;
-            /** Dropped */
+            /**
+             * Dropped
+             * @description markets that were left out after their results were seen
+             */
             dropped?: string[];
-            /** Markets */
+            /**
+             * Markets
+             * @description symbols of stored markets
+             */
             markets: string[];
+            /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
         /** BasketOut */
         BasketOut: {
-            /** Capital */
+            /**
+             * Capital
+             * @description what the account had at the beginning, in its currency
+             */
             capital: number;
-            /** Equity */
+            /**
+             * Equity
+             * @description equity in the account's currency
+             */
             equity: number[];
-            /** Figures */
+            /**
+             * Figures
+             * @description figures by key, as the catalogue lists them; null is unknown
+             */
             figures: {
                 [key: string]: {
                     [key: string]: number | null;
                 };
             };
-            /** Findings */
+            /**
+             * Findings
+             * @description what speaks against it
+             */
             findings: components["schemas"]["BasketFindingOut"][];
-            /** Holding */
+            /**
+             * Holding
+             * @description equity of holding instead, in the account's currency
+             */
             holding: (number | null)[];
-            /** Rows */
+            /**
+             * Rows
+             * @description the rows
+             */
             rows: components["schemas"]["BasketRowOut"][];
-            /** Times */
+            /**
+             * Times
+             * @description seconds since 1970 UTC
+             */
             times: number[];
         };
         /** BasketRowOut */
         BasketRowOut: {
-            /** Cost Share Of Range */
+            /**
+             * Cost Share Of Range
+             * @description what a trade costs by the day's range, 0 to 1
+             */
             cost_share_of_range: number | null;
-            /** Day Range */
+            /**
+             * Day Range
+             * @description the mean range of a trading day, per unit
+             */
             day_range: number | null;
-            /** Figures */
+            /**
+             * Figures
+             * @description figures by key, as the catalogue lists them; null is unknown
+             */
             figures: {
                 [key: string]: number | null;
             };
-            /** Market */
+            /**
+             * Market
+             * @description the symbol of a stored market
+             */
             market: string;
-            /** Trade Cost */
+            /**
+             * Trade Cost
+             * @description what a trade costs on average, per unit
+             */
             trade_cost: number | null;
         };
         /** BriefIn */
         BriefIn: {
-            /** Text */
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
             text: string;
             /**
              * Wish
+             * @description what the script should do, in words
              * @default
              */
             wish: string;
         };
         /** CalendarOut */
         CalendarOut: {
-            /** Rows */
+            /**
+             * Rows
+             * @description the rows
+             */
             rows: components["schemas"]["CalendarRowOut"][];
         };
         /** CalendarRowOut */
         CalendarRowOut: {
-            /** Count */
+            /**
+             * Count
+             * @description how often it was so
+             */
             count: number;
-            /** Every */
+            /**
+             * Every
+             * @description the same after any bar
+             */
             every: (number | null)[];
             /**
              * Group
+             * @description what it belongs to
              * @enum {string}
              */
             group: "weekday" | "month" | "hour";
-            /** High */
+            /**
+             * High
+             * @description the upper end of the 95 % band of `moves`
+             */
             high: (number | null)[];
-            /** Horizons */
+            /**
+             * Horizons
+             * @description bars after it
+             */
             horizons: number[];
-            /** Low */
+            /**
+             * Low
+             * @description the lower end of the 95 % band of `moves`
+             */
             low: (number | null)[];
-            /** Moves */
+            /**
+             * Moves
+             * @description how far the close has moved by then, on average, in points
+             */
             moves: (number | null)[];
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
-            /** Per Year */
+            /**
+             * Per Year
+             * @description times a year
+             */
             per_year: number;
-            /** Share */
+            /**
+             * Share
+             * @description of all bars, those on which it was yes, 0 to 1
+             */
             share: number;
-            /** Stretches */
+            /**
+             * Stretches
+             * @description how often it came
+             */
             stretches: number;
-            /** Within */
+            /**
+             * Within
+             * @description the mean move from the open of its first bar to the close of its last, in points
+             */
             within: number | null;
-            /** Within High */
+            /**
+             * Within High
+             * @description the upper end of its 95 % band
+             */
             within_high: number | null;
-            /** Within Low */
+            /**
+             * Within Low
+             * @description the lower end of its 95 % band
+             */
             within_low: number | null;
-            /** Yearly */
+            /**
+             * Yearly
+             * @description how often in each year
+             */
             yearly: {
                 [key: string]: number;
             };
         };
         /** CatalogueOut */
         CatalogueOut: {
-            /** Entries */
+            /**
+             * Entries
+             * @description functions and built-in names
+             */
             entries: components["schemas"]["EntryOut"][];
-            /** Figures */
+            /**
+             * Figures
+             * @description figures by key, as the catalogue lists them; null is unknown
+             */
             figures: components["schemas"]["FigureOut"][];
         };
         /** ChallengeEndOut */
         ChallengeEndOut: {
-            /** Day */
+            /**
+             * Day
+             * @description the day it began on
+             */
             day: string;
-            /** Days */
+            /**
+             * Days
+             * @description trading days
+             */
             days: number;
-            /** End */
+            /**
+             * End
+             * @description how it ended
+             */
             end: string;
         };
         /** ChallengeIn */
         ChallengeIn: {
+            /** @description the rules of the challenge */
             rules: components["schemas"]["ChallengeRules"];
+            /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
         /** ChallengeOut */
         ChallengeOut: {
-            /** Days To Pass */
+            /**
+             * Days To Pass
+             * @description days a pass took, by percentile
+             */
             days_to_pass: {
                 [key: string]: number;
             } | null;
-            /** Decided */
+            /**
+             * Decided
+             * @description starts that passed or failed before the bars ended
+             */
             decided: number;
-            /** Ends */
+            /**
+             * Ends
+             * @description every start with its end
+             */
             ends: components["schemas"]["ChallengeEndOut"][];
+            /** @description the rules of the challenge */
             rules: components["schemas"]["ChallengeRules"];
-            /** Shares */
+            /**
+             * Shares
+             * @description how the starts end, each a share of all, 0 to 1
+             */
             shares: {
                 [key: string]: number | null;
             };
-            /** Starts */
+            /**
+             * Starts
+             * @description days it could have begun on
+             */
             starts: number;
         };
         /** ChallengeRules */
         ChallengeRules: {
-            /** Daily Loss */
+            /**
+             * Daily Loss
+             * @description what may be lost since the day's beginning, percent of the capital
+             */
             daily_loss: number;
             /**
              * Least Days
+             * @description days that must be traded before it can be passed
              * @default 0
              */
             least_days: number;
             /**
              * Most Days
+             * @description days after which an undecided start has failed
              * @default 60
              */
             most_days: number;
-            /** Target */
+            /**
+             * Target
+             * @description what must be earned, percent of the capital
+             */
             target: number;
-            /** Total Loss */
+            /**
+             * Total Loss
+             * @description what may be lost since the beginning, percent of the capital
+             */
             total_loss: number;
         };
         /** ConditionOut */
         ConditionOut: {
-            /** Count */
+            /**
+             * Count
+             * @description how often it was so
+             */
             count: number;
-            /** Every */
+            /**
+             * Every
+             * @description the same after any bar
+             */
             every: (number | null)[];
-            /** High */
+            /**
+             * High
+             * @description the upper end of the 95 % band of `moves`
+             */
             high: (number | null)[];
-            /** Horizons */
+            /**
+             * Horizons
+             * @description bars after it
+             */
             horizons: number[];
-            /** Kind */
+            /**
+             * Kind
+             * @description which kind it is
+             */
             kind: string;
-            /** Low */
+            /**
+             * Low
+             * @description the lower end of the 95 % band of `moves`
+             */
             low: (number | null)[];
-            /** Meaning */
+            /**
+             * Meaning
+             * @description what it says
+             */
             meaning: string;
-            /** Moves */
+            /**
+             * Moves
+             * @description how far the close has moved by then, on average, in points
+             */
             moves: (number | null)[];
-            /** Per Year */
+            /**
+             * Per Year
+             * @description times a year
+             */
             per_year: number;
-            /** Share */
+            /**
+             * Share
+             * @description of all bars, those on which it was yes, 0 to 1
+             */
             share: number;
-            /** Text */
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
             text: string;
-            /** Used */
+            /**
+             * Used
+             * @description the rule that uses it; null when none does
+             */
             used: string | null;
-            /** Yearly */
+            /**
+             * Yearly
+             * @description how often in each year
+             */
             yearly: {
                 [key: string]: number;
             };
         };
         /** ConditionsOut */
         ConditionsOut: {
-            /** Conditions */
+            /**
+             * Conditions
+             * @description conditions in the language of scripts
+             */
             conditions: components["schemas"]["ConditionOut"][];
-            /** Examples */
+            /**
+             * Examples
+             * @description examples to begin with, where the script has none of the kind
+             */
             examples: components["schemas"]["ExampleOut"][];
-            /** Indicator */
+            /**
+             * Indicator
+             * @description the script's text, without its rules
+             */
             indicator: string;
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
         };
         /** ConversionIn */
         ConversionIn: {
-            /** Column */
+            /**
+             * Column
+             * @description the imported column it is compared with
+             */
             column: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
+            /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
         /** ConversionNamesOut */
         ConversionNamesOut: {
-            /** Columns */
+            /**
+             * Columns
+             * @description imported columns of the market
+             */
             columns: string[];
-            /** Names */
+            /**
+             * Names
+             * @description names of the script
+             */
             names: string[];
         };
         /** CurveOut */
         CurveOut: {
-            /** At */
+            /**
+             * At
+             * @description the place in `values` of the setting's own value
+             */
             at: number;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
-            /** Points */
+            /**
+             * Points
+             * @description the runs along the axis; null where none was run
+             */
             points: (components["schemas"]["CurvePointOut"] | null)[];
-            /** Values */
+            /**
+             * Values
+             * @description in order
+             */
             values: (number | boolean | string)[];
         };
         /** CurvePointOut */
         CurvePointOut: {
-            /** Number */
+            /**
+             * Number
+             * @description the number of the point
+             */
             number: number;
-            /** Score */
+            /**
+             * Score
+             * @description the objective; null when it made too few trades
+             */
             score: number | null;
-            /** Value */
+            /**
+             * Value
+             * @description the figure; null when unknown
+             */
             value: number | null;
         };
         /** DeflatedOut */
         DeflatedOut: {
-            /** Expected Best */
+            /**
+             * Expected Best
+             * @description the best Sharpe a day that so many worthless tries would show
+             */
             expected_best: number;
-            /** Probability */
+            /**
+             * Probability
+             * @description the chance that a worthless best of so many tries has a lower Sharpe, 0 to 1
+             */
             probability: number;
-            /** Probability Alone */
+            /**
+             * Probability Alone
+             * @description the same, had it been the only try
+             */
             probability_alone: number;
-            /** Sentence */
+            /**
+             * Sentence
+             * @description the verdict
+             */
             sentence: string;
-            /** Sharpe */
+            /**
+             * Sharpe
+             * @description the best run's Sharpe ratio a day
+             */
             sharpe: number;
-            /** Tries */
+            /**
+             * Tries
+             * @description settings that were tried
+             */
             tries: number;
         };
         /** DeflationOut */
         DeflationOut: {
+            /** @description what so many tries make of the best run's Sharpe; null without enough runs */
             deflation: components["schemas"]["DeflatedOut"] | null;
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
-            /** Tries Of Script */
+            /**
+             * Tries Of Script
+             * @description settings of this script that were ever tried
+             */
             tries_of_script: number;
         };
         /** DependsOut */
         DependsOut: {
-            /** Sentences */
+            /**
+             * Sentences
+             * @description a sentence each
+             */
             sentences: string[];
         };
         /** DistributionOut */
         DistributionOut: {
-            /** Counts */
+            /**
+             * Counts
+             * @description samples between each two of `edges`
+             */
             counts: number[];
-            /** Edges */
+            /**
+             * Edges
+             * @description edges of the bins, one more than `counts`
+             */
             edges: number[];
-            /** Mean */
+            /**
+             * Mean
+             * @description the mean of the samples
+             */
             mean: number | null;
-            /** P25 */
+            /**
+             * P25
+             * @description 25 % of the samples are below
+             */
             p25: number | null;
-            /** P5 */
+            /**
+             * P5
+             * @description 5 % of the samples are below
+             */
             p5: number | null;
-            /** P50 */
+            /**
+             * P50
+             * @description half of the samples are below
+             */
             p50: number | null;
-            /** P75 */
+            /**
+             * P75
+             * @description 75 % of the samples are below
+             */
             p75: number | null;
-            /** P95 */
+            /**
+             * P95
+             * @description 95 % of the samples are below
+             */
             p95: number | null;
-            /** Real */
+            /**
+             * Real
+             * @description the run itself
+             */
             real: number | null;
         };
         /** DotsOut */
         DotsOut: {
-            /** Front */
+            /**
+             * Front
+             * @description places in `numbers` of the runs no other beats in all figures
+             */
             front: number[];
-            /** Numbers */
+            /**
+             * Numbers
+             * @description numbers of the points; null where none was run
+             */
             numbers: number[];
-            /** X */
+            /**
+             * X
+             * @description the axis across, or its values
+             */
             x: number[];
-            /** Y */
+            /**
+             * Y
+             * @description the axis upwards, or its values
+             */
             y: number[];
         };
         /** DuplicateIn */
         DuplicateIn: {
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
-            /** Version */
+            /**
+             * Version
+             * @description its version, from 1
+             */
             version?: number | null;
         };
         /** EntryOut */
         EntryOut: {
-            /** Fields */
+            /**
+             * Fields
+             * @description names of its parts, as in `bands.upper`; empty when it is one value
+             */
             fields: string[];
             /**
              * First Known
+             * @description from which bar on it has a value
              * @default
              */
             first_known: string;
-            /** Form */
+            /**
+             * Form
+             * @description how it is written
+             */
             form: string;
             /**
              * Formula
+             * @description how it is computed
              * @default
              */
             formula: string;
-            /** Kind */
+            /**
+             * Kind
+             * @description which kind it is
+             */
             kind: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
             /**
              * Source
+             * @description where it is published
              * @default
              */
             source: string;
-            /** Summary */
+            /**
+             * Summary
+             * @description what it is, in a line
+             */
             summary: string;
         };
         /** EstimateOut */
         EstimateOut: {
-            /** Axes */
+            /**
+             * Axes
+             * @description what varies
+             */
             axes: components["schemas"]["AxisOut"][];
+            /** @description the days held back, which only a counted look shows; null when none are */
             held_back: components["schemas"]["SpanOut"] | null;
-            /** Looks */
+            /**
+             * Looks
+             * @description how often these held-back days were looked at with this script
+             */
             looks: number;
-            /** Memory Bytes */
+            /**
+             * Memory Bytes
+             * @description memory it will need, bytes
+             */
             memory_bytes: number;
-            /** Parts */
+            /**
+             * Parts
+             * @description the parts the days are split into
+             */
             parts: components["schemas"]["SpanOut"][];
-            /** Seconds */
+            /**
+             * Seconds
+             * @description time it will take
+             */
             seconds: number;
-            /** Total */
+            /**
+             * Total
+             * @description how many there are in all
+             */
             total: number;
         };
         /** ExampleOut */
         ExampleOut: {
-            /** Said */
+            /**
+             * Said
+             * @description what it does, in words
+             */
             said: string;
-            /** Section */
+            /**
+             * Section
+             * @description the part of the sheet it stands in
+             */
             section: string;
-            /** Text */
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
             text: string;
         };
         /** FigureOut */
         FigureOut: {
-            /** Higher Is Better */
+            /**
+             * Higher Is Better
+             * @description null where neither end is better
+             */
             higher_is_better: boolean | null;
-            /** Key */
+            /**
+             * Key
+             * @description its name in figures
+             */
             key: string;
-            /** Meaning */
+            /**
+             * Meaning
+             * @description what it says
+             */
             meaning: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
-            /** Unit */
+            /**
+             * Unit
+             * @description its unit: money, percent, bars, days, ratio, or a count
+             */
             unit: string;
         };
         /** FrontOut */
         FrontOut: {
+            /** @description all runs by the first two figures */
             dots: components["schemas"]["DotsOut"];
-            /** Rows */
+            /**
+             * Rows
+             * @description the rows
+             */
             rows: components["schemas"]["TrialRunOut"][];
         };
         /** GuideEntryOut */
         GuideEntryOut: {
-            /** Example */
+            /**
+             * Example
+             * @description a script that shows it; empty when there is none
+             */
             example: string;
-            /** Group */
+            /**
+             * Group
+             * @description what it belongs to
+             */
             group: string;
-            /** Id */
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
             id: string;
-            /** Summary */
+            /**
+             * Summary
+             * @description what it is, in a line
+             */
             summary: string;
-            /** Text */
+            /**
+             * Text
+             * @description the page, Markdown
+             */
             text: string;
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
         };
         /** GuideRowOut */
         GuideRowOut: {
-            /** Group */
+            /**
+             * Group
+             * @description what it belongs to
+             */
             group: string;
-            /** Id */
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
             id: string;
-            /** Summary */
+            /**
+             * Summary
+             * @description what it is, in a line
+             */
             summary: string;
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
         };
         /** HomeOut */
         HomeOut: {
-            /** Market */
+            /**
+             * Market
+             * @description the symbol of a stored market
+             */
             market: string;
-            /** Timeframe */
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
             timeframe: string;
         };
         /** ImportIn */
         ImportIn: {
-            /** Settings */
+            /**
+             * Settings
+             * @description as in the JSON file of the command line
+             */
             settings?: {
                 [key: string]: unknown;
             };
-            /** Symbol */
+            /**
+             * Symbol
+             * @description the market's symbol
+             */
             symbol: string;
             /**
              * Title
+             * @description its title
              * @default
              */
             title: string;
-            /** Token */
+            /**
+             * Token
+             * @description of a file that was read, to store it by
+             */
             token: string;
         };
         /** ImportOut */
         ImportOut: {
-            /** Extra Columns */
+            /**
+             * Extra Columns
+             * @description columns of the file beyond a bar's own, which scripts can name
+             */
             extra_columns: string[];
             /**
              * First
              * Format: date-time
+             * @description its first day or bar
              */
             first: string;
             /**
              * Last
              * Format: date-time
+             * @description its last day or bar
              */
             last: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
-            /** Notes */
+            /**
+             * Notes
+             * @description what was found in the file and decided
+             */
             notes: string[];
-            /** Preview */
+            /**
+             * Preview
+             * @description a few closes over all of its time
+             */
             preview: {
                 [key: string]: number[];
             };
-            /** Reasons */
+            /**
+             * Reasons
+             * @description how many lines were refused for each reason
+             */
             reasons: {
                 [key: string]: number;
             };
-            /** Refused */
+            /**
+             * Refused
+             * @description the first lines that were refused
+             */
             refused: components["schemas"]["RefusedOut"][];
-            /** Refused Count */
+            /**
+             * Refused Count
+             * @description lines that were refused in all
+             */
             refused_count: number;
-            /** Roles */
+            /**
+             * Roles
+             * @description which column of the file became what
+             */
             roles: {
                 [key: string]: string;
             };
-            /** Rows */
+            /**
+             * Rows
+             * @description the rows
+             */
             rows: number;
-            /** Sample */
+            /**
+             * Sample
+             * @description its first bars
+             */
             sample: {
                 [key: string]: unknown;
             }[];
-            /** Timeframe */
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
             timeframe: string;
-            /** Token */
+            /**
+             * Token
+             * @description of a file that was read, to store it by
+             */
             token: string;
         };
         /** KeptRunOut */
@@ -1584,32 +2096,52 @@ export interface components {
             /**
              * Created
              * Format: date-time
+             * @description when it was written, UTC
              */
             created: string;
-            /** Figures */
+            /**
+             * Figures
+             * @description figures by key, as the catalogue lists them; null is unknown
+             */
             figures: {
                 [key: string]: {
                     [key: string]: number | null;
                 };
             };
-            /** Number */
+            /**
+             * Number
+             * @description its number
+             */
             number: number;
+            /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
         };
         /** LookIn */
         LookIn: {
-            /** Point */
+            /**
+             * Point
+             * @description the number of a point of the grid
+             */
             point: number;
         };
         /** LookOut */
         LookOut: {
-            /** Figures */
+            /**
+             * Figures
+             * @description figures by key, as the catalogue lists them; null is unknown
+             */
             figures: {
                 [key: string]: number | null;
             };
-            /** Looks */
+            /**
+             * Looks
+             * @description how often these held-back days were looked at with this script
+             */
             looks: number;
         };
         /** MarketBarsOut */
@@ -1617,52 +2149,88 @@ export interface components {
             /**
              * First
              * Format: date-time
+             * @description its first day or bar
              */
             first: string;
             /**
              * Last
              * Format: date-time
+             * @description its last day or bar
              */
             last: string;
-            /** Rows */
+            /**
+             * Rows
+             * @description the rows
+             */
             rows: number;
-            /** Timeframe */
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
             timeframe: string;
-            /** Version */
+            /**
+             * Version
+             * @description its version, from 1
+             */
             version: number;
         };
         /** MarketIn */
         MarketIn: {
-            /** Settings */
+            /**
+             * Settings
+             * @description as in the JSON file of the command line
+             */
             settings: {
                 [key: string]: unknown;
             };
-            /** Symbol */
+            /**
+             * Symbol
+             * @description the market's symbol
+             */
             symbol: string;
             /**
              * Title
+             * @description its title
              * @default
              */
             title: string;
         };
         /** MarketOut */
         MarketOut: {
-            /** Bars */
+            /**
+             * Bars
+             * @description the bars that are stored, by timeframe
+             */
             bars: components["schemas"]["MarketBarsOut"][];
-            /** Settings */
+            /**
+             * Settings
+             * @description as in the JSON file of the command line
+             */
             settings: {
                 [key: string]: unknown;
             };
-            /** Symbol */
+            /**
+             * Symbol
+             * @description the market's symbol
+             */
             symbol: string;
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
         };
         /** Place */
         Place: {
-            /** Market */
+            /**
+             * Market
+             * @description the symbol of a stored market
+             */
             market: string;
-            /** Timeframe */
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
             timeframe: string;
         };
         /**
@@ -1699,92 +2267,145 @@ export interface components {
         };
         /** RandomEntriesOut */
         RandomEntriesOut: {
-            /** Beaten */
+            /**
+             * Beaten
+             * @description the share of the random runs that the real one is better than, 0 to 1
+             */
             beaten: number;
-            /** Nets */
+            /**
+             * Nets
+             * @description net profit of each random run, in the account's currency
+             */
             nets: number[];
-            /** Runs */
+            /**
+             * Runs
+             * @description how many runs
+             */
             runs: number;
         };
         /** RefusedOut */
         RefusedOut: {
-            /** Line */
+            /**
+             * Line
+             * @description its line in the file, from 1
+             */
             line: number;
-            /** Reason */
+            /**
+             * Reason
+             * @description why it was refused
+             */
             reason: string;
-            /** Text */
+            /**
+             * Text
+             * @description the line as it stands in the file
+             */
             text: string;
         };
         /** RemovalIn */
         RemovalIn: {
             /**
              * Kind
+             * @description which kind it is
              * @enum {string}
              */
             kind: "script" | "market" | "run" | "trial";
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
         };
         /** RenameIn */
         RenameIn: {
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
-            /** To */
+            /**
+             * To
+             * @description the new title
+             */
             to: string;
         };
         /** ResampleIn */
         ResampleIn: {
             /**
              * Block
+             * @description trades that stay together, for `blocks`
              * @default 10
              */
             block: number;
             /**
              * Kind
+             * @description which kind it is
              * @default bootstrap
              * @enum {string}
              */
             kind: "shuffle" | "bootstrap" | "blocks" | "skip" | "worsen";
             /**
              * Samples
+             * @description how often it is drawn anew
              * @default 1000
              */
             samples: number;
             /**
              * Seed
+             * @description the same seed draws the same
              * @default 1
              */
             seed: number;
+            /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
             /**
              * Share
+             * @description the part of the trades that is left out or made worse, 0 to 1
              * @default 0.1
              */
             share: number;
         };
         /** ResampleOut */
         ResampleOut: {
-            /** Bands */
+            /**
+             * Bands
+             * @description equity by percentile (p5, p25, p50, p75, p95), in the account's currency, after evenly spread trades
+             */
             bands: {
                 [key: string]: number[];
             };
-            /** Kind */
+            /**
+             * Kind
+             * @description which kind it is
+             */
             kind: string;
-            /** Measures */
+            /**
+             * Measures
+             * @description how a figure is spread over the samples
+             */
             measures: {
                 [key: string]: components["schemas"]["DistributionOut"];
             };
-            /** Places */
+            /**
+             * Places
+             * @description the share of samples that were worse than the run, by measure, 0 to 1
+             */
             places: {
                 [key: string]: number;
             };
-            /** Samples */
+            /**
+             * Samples
+             * @description how often it is drawn anew
+             */
             samples: number;
-            /** Seed */
+            /**
+             * Seed
+             * @description the same seed draws the same
+             */
             seed: number;
         };
         /** RunIn */
         RunIn: {
+            /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
         /** ScriptIn */
@@ -1794,24 +2415,43 @@ export interface components {
              * @description the newest version that is known of, 0 for none
              */
             after?: number | null;
-            /** Text */
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
             text: string;
         };
         /** ScriptOut */
         ScriptOut: {
+            /** @description the market and timeframe a script of the demo was written for */
             home: components["schemas"]["HomeOut"] | null;
-            /** Lesson */
+            /**
+             * Lesson
+             * @description what it teaches
+             */
             lesson: string;
-            /** Status */
+            /**
+             * Status
+             * @description how far it is trusted: idea, testing or trusted
+             */
             status: string;
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
-            /** Versions */
+            /**
+             * Versions
+             * @description its versions, oldest first
+             */
             versions: components["schemas"]["ScriptVersionOut"][];
         };
         /** ScriptTextOut */
         ScriptTextOut: {
-            /** Text */
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
             text: string;
         };
         /** ScriptVersionOut */
@@ -1819,11 +2459,18 @@ export interface components {
             /**
              * Created
              * Format: date-time
+             * @description when it was written, UTC
              */
             created: string;
-            /** Number */
+            /**
+             * Number
+             * @description its number
+             */
             number: number;
-            /** Text */
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
             text: string;
         };
         /**
@@ -1831,15 +2478,20 @@ export interface components {
          * @description The conditions of a signal search; none means the ready-made ones.
          */
         SearchOrder: {
-            /** Conditions */
+            /**
+             * Conditions
+             * @description conditions in the language of scripts
+             */
             conditions?: string[];
             /**
              * Hold
+             * @description bars a position is held, where the script has no exits
              * @default 20
              */
             hold: number;
             /**
              * Most Parts
+             * @description most conditions in one entry
              * @default 2
              */
             most_parts: number;
@@ -1849,123 +2501,230 @@ export interface components {
          * @description Script text, market, timeframe, dates, account, inputs, sides: what makes a run what it is.
          */
         Setup: {
-            /** Account */
+            /**
+             * Account
+             * @description the name of a stored account
+             */
             account: string;
-            /** From Date */
+            /**
+             * From Date
+             * @description the first day that is traded; null for the first there is
+             */
             from_date?: string | null;
-            /** Inputs */
+            /**
+             * Inputs
+             * @description values of the script's inputs by name
+             */
             inputs?: {
                 [key: string]: number | boolean | string;
             };
             /**
              * Inverted
+             * @description whether every entry takes the other side
              * @default false
              */
             inverted: boolean;
-            /** Market */
+            /**
+             * Market
+             * @description the symbol of a stored market
+             */
             market: string;
             /**
              * Sides
+             * @description the sides that are traded
              * @default both
              * @enum {string}
              */
             sides: "both" | "long" | "short";
-            /** Text */
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
             text: string;
-            /** Timeframe */
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
             timeframe: string;
-            /** To Date */
+            /**
+             * To Date
+             * @description the last day that is traded; null for the last there is
+             */
             to_date?: string | null;
         };
         /** SheetOut */
         SheetOut: {
-            /** Examples */
+            /**
+             * Examples
+             * @description examples to begin with, where the script has none of the kind
+             */
             examples: components["schemas"]["ExampleOut"][];
-            /** Rows */
+            /**
+             * Rows
+             * @description the rows
+             */
             rows: components["schemas"]["SheetRowOut"][];
         };
         /** SheetRowOut */
         SheetRowOut: {
-            /** End */
+            /**
+             * End
+             * @description the place after its last character, UTF-16
+             */
             end: number;
-            /** Is On */
+            /**
+             * Is On
+             * @description whether the line has its effect, or is a comment
+             */
             is_on: boolean;
-            /** Mirror */
+            /**
+             * Mirror
+             * @description the line for the other side; null when it has one side already, or none
+             */
             mirror: string | null;
-            /** Off */
+            /**
+             * Off
+             * @description the line as a comment, or out of it
+             */
             off: string;
-            /** Section */
+            /**
+             * Section
+             * @description the part of the sheet it stands in
+             */
             section: string;
-            /** Side */
+            /**
+             * Side
+             * @description long or short
+             */
             side: string | null;
-            /** Start */
+            /**
+             * Start
+             * @description the place of its first character, UTF-16
+             */
             start: number;
-            /** Text */
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
             text: string;
         };
         /** SpanOut */
         SpanOut: {
-            /** Days */
+            /**
+             * Days
+             * @description trading days
+             */
             days: number;
             /**
              * First
              * Format: date
+             * @description its first day or bar
              */
             first: string;
             /**
              * Last
              * Format: date
+             * @description its last day or bar
              */
             last: string;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
         };
         /** StartOut */
         StartOut: {
-            /** Account */
+            /**
+             * Account
+             * @description the name of a stored account
+             */
             account: string;
-            /** Market */
+            /**
+             * Market
+             * @description the symbol of a stored market
+             */
             market: string;
-            /** Script */
+            /**
+             * Script
+             * @description the title of a script on the shelf
+             */
             script: string;
-            /** Timeframe */
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
             timeframe: string;
         };
         /** StatusIn */
         StatusIn: {
-            /** Status */
+            /**
+             * Status
+             * @description how far it is trusted: idea, testing or trusted
+             */
             status: string;
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
         };
         /** StitchedOut */
         StitchedOut: {
-            /** Capital */
+            /**
+             * Capital
+             * @description what the account had at the beginning, in its currency
+             */
             capital: number;
-            /** Drawdown */
+            /**
+             * Drawdown
+             * @description the deepest fall of equity from a height, in the account's currency
+             */
             drawdown: number;
-            /** Equity */
+            /**
+             * Equity
+             * @description equity in the account's currency
+             */
             equity: number[];
-            /** Net */
+            /**
+             * Net
+             * @description what was earned after costs, in the account's currency
+             */
             net: number;
-            /** Times */
+            /**
+             * Times
+             * @description seconds since 1970 UTC
+             */
             times: number[];
         };
         /** StressIn */
         StressIn: {
-            /** Others */
+            /**
+             * Others
+             * @description further markets and timeframes to run it on
+             */
             others?: components["schemas"]["Place"][];
+            /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
         /** StressRowOut */
         StressRowOut: {
-            /** Error */
+            /**
+             * Error
+             * @description why there are no figures; empty or null when there are
+             */
             error: string;
-            /** Figures */
+            /**
+             * Figures
+             * @description figures by key, as the catalogue lists them; null is unknown
+             */
             figures: {
                 [key: string]: number | null;
             } | null;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
         };
         /**
@@ -1973,93 +2732,174 @@ export interface components {
          * @description How far a stress is, and the row just finished; the last step has the verdict.
          */
         StressStepOut: {
-            /** Done */
+            /**
+             * Done
+             * @description steps that are finished
+             */
             done: number;
+            /** @description runs with entries at random; null before they are made */
             random: components["schemas"]["RandomEntriesOut"] | null;
+            /** @description what has just been finished */
             row: components["schemas"]["StressRowOut"] | null;
-            /** Total */
+            /**
+             * Total
+             * @description how many there are in all
+             */
             total: number;
-            /** Verdict */
+            /**
+             * Verdict
+             * @description what it comes to, a sentence each; null before the end
+             */
             verdict: string[] | null;
         };
         /** StudiedOut */
         StudiedOut: {
-            /** Conditions */
+            /**
+             * Conditions
+             * @description conditions in the language of scripts
+             */
             conditions: components["schemas"]["ConditionOut"][];
         };
         /** StudyIn */
         StudyIn: {
             /**
              * Condition
+             * @description a condition in the language of scripts; empty for those of the script
              * @default
              */
             condition: string;
+            /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
         /** SurfaceOut */
         SurfaceOut: {
-            /** Best */
+            /**
+             * Best
+             * @description the place in `values` of the best run
+             */
             best: number | null;
-            /** Neighbourhood */
+            /**
+             * Neighbourhood
+             * @description the mean of a run and those beside it
+             */
             neighbourhood: (number | null)[];
-            /** Numbers */
+            /**
+             * Numbers
+             * @description numbers of the points; null where none was run
+             */
             numbers: (number | null)[];
-            /** Plateau */
+            /**
+             * Plateau
+             * @description the place of the best neighbourhood
+             */
             plateau: number | null;
-            /** Rocks */
+            /**
+             * Rocks
+             * @description places of runs that are good with poor ones around them
+             */
             rocks: number[];
-            /** Values */
+            /**
+             * Values
+             * @description the objective, row after row; null where it is unknown
+             */
             values: (number | null)[];
         };
         /** TableOut */
         TableOut: {
-            /** Matching */
+            /**
+             * Matching
+             * @description runs that pass the filters
+             */
             matching: number;
-            /** Rows */
+            /**
+             * Rows
+             * @description the rows
+             */
             rows: components["schemas"]["TrialRunOut"][];
-            /** Total */
+            /**
+             * Total
+             * @description how many there are in all
+             */
             total: number;
         };
         /** TextOut */
         TextOut: {
-            /** Text */
+            /**
+             * Text
+             * @description a text
+             */
             text: string;
         };
         /** TraceOut */
         TraceOut: {
-            /** Equity */
+            /**
+             * Equity
+             * @description equity in the account's currency
+             */
             equity: number[];
-            /** Time */
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
             time: number[];
+            /** @description its trades */
             trades: components["schemas"]["TraceTradesOut"];
         };
         /** TraceTradesOut */
         TraceTradesOut: {
-            /** Entry Time */
+            /**
+             * Entry Time
+             * @description seconds since 1970 UTC
+             */
             entry_time: number[];
-            /** Net */
+            /**
+             * Net
+             * @description what was earned after costs, in the account's currency
+             */
             net: number[];
-            /** Side */
+            /**
+             * Side
+             * @description long or short
+             */
             side: string[];
         };
         /** TrialLineOut */
         TrialLineOut: {
-            /** Axes */
+            /**
+             * Axes
+             * @description what varies
+             */
             axes: string[];
-            /** Done */
+            /**
+             * Done
+             * @description runs that are finished
+             */
             done: number;
-            /** Id */
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
             id: number;
             /**
              * Kind
+             * @description which kind it is
              * @enum {string}
              */
             kind: "sweep" | "walk" | "search";
-            /** Market */
+            /**
+             * Market
+             * @description the symbol of a stored market
+             */
             market: string;
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
-            /** Total */
+            /**
+             * Total
+             * @description how many there are in all
+             */
             total: number;
         };
         /**
@@ -2069,32 +2909,38 @@ export interface components {
         TrialOrder: {
             /**
              * Design
+             * @description every point of the grid, random ones, or ones spread evenly over every axis (latin)
              * @default grid
              * @enum {string}
              */
             design: "grid" | "random" | "latin";
             /**
              * Kind
+             * @description which kind it is
              * @default sweep
              * @enum {string}
              */
             kind: "sweep" | "walk" | "search";
             /**
              * Min Trades
+             * @description trades a run must have made to be ranked
              * @default 30
              */
             min_trades: number;
             /**
              * Objective
+             * @description the figure that runs are ranked by
              * @default return_over_drawdown
              */
             objective: string;
             /**
              * Runs
+             * @description points to run of a random or latin design; 0 for all
              * @default 0
              */
             runs: number;
             /**
+             * @description the conditions of a signal search
              * @default {
              *       "conditions": [],
              *       "hold": 20,
@@ -2104,18 +2950,25 @@ export interface components {
             search: components["schemas"]["SearchOrder"];
             /**
              * Seed
+             * @description the same seed draws the same
              * @default 1
              */
             seed: number;
+            /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
             /**
              * Split
+             * @description how the days are split: inside/outside or inside/outside/held back in percent, or a date
              * @default
              */
             split: string;
-            /** Vary */
+            /**
+             * Vary
+             * @description what varies, as on the command line: `n`, `n=5..20:1`, `kind=ema,sma`, `market=KELP,LAMP`
+             */
             vary?: string[];
             /**
+             * @description the windows of a walk-forward
              * @default {
              *       "anchored": false,
              *       "count": 6,
@@ -2128,114 +2981,230 @@ export interface components {
         };
         /** TrialOut */
         TrialOut: {
-            /** Axes */
+            /**
+             * Axes
+             * @description what varies
+             */
             axes: components["schemas"]["AxisOut"][];
             /**
              * Created
              * Format: date-time
+             * @description when it was written, UTC
              */
             created: string;
-            /** Done */
+            /**
+             * Done
+             * @description runs that are finished
+             */
             done: number;
+            /** @description the days held back, which only a counted look shows; null when none are */
             held_back: components["schemas"]["SpanOut"] | null;
-            /** Id */
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
             id: number;
-            /** Looks */
+            /**
+             * Looks
+             * @description how often these held-back days were looked at with this script
+             */
             looks: number;
-            /** Looks Ever */
+            /**
+             * Looks Ever
+             * @description how often any held-back days of its markets were looked at with this script
+             */
             looks_ever: number;
-            /** Message */
+            /**
+             * Message
+             * @description a sentence
+             */
             message: string;
+            /** @description the trial as it was asked for */
             order: components["schemas"]["TrialOrder"];
-            /** Parts */
+            /**
+             * Parts
+             * @description the parts the days are split into
+             */
             parts: components["schemas"]["SpanOut"][];
-            /** Rate */
+            /**
+             * Rate
+             * @description runs a second; null unless it is running
+             */
             rate: number | null;
-            /** State */
+            /**
+             * State
+             * @description running, stopped, done or failed
+             */
             state: string;
-            /** Title */
+            /**
+             * Title
+             * @description its title
+             */
             title: string;
-            /** Total */
+            /**
+             * Total
+             * @description how many there are in all
+             */
             total: number;
         };
         /** TrialRunOut */
         TrialRunOut: {
-            /** Error */
+            /**
+             * Error
+             * @description why there are no figures; empty or null when there are
+             */
             error: string | null;
-            /** Figures */
+            /**
+             * Figures
+             * @description figures by key, as the catalogue lists them; null is unknown
+             */
             figures: {
                 [key: string]: number | null;
             } | null;
-            /** Inputs */
+            /**
+             * Inputs
+             * @description values of the script's inputs by name
+             */
             inputs: {
                 [key: string]: number | boolean | string;
             };
-            /** Label */
+            /**
+             * Label
+             * @description what it is called on the screen
+             */
             label: string | null;
-            /** Neighbourhood */
+            /**
+             * Neighbourhood
+             * @description the mean of a run and those beside it
+             */
             neighbourhood: number | null;
-            /** Number */
+            /**
+             * Number
+             * @description its number
+             */
             number: number;
-            /** Outside */
+            /**
+             * Outside
+             * @description figures of the days outside; null without a split
+             */
             outside: {
                 [key: string]: number | null;
             } | null;
-            /** Ranked */
+            /**
+             * Ranked
+             * @description whether it made enough trades to be ranked
+             */
             ranked: boolean;
         };
         /** VaryingIn */
         VaryingIn: {
+            /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
         /** VaryingOut */
         VaryingOut: {
-            /** Default */
+            /**
+             * Default
+             * @description the value in the script, as it is written there
+             */
             default: string;
-            /** High */
+            /**
+             * High
+             * @description the greatest value
+             */
             high: number;
-            /** Label */
+            /**
+             * Label
+             * @description what it is called on the screen
+             */
             label: string;
-            /** Low */
+            /**
+             * Low
+             * @description the least value
+             */
             low: number;
-            /** Name */
+            /**
+             * Name
+             * @description what it is called
+             */
             name: string;
-            /** Step */
+            /**
+             * Step
+             * @description from one value to the next
+             */
             step: number;
-            /** Switches */
+            /**
+             * Switches
+             * @description lines of the rules that it lets exist
+             */
             switches: string[];
-            /** Words */
+            /**
+             * Words
+             * @description the words it can be; empty for numbers
+             */
             words: string[];
         };
         /** WalkOut */
         WalkOut: {
-            /** Choose */
+            /**
+             * Choose
+             * @description how a window's setting is chosen: the best run, or the best of its neighbourhood
+             */
             choose: string;
-            /** Efficiency */
+            /**
+             * Efficiency
+             * @description what the days outside earned a day, by what the days inside earned a day; null when the inside earned nothing
+             */
             efficiency: number | null;
+            /** @description the same days with the script's own setting */
             fixed: components["schemas"]["StitchedOut"] | null;
-            /** Objective */
+            /**
+             * Objective
+             * @description the figure that runs are ranked by
+             */
             objective: string;
-            /** Sentence */
+            /**
+             * Sentence
+             * @description the verdict
+             */
             sentence: string;
+            /** @description the days outside one after the other, each on what the one before left */
             stitched: components["schemas"]["StitchedOut"];
-            /** Windows */
+            /**
+             * Windows
+             * @description the windows of a walk-forward
+             */
             windows: components["schemas"]["WalkWindowOut"][];
-            /** Windows In All */
+            /**
+             * Windows In All
+             * @description how many windows there will be
+             */
             windows_in_all: number;
         };
         /** WalkWindowOut */
         WalkWindowOut: {
-            /** Chosen */
+            /**
+             * Chosen
+             * @description the values the window's inside chose; null when no run could be ranked
+             */
             chosen: {
                 [key: string]: number | boolean | string;
             } | null;
+            /** @description the days a setting is chosen on */
             inside: components["schemas"]["SpanOut"];
-            /** Inside Figures */
+            /**
+             * Inside Figures
+             * @description figures of the chosen setting on the inside
+             */
             inside_figures?: {
                 [key: string]: number | null;
             } | null;
+            /** @description the days after it, which the chosen setting trades */
             outside: components["schemas"]["SpanOut"];
-            /** Outside Figures */
+            /**
+             * Outside Figures
+             * @description figures of the chosen setting on the outside
+             */
             outside_figures?: {
                 [key: string]: number | null;
             } | null;
@@ -2247,47 +3216,67 @@ export interface components {
         WindowsOrder: {
             /**
              * Anchored
+             * @description whether every inside begins with the first day, and grows
              * @default false
              */
             anchored: boolean;
             /**
              * Count
+             * @description how many windows
              * @default 6
              */
             count: number;
             /**
              * Inside
+             * @description trading days inside; 0 to go by `count` and `ratio`
              * @default 0
              */
             inside: number;
             /**
              * Outside
+             * @description trading days outside; 0 to go by `count` and `ratio`
              * @default 0
              */
             outside: number;
             /**
              * Ratio
+             * @description days inside for each day outside
              * @default 4
              */
             ratio: number;
         };
         /** WorkersIn */
         WorkersIn: {
-            /** Cluster */
+            /**
+             * Cluster
+             * @description the address of a cluster's scheduler, like tcp://127.0.0.1:8786; empty for threads of this machine
+             */
             cluster: string;
         };
         /** WorkersOut */
         WorkersOut: {
-            /** Cluster */
+            /**
+             * Cluster
+             * @description the address of a cluster's scheduler, like tcp://127.0.0.1:8786; empty for threads of this machine
+             */
             cluster: string;
-            /** Threads */
+            /**
+             * Threads
+             * @description threads that trials run on here
+             */
             threads: number;
         };
         /** WrongOut */
         WrongOut: {
-            /** Errors */
+            /**
+             * Errors
+             * @description how many errors the checker finds
+             */
             errors: number;
-            /** Text */
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
             text: string;
         };
     };
@@ -2426,7 +3415,9 @@ export interface operations {
     depends: {
         parameters: {
             query: {
+                /** @description which kind it is */
                 kind: "script" | "market" | "run" | "trial";
+                /** @description what it is called */
                 name: string;
             };
             header?: never;
@@ -2586,6 +3577,7 @@ export interface operations {
     guide_entry: {
         parameters: {
             query: {
+                /** @description its number or, in the guide, its address */
                 id: string;
             };
             header?: never;
@@ -2617,6 +3609,7 @@ export interface operations {
     guide_picture: {
         parameters: {
             query: {
+                /** @description its number or, in the guide, its address */
                 id: string;
             };
             header?: never;
@@ -2650,7 +3643,9 @@ export interface operations {
     read_import: {
         parameters: {
             query: {
+                /** @description what it is called */
                 name: string;
+                /** @description the time zone of times that name none, as Area/City */
                 zone?: string;
             };
             header?: never;
@@ -2704,6 +3699,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MarketOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    left_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -2782,6 +3806,7 @@ export interface operations {
     preview: {
         parameters: {
             query: {
+                /** @description the market's symbol */
                 symbol: string;
             };
             header?: never;
@@ -2945,6 +3970,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -2976,6 +4002,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -3587,6 +4614,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -3616,11 +4644,14 @@ export interface operations {
     in_against_out: {
         parameters: {
             query?: {
+                /** @description the figure that runs are ranked by */
                 objective?: string | null;
+                /** @description trades a run must have made to be ranked */
                 min_trades?: number | null;
             };
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -3650,12 +4681,16 @@ export interface operations {
     curves: {
         parameters: {
             query?: {
+                /** @description the figure that runs are ranked by */
                 objective?: string | null;
+                /** @description trades a run must have made to be ranked */
                 min_trades?: number | null;
             };
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
+                /** @description the number of a point of the grid */
                 point: number;
             };
             cookie?: never;
@@ -3685,11 +4720,14 @@ export interface operations {
     deflation: {
         parameters: {
             query?: {
+                /** @description the figure that runs are ranked by */
                 objective?: string | null;
+                /** @description trades a run must have made to be ranked */
                 min_trades?: number | null;
             };
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -3719,10 +4757,12 @@ export interface operations {
     export: {
         parameters: {
             query?: {
+                /** @description the form of the file */
                 form?: "csv" | "parquet";
             };
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -3753,12 +4793,16 @@ export interface operations {
     front: {
         parameters: {
             query: {
+                /** @description the figures, two or three, that a run must not be beaten in all of at once */
                 by: string[];
+                /** @description the figure that runs are ranked by */
                 objective?: string | null;
+                /** @description trades a run must have made to be ranked */
                 min_trades?: number | null;
             };
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -3790,6 +4834,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -3821,6 +4866,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -3854,12 +4900,16 @@ export interface operations {
     trial_run: {
         parameters: {
             query?: {
+                /** @description the figure that runs are ranked by */
                 objective?: string | null;
+                /** @description trades a run must have made to be ranked */
                 min_trades?: number | null;
             };
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
+                /** @description the number of a point of the grid */
                 point: number;
             };
             cookie?: never;
@@ -3891,7 +4941,9 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
+                /** @description the number of a point of the grid */
                 point: number;
             };
             cookie?: never;
@@ -3923,6 +4975,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -3952,17 +5005,24 @@ export interface operations {
     surface: {
         parameters: {
             query?: {
+                /** @description the axis across, or its values */
                 x?: string | null;
+                /** @description the axis upwards, or its values */
                 y?: string | null;
                 /** @description an axis and the place of its value, as kind:0 */
                 held?: string[] | null;
+                /** @description what stands for the axes that are not shown: the middle value, or the best over all */
                 fold?: "middle" | "best";
+                /** @description the part of the days, from 0 */
                 part?: number;
+                /** @description the figure that runs are ranked by */
                 objective?: string | null;
+                /** @description trades a run must have made to be ranked */
                 min_trades?: number | null;
             };
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -3992,19 +5052,26 @@ export interface operations {
     table: {
         parameters: {
             query?: {
+                /** @description the column to sort by */
                 sort?: string;
+                /** @description whether the greatest come first */
                 descending?: boolean;
                 /** @description a figure and its limit, as net_profit:0 */
                 least?: string[] | null;
                 /** @description a figure and its limit, as net_profit:0 */
                 most?: string[] | null;
+                /** @description rows to pass over */
                 offset?: number;
+                /** @description most rows */
                 limit?: number;
+                /** @description the figure that runs are ranked by */
                 objective?: string | null;
+                /** @description trades a run must have made to be ranked */
                 min_trades?: number | null;
             };
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;
@@ -4034,12 +5101,16 @@ export interface operations {
     walk: {
         parameters: {
             query?: {
+                /** @description how a window's setting is chosen: the best run, or the best of its neighbourhood */
                 choose?: "value" | "neighbours";
+                /** @description the figure that runs are ranked by */
                 objective?: string | null;
+                /** @description trades a run must have made to be ranked */
                 min_trades?: number | null;
             };
             header?: never;
             path: {
+                /** @description its number */
                 number: number;
             };
             cookie?: never;

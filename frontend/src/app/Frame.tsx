@@ -2,8 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-router";
 import { BookOpen, Grid3x3, Library, Moon, Spline, Sun, Waves } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
-import { marketsQuery, scriptsQuery } from "@/api";
-import { LiveRegion, setTheme, useCommands, useTheme, type Command } from "@/ui";
+import { leftOutQuery, marketsQuery, scriptsQuery } from "@/api";
+import { LiveRegion, Notice, setTheme, useCommands, useTheme, type Command } from "@/ui";
 import { KeyboardCard } from "./KeyboardCard";
 import { Palette } from "./Palette";
 import { placeAsLeft, type Place } from "./places";
@@ -67,14 +67,25 @@ export function Frame() {
           {theme === "daychart" ? "Night" : "Day"}
         </button>
       </nav>
-      <main id="place" tabIndex={-1} className="min-w-0 flex-1 outline-none">
-        <Outlet />
-      </main>
+      <div className="flex min-w-0 flex-1 flex-col">
+        <LeftOut />
+        <main id="place" tabIndex={-1} className="min-h-0 flex-1 outline-none">
+          <Outlet />
+        </main>
+      </div>
       <LiveRegion />
       {sheet === "palette" && <Palette onClose={() => setSheet((now) => (now === "palette" ? null : now))} />}
       {sheet === "keys" && <KeyboardCard onClose={() => setSheet(null)} />}
     </div>
   );
+}
+
+/** What lists are without, as it cannot be read. */
+function LeftOut() {
+  const told = useQuery(leftOutQuery).data ?? [];
+  const [first] = told;
+  if (!first) return null;
+  return <Notice text={`${first[0]!.toUpperCase()}${first.slice(1)}. ${told.length > 1 ? `So it is with ${told.length - 1} more; the server's log names them. ` : ""}A copy of the data folder may have it whole.`} />;
 }
 
 const TITLES: Partial<Record<string, string>> = { "/markets": "Markets", "/shelf": "Shelf", "/guide": "Guide" };

@@ -9,11 +9,13 @@ from typing import Any
 import numpy as np
 from sqlalchemy import func, select, update
 from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
 
 from skelb.core.bars import Floats
 from skelb.core.errors import ConflictError, NotFoundError
 from skelb.core.figures import FIGURE_KEYS
 from skelb.core.trials import Axis, Cell, Results, Span
+from skelb.service.readable import read_each
 from skelb.service.trials.orders import HELD_BACK, Layout, Part, TrialOrder, part_document, read_part, span_document
 from skelb.store import Database, LookRecord, RunRecord, TrialChunk, TrialRecord
 
@@ -91,8 +93,7 @@ class TrialStore:
             record = session.get(TrialRecord, number)
             if record is None or record.removed_at is not None:
                 raise NotFoundError(f"there is no trial {number}")
-            counted = select(func.coalesce(func.sum(TrialChunk.count), 0)).where(TrialChunk.trial_id == number)
-            done = session.scalar(counted) or 0
+            done = _done(session, number)
         spans = [read_part(item) for item in record.parts]
         held = next((part.span for part in spans if part.span.name == HELD_BACK), None)
         return StoredTrial(
@@ -104,19 +105,17 @@ class TrialStore:
             record.created.replace(tzinfo=record.created.tzinfo or UTC), done,
         )  # fmt: skip
 
-    def newest(self, most: int = 100) -> list[TrialLine]:
-        """The newest trials, newest first, without what would make a long list heavy."""
-        done = func.coalesce(func.sum(TrialChunk.count), 0)
-        market = func.json_extract(TrialRecord.order, "$.setup.market")
-        of = TrialRecord
-        query = select(of.id, of.kind, of.title, market, of.axes, done, of.total).order_by(of.id.desc()).limit(most)
-        query = query.where(of.removed_at.is_(None)).outerjoin(TrialChunk, TrialChunk.trial_id == of.id).group_by(of.id)
+    def newest(self, most: int = 100, left_out: list[str] | None = None) -> list[TrialLine]:
+        """The newest trials, newest first, without what would make a long list heavy.
+
+        `left_out` is told which cannot be read.
+        """
         with self._database.session() as session:
-            rows = session.execute(query).all()
-        return [
-            TrialLine(number, kind, title, symbol, tuple(axis["name"] for axis in axes), finished, total)
-            for number, kind, title, symbol, axes, finished, total in rows
-        ]
+            query = select(TrialRecord.id).where(TrialRecord.removed_at.is_(None)).order_by(TrialRecord.id.desc())
+            numbers = session.scalars(query.limit(most)).all()
+            return read_each(
+                ((number, f"trial {number}") for number in numbers), lambda number: _line(session, number), left_out
+            )
 
     def set_state(self, number: int, state: str, message: str = "") -> None:
         """Say how a trial is."""
@@ -206,6 +205,19 @@ class TrialStore:
             looked += [LookRecord.first <= span.last, LookRecord.last >= span.first]
         with self._database.session() as session:
             return int(session.scalar(select(func.count()).where(*looked)) or 0)
+
+
+def _line(session: Session, number: int) -> TrialLine:
+    of = TrialRecord
+    query = select(of.kind, of.title, of.order, of.axes, of.total).where(of.id == number)
+    kind, title, order, axes, total = session.execute(query).one()
+    done = _done(session, number)
+    return TrialLine(number, kind, title, order["setup"]["market"], tuple(axis["name"] for axis in axes), done, total)
+
+
+def _done(session: Session, number: int) -> int:
+    """How many runs of a trial are finished."""
+    return session.scalar(select(func.sum(TrialChunk.count)).where(TrialChunk.trial_id == number)) or 0
 
 
 def _results(chunk: TrialChunk, keys: list[Any]) -> Results:

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
 import type { BarExplained, Setup } from "@/api";
 import { Said, useHeld, type Held } from "@/ui";
 import { ScriptEditor } from "./editor";
@@ -41,7 +41,7 @@ export function TextFace({ title, text, setup, explained, isQuiet, isCovered, zo
     handlers.current = { onText, onSave, onOpenScript };
   }, [onText, onSave, onOpenScript]);
 
-  useEffect(() => {
+  useLayoutEffect(() => {
     const made = new ScriptEditor(host.current!, first.current.title, first.current.text, {
       onText: (next) => handlers.current.onText(next),
       onSave: () => handlers.current.onSave(),
@@ -62,7 +62,8 @@ export function TextFace({ title, text, setup, explained, isQuiet, isCovered, zo
     };
   }, []);
 
-  useEffect(() => editor.current?.replace(text), [text]);
+  // With the drawing, not after it: a letter typed in between would be taken back.
+  useLayoutEffect(() => editor.current?.replace(text), [text]);
   useEffect(() => editor.current?.link.runsOn(setup.market, setup.timeframe), [setup.market, setup.timeframe]);
 
   const read = useCallback((bar: BarExplained | null) => editor.current?.read(bar), []);

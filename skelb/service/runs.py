@@ -1,0 +1,84 @@
+"""Kept runs: their whole setup, and the figures they had."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+from sqlalchemy import select
+
+from skelb import __version__
+from skelb.core.errors import NotFoundError
+from skelb.core.export import overview_document
+from skelb.service.backtest import backtest
+from skelb.service.datasets import Datasets
+from skelb.service.library import Library
+from skelb.service.readable import read_each
+from skelb.service.setup import Setup
+from skelb.store import Database, RunRecord
+
+_MOST_POINTS = 2_000
+
+
+@dataclass(frozen=True)
+class KeptRun:
+    """A run as it is kept; `figures` by side, as backtest results have them."""
+
+    number: int
+    setup: Setup
+    figures: dict[str, dict[str, Any]]
+    created: datetime
+
+
+class KeptRuns:
+    """All kept runs of a data folder."""
+
+    def __init__(self, database: Database, library: Library, datasets: Datasets) -> None:
+        self._database, self._library, self._datasets = database, library, datasets
+
+    def keep(self, setup: Setup) -> KeptRun:
+        """Run a setup once more and keep it. Raises SkelbError when it cannot run."""
+        dataset = setup.dataset(self._datasets)
+        checked = setup.checked(self._library, dataset)
+        figures = backtest(checked, dataset, setup.conditions(self._library), setup.choices(checked)).figures
+        with self._database.session() as session:
+            record = RunRecord(setup=setup.model_dump(mode="json"), figures=figures, data_version=dataset.data_version, engine_version=__version__)  # fmt: skip
+            session.add(record)
+            session.flush()
+            kept = _kept(record)
+        self._library.tell("runs")
+        return kept
+
+    def run(self, number: int) -> KeptRun:
+        """One kept run. Raises NotFoundError when there is none of that number."""
+        with self._database.session() as session:
+            record = session.get(RunRecord, number)
+            if record is None or record.removed_at is not None:
+                raise NotFoundError(f"there is no kept run {number}")
+            return _kept(record)
+
+    def newest(self, most: int = 100, left_out: list[str] | None = None) -> list[KeptRun]:
+        """The kept runs, newest first; `left_out` is told which cannot be read."""
+        with self._database.session() as session:
+            query = select(RunRecord.id).where(RunRecord.removed_at.is_(None)).order_by(RunRecord.id.desc())
+            numbers = session.scalars(query.limit(most)).all()
+        return read_each(((number, f"the kept run {number}") for number in numbers), self.run, left_out)
+
+    def trace(self, number: int) -> dict[str, Any]:
+        """A kept run once more: its equity in at most 2,000 points, and the time, side and net of every trade.
+
+        Raises NotFoundError when there is no such run, SkelbError when its market or account is gone.
+        """
+        setup = self.run(number).setup
+        dataset = setup.dataset(self._datasets)
+        checked = setup.checked(self._library, dataset)
+        outcome = backtest(checked, dataset, setup.conditions(self._library), setup.choices(checked)).outcome
+        found = overview_document(outcome, _MOST_POINTS)
+        sides = np.where(outcome.trades.side > 0, "long", "short").tolist()
+        trades = {"entry_time": outcome.entry_times().tolist(), "side": sides, "net": outcome.trades.net.tolist()}
+        return {"time": found["time"], "equity": found["equity"], "trades": trades}
+
+
+def _kept(record: RunRecord) -> KeptRun:
+    created = record.created.replace(tzinfo=record.created.tzinfo or UTC)
+    return KeptRun(record.id, Setup.model_validate(record.setup), record.figures, created)
