@@ -36,7 +36,7 @@ $(STAMPS)/warm: $(STAMPS)/python $(shell find skelb/core -name '*.py' 2>/dev/nul
 	@touch $@
 
 $(STAMPS)/browser: | $(STAMPS)/python
-	command -v chromium >/dev/null || (apt-get update -qq && apt-get install -y -qq chromium)
+	command -v chromium >/dev/null && command -v nvim >/dev/null || (apt-get update -qq && apt-get install -y -qq chromium neovim)
 	@touch $@
 
 # Other programs make their client of the API from its description: a test does, in an environment of its own.

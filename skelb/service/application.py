@@ -36,9 +36,8 @@ class Application:
     def install_demo(self, on_progress: Progress = lambda what, done, total: None) -> bool:
         """Store whatever of the demo world is not there yet; whether anything was missing."""
         # What was taken away stays away.
-        present = {market.symbol for market in self.library.markets()} | self.keeping.removed_names("market")
-        titles = {script.title for script in self.library.scripts()} | self.keeping.removed_names("script")
-        accounts = self.library.accounts()
+        present, titles = self.keeping.known_names("market"), self.keeping.known_names("script")
+        accounts = self.keeping.known_names("account")
         missing = [demo for demo in DEMO_MARKETS if demo.settings["symbol"] not in present]
         for done, demo in enumerate(missing):
             on_progress(demo.settings["symbol"], done, len(missing))

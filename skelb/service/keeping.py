@@ -10,6 +10,7 @@ from skelb.core.errors import ConflictError, NotFoundError, SettingsError
 from skelb.core.language.tools import retitled, used_titles
 from skelb.service.library import LONGEST_TITLE, Library, StoredScript
 from skelb.store import (
+    AccountRecord,
     Database,
     MarketRecord,
     RunRecord,
@@ -103,12 +104,11 @@ class Keeping:
             _call(record, name_before(_name_of(record)))
         self._library.tell(f"{kind}s")
 
-    def removed_names(self, kind: Kind) -> set[str]:
-        """Names of what was taken away."""
-        table = _TABLES[kind]
+    def known_names(self, kind: Literal["script", "market", "account"]) -> set[str]:
+        """Names of what there is of a kind, readable or not, and of what was taken away."""
+        named = AccountRecord.name if kind == "account" else _NAMED[kind]
         with self._database.session() as session:
-            found: Iterable[Found] = session.scalars(select(table).where(table.removed_at.is_not(None)))
-            return {name_before(_name_of(record)) for record in found}
+            return {name_before(name) for name in session.scalars(select(named))}
 
 
 def _title(text: str) -> str:

@@ -2,6 +2,8 @@
 
 import csv
 import re
+import sqlite3
+from contextlib import closing
 
 import pytest
 from playwright.sync_api import expect
@@ -11,6 +13,7 @@ from skelb.core.trials import Cell
 from skelb.service.application import Application
 from skelb.service.setup import Setup
 from skelb.service.trials.orders import TrialOrder
+from skelb.store import FILE_NAME
 from tests.browser.conftest import all_ran, command_line, done_beyond, on_kelp, start, trial_of
 from tests.browser.test_journey import settled, shown
 from tests.conftest import DEMO_TEXTS, Server
@@ -365,8 +368,11 @@ def test_a_killed_server_keeps_what_ran_and_the_page_goes_on(browser, tmp_path):
         done_beyond(page, 60)
         seen = int(bar.get_attribute("aria-valuenow"))
         server.kill()
+        with closing(sqlite3.connect(tmp_path / FILE_NAME)) as file, file:
+            file.execute("UPDATE market SET settings = '{' WHERE symbol = 'LAMP'")
         server.start()
         page.reload()
+        expect(page.get_by_role("note").filter(has_text="The market LAMP cannot be read")).to_be_visible()
         expect(page.get_by_role("status").filter(has_text="interrupted when the program ended")).to_be_visible()
         kept = int(bar.get_attribute("aria-valuenow"))
         assert seen <= kept < 71_003

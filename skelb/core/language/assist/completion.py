@@ -236,6 +236,6 @@ def function_text(entry: Function) -> str:
     """A function's documentation in a few lines."""
     fields = f"\n\nFields: {', '.join('.' + name for name in entry.fields)}" if entry.fields else ""
     return (
-        f"{entry.summary}\n\n{entry.formula}{fields}\n\nFirst known bar: {entry.first_known}. Seed: {entry.seed}."
+        f"{entry.summary}\n\n{entry.formula}{fields}\n\nFirst known bar: {entry.first_known}. Seed: {entry.seed}"
         f" Source: {entry.source}"
     )
