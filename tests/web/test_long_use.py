@@ -78,11 +78,11 @@ class Typist:
 @pytest.mark.law
 def test_thousands_of_edits_take_no_more_than_hundreds(own):
     texts = [script.text for script in DEMO_SCRIPTS if script.market == "KELP" and "use " not in script.text]
+    typist = Typist(own, "x = close\n")
     settled = None
     for number in range(EDITS):
-        if number % 50 == 0:  # now and then the page is loaded anew
-            if number:
-                typist.leave()
+        if number % 50 == 49:  # now and then the page is loaded anew
+            typist.leave()
             typist = Typist(own, "x = close\n")
         if number == max(100, EDITS // 5):
             settled = resident_mb(own), descriptors(own)
