@@ -14,7 +14,15 @@ from skelb.store import StoreError
 
 MEDIA_TYPE = "application/problem+json"
 Code = Literal[
-    "unreadable", "refused", "not_found", "no_such_method", "conflict", "invalid", "unexpected", "unavailable"
+    "unreadable",
+    "refused",
+    "not_found",
+    "no_such_method",
+    "conflict",
+    "too_large",
+    "invalid",
+    "unexpected",
+    "unavailable",
 ]
 _CODES: dict[int, tuple[Code, str]] = {
     400: ("unreadable", "The request cannot be read"),
@@ -22,6 +30,7 @@ _CODES: dict[int, tuple[Code, str]] = {
     404: ("not_found", "There is nothing of that name"),
     405: ("no_such_method", "That cannot be done at this address"),
     409: ("conflict", "Something else is in the way"),
+    413: ("too_large", "That is too much at once"),
     422: ("invalid", "That cannot be"),
     500: ("unexpected", "This should not have happened"),
     503: ("unavailable", "The data file or the workers cannot be used now"),

@@ -2,12 +2,11 @@
 
 from datetime import UTC, datetime
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, HTTPException, Request
 from starlette.concurrency import run_in_threadpool
 
 from skelb.core.bars import Timeframe
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
-from skelb.core.errors import BarsError
 from skelb.core.figures import FIGURES
 from skelb.core.language import parsed_title
 from skelb.service.application import Application, first_setup, home_of
@@ -150,8 +149,9 @@ async def read_import(request: Request, app: App, name: str, zone: str = "UTC") 
     async for piece in request.stream():  # measured while it comes: what is too large never stands in memory
         data += piece
         if len(data) > MOST_BYTES:
-            raise BarsError(
-                f"the file has more than {MOST_BYTES // 2**20:,} MB, the most that is read at once: take its years apart"
+            most = MOST_BYTES // 2**20
+            raise HTTPException(
+                413, f"the file has more than {most:,} MB, the most that is read at once: take its years apart"
             )
     return await run_in_threadpool(_read_import, app, name, data, zone)
 

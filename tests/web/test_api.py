@@ -201,7 +201,7 @@ def test_a_file_that_is_too_large_is_refused_while_it_comes(client, monkeypatch)
              "path": "/api/imports", "raw_path": b"/api/imports", "query_string": b"name=big.csv", "root_path": "",
              "headers": [(b"host", b"127.0.0.1")], "client": ("127.0.0.1", 1), "server": ("127.0.0.1", 80)}  # fmt: skip
     client.portal.call(client.app, scope, receive, send)
-    assert told[0]["status"] == 422 and b"more than 2 MB" in told[1]["body"] and len(came) == 4
+    assert told[0]["status"] == 413 and b"more than 2 MB" in told[1]["body"] and len(came) == 4
     assert (b"content-type", b"application/problem+json") in told[0]["headers"]
 
 

@@ -2243,7 +2243,7 @@ export interface components {
              * @description the kind of problem, for programs
              * @enum {string}
              */
-            code: "unreadable" | "refused" | "not_found" | "no_such_method" | "conflict" | "invalid" | "unexpected" | "unavailable";
+            code: "unreadable" | "refused" | "not_found" | "no_such_method" | "conflict" | "too_large" | "invalid" | "unexpected" | "unavailable";
             /**
              * Detail
              * @description what happened, where, why, and how to mend it
@@ -3306,7 +3306,7 @@ export interface operations {
                     "application/json": components["schemas"]["AccountOut"][];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3339,7 +3339,7 @@ export interface operations {
                     "application/json": components["schemas"]["BasketOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3372,7 +3372,7 @@ export interface operations {
                     "application/json": components["schemas"]["CalendarOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3401,7 +3401,7 @@ export interface operations {
                     "application/json": components["schemas"]["CatalogueOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3435,7 +3435,7 @@ export interface operations {
                     "application/json": components["schemas"]["DependsOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3468,7 +3468,7 @@ export interface operations {
                     "application/json": components["schemas"]["ChallengeOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3501,7 +3501,7 @@ export interface operations {
                     "application/json": components["schemas"]["ResampleOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3534,7 +3534,7 @@ export interface operations {
                     "application/jsonl": string;
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3563,7 +3563,7 @@ export interface operations {
                     "application/json": components["schemas"]["GuideRowOut"][];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3595,7 +3595,7 @@ export interface operations {
                     "application/json": components["schemas"]["GuideEntryOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3629,7 +3629,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3668,7 +3668,7 @@ export interface operations {
                     "application/json": components["schemas"]["ImportOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3701,7 +3701,7 @@ export interface operations {
                     "application/json": components["schemas"]["MarketOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3730,7 +3730,7 @@ export interface operations {
                     "application/json": string[];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3759,7 +3759,7 @@ export interface operations {
                     "application/json": components["schemas"]["MarketOut"][];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3792,7 +3792,7 @@ export interface operations {
                     "application/json": components["schemas"]["MarketOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3826,7 +3826,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3859,7 +3859,7 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3892,7 +3892,7 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3921,7 +3921,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptRunOut"][];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3954,7 +3954,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptRunOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -3986,7 +3986,7 @@ export interface operations {
                     "application/json": components["schemas"]["KeptRunOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4018,7 +4018,7 @@ export interface operations {
                     "application/json": components["schemas"]["TraceOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4047,7 +4047,7 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptOut"][];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4080,7 +4080,7 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4113,7 +4113,7 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4146,7 +4146,7 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4179,7 +4179,7 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4208,7 +4208,7 @@ export interface operations {
                     "application/json": string[];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4237,7 +4237,7 @@ export interface operations {
                     "application/json": components["schemas"]["StartOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4270,7 +4270,7 @@ export interface operations {
                     "application/json": components["schemas"]["StudiedOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4303,7 +4303,7 @@ export interface operations {
                     "application/json": components["schemas"]["TextOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4336,7 +4336,7 @@ export interface operations {
                     "application/json": components["schemas"]["ConditionsOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4371,7 +4371,7 @@ export interface operations {
                     };
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4404,7 +4404,7 @@ export interface operations {
                     "application/json": components["schemas"]["ConversionNamesOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4437,7 +4437,7 @@ export interface operations {
                     "application/json": components["schemas"]["TextOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4470,7 +4470,7 @@ export interface operations {
                     "application/json": components["schemas"]["SheetOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4503,7 +4503,7 @@ export interface operations {
                     "application/json": components["schemas"]["WrongOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4532,7 +4532,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrialLineOut"][];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4565,7 +4565,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrialOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4598,7 +4598,7 @@ export interface operations {
                     "application/json": components["schemas"]["EstimateOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4630,7 +4630,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrialOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4667,7 +4667,7 @@ export interface operations {
                     "application/json": components["schemas"]["AgainstOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4706,7 +4706,7 @@ export interface operations {
                     "application/json": components["schemas"]["CurveOut"][];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4743,7 +4743,7 @@ export interface operations {
                     "application/json": components["schemas"]["DeflationOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4779,7 +4779,7 @@ export interface operations {
                     "text/csv": string;
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4818,7 +4818,7 @@ export interface operations {
                     "application/json": components["schemas"]["FrontOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4850,7 +4850,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrialOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4886,7 +4886,7 @@ export interface operations {
                     "application/json": components["schemas"]["LookOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4925,7 +4925,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrialRunOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4959,7 +4959,7 @@ export interface operations {
                     "application/json": components["schemas"]["ScriptTextOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -4991,7 +4991,7 @@ export interface operations {
                     "application/json": components["schemas"]["TrialOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -5038,7 +5038,7 @@ export interface operations {
                     "application/json": components["schemas"]["SurfaceOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -5087,7 +5087,7 @@ export interface operations {
                     "application/json": components["schemas"]["TableOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -5126,7 +5126,7 @@ export interface operations {
                     "application/json": components["schemas"]["WalkOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -5159,7 +5159,7 @@ export interface operations {
                     "application/json": components["schemas"]["VaryingOut"][];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -5188,7 +5188,7 @@ export interface operations {
                     "application/json": components["schemas"]["WorkersOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -5221,7 +5221,7 @@ export interface operations {
                     "application/json": components["schemas"]["WorkersOut"];
                 };
             };
-            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
             default: {
                 headers: {
                     [name: string]: unknown;
