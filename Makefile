@@ -9,7 +9,7 @@ STATIC := skelb/web/static/index.html
 FRONT_SOURCES := $(shell find frontend/src -type f 2>/dev/null) frontend/index.html frontend/vite.config.ts frontend/tsconfig.json
 PORT ?= 8765
 
-.PHONY: setup run test soak bench check screenshots format api reference requirements
+.PHONY: setup run test soak coverage bench check screenshots format api reference requirements
 
 setup: $(STAMPS)/python $(STATIC) $(STAMPS)/warm
 
@@ -65,6 +65,12 @@ check: $(STAMPS)/python $(STAMPS)/node
 SOAK_MINUTES ?= 10
 soak: setup $(STAMPS)/browser $(STAMPS)/client/ready
 	SOAK_MINUTES=$(SOAK_MINUTES) $(BIN)/python -m pytest -q -m law tests
+
+# How much of the core its own tests go through, branch by branch; a quarter of an hour, as compiled code is read line by line.
+coverage: setup
+	NUMBA_DISABLE_JIT=1 $(BIN)/coverage run --branch --source=skelb/core -m pytest -q tests/core tests/test_hostile.py \
+	  --ignore tests/core/test_cost_of_text.py --ignore tests/core/test_compiled_code.py -k "not million"
+	$(BIN)/coverage report
 
 bench: setup $(STAMPS)/browser
 	$(BIN)/python -m benchmarks.run
