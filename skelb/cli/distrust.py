@@ -34,9 +34,9 @@ def stress_command(
     file: FileArgument, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
     set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
     from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
-    seed: Annotated[int, typer.Option("--seed", help="Of the random entries.")] = 1,
+    seed: Annotated[int, typer.Option("--seed", help="Of the histories drawn.")] = 1,
 ) -> None:  # fmt: skip
-    """Make a test worse on purpose: costs, later fills, exchanged sides, random entries, the other bars given."""
+    """Make a test worse on purpose: costs, later fills, exchanged sides, the same positions at other times, the other bars given."""
     setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     stress = Stress(setup.checked, setup.dataset, setup.account, setup.choices, setup.datasets[1:], seed)
     document = stress_document(stress)

@@ -90,7 +90,7 @@ def backtest(
     invert: Annotated[bool, typer.Option("--invert", help="Exchange the sides, levels mirrored about the fill.")] = False,
     basket: Annotated[bool, typer.Option("--basket", help="Trade all the markets given, on one account.")] = False,
     without: Annotated[list[str] | None, typer.Option("--without", metavar="SYMBOL", help="Leave this market of the basket out, and say so.")] = None,
-    against: Annotated[str | None, typer.Option("--against", metavar="SYMBOL", help="Alpha and beta against this market of --bars, not against holding.")] = None,
+    against: Annotated[str | None, typer.Option("--against", metavar="SYMBOL", help="Holding return, alpha and beta of this market of --bars instead.")] = None,
 ) -> None:  # fmt: skip
     """Test a strategy bar by bar."""
     if without and not basket:

@@ -26,7 +26,7 @@ from skelb.cli.options import (
     ToOption,
     print_json,
 )
-from skelb.core.trials import DESIGNS, Results
+from skelb.core.trials import DESIGNS, MOVE_UNITS, Results
 from skelb.service.studies import Studies
 from skelb.service.trials.documents import Document, run_layout, sweep_document, walk_document
 from skelb.service.trials.orders import Layout, TrialSettings, layout_of
@@ -135,15 +135,18 @@ def walk(
     print(document["sentence"])
 
 
+UnitOption = Annotated[str, typer.Option("--unit", help=f"What moves are told in: {', '.join(MOVE_UNITS)}.")]
+
+
 @app.command()
 def study(
     file: FileArgument, bars: BarsOption = None, stored: StoredOption = None,
     condition: Annotated[str, typer.Option("--condition", help="One more condition, besides those of the script.")] = "",
     market: MarketOption = None, set_: SetOption = None, timeframe: TimeframeOption = None, from_: FromOption = None,
-    to: ToOption = None, json: JsonOption = False,
+    to: ToOption = None, unit: UnitOption = "points", json: JsonOption = False,
 ) -> None:  # fmt: skip
     """How often each condition of a script came, and what price did over the next 20 bars."""
-    rows = _studies(file, bars, stored, market, set_, timeframe, from_, to).conditions(condition)
+    rows = _studies(file, bars, stored, market, set_, timeframe, from_, to, unit).conditions(condition)
     if json:
         print_json({"conditions": rows})
         return
@@ -157,29 +160,33 @@ def calendar(
     file: FileArgument, bars: BarsOption = None, stored: StoredOption = None,
     condition: Annotated[str, typer.Option("--condition", help="Count where this turned yes, instead of every day, month and hour.")] = "",
     market: MarketOption = None, set_: SetOption = None, timeframe: TimeframeOption = None, from_: FromOption = None,
-    to: ToOption = None, json: JsonOption = False,
+    to: ToOption = None, unit: UnitOption = "points", json: JsonOption = False,
 ) -> None:  # fmt: skip
     """What price did on every weekday, in every month and every hour."""
-    rows = _studies(file, bars, stored, market, set_, timeframe, from_, to).calendar(condition)
+    rows = _studies(file, bars, stored, market, set_, timeframe, from_, to, unit).calendar(condition)
     if json:
         print_json({"condition": condition, "rows": rows})
         return
     for row in rows:
-        print(f"{row['group']:8}{row['name']:12} within {_band(row['within'], row['within_low'], row['within_high']):32}  {_moved(row)}")  # fmt: skip
+        print(f"{'*' if row['stands_out'] else ' '} {row['group']:8}{row['name']:12} within {_band(row['within'], row['within_low'], row['within_high']):32}  {_moved(row)}")  # fmt: skip
 
 
 def _studies(
     file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None, set_: list[str] | None,
     timeframe: str | None,
-    from_: str | None, to: str | None,
+    from_: str | None, to: str | None, unit: str,
 ) -> Studies:  # fmt: skip
+    chosen = next((item for item in MOVE_UNITS if item == unit), None)
+    if chosen is None:
+        raise UsageError(f"--unit is one of {', '.join(MOVE_UNITS)}, not `{unit}`")
     setup = CliRun.read(file, bars, stored, market, None, set_, "both", timeframe, from_, to)
-    return Studies(setup.checked, setup.dataset, setup.choices, setup.setting)
+    return Studies(setup.checked, setup.dataset, setup.choices, setup.setting, chosen)
 
 
 def _moved(row: Document) -> str:
     band = _band(row["moves"][-1], row["low"][-1], row["high"][-1])
-    return f"{row['count']:>7,} times  after 20 bars {band}, any bar {row['every'][-1] or 0:+.4g}"
+    luck = "" if row["p"] is None else f", by luck in {row['p']:.1%}"
+    return f"{row['count']:>7,} times  after 20 bars {band}, any bar {row['every'][-1] or 0:+.4g}{luck}"
 
 
 def _band(middle: float | None, low: float | None, high: float | None) -> str:

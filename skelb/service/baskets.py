@@ -30,11 +30,8 @@ def basket_run(
     choices = replace(setup.choices(checked), dropped=tuple(dropped), against=against)
     result = backtest_basket(checked, chosen, setup.conditions(library), choices)
     record = basket_record(result.outcomes)
-    held, held_from = record.holding, record.held_from
     if against is not None:
         record = record.against(datasets.get(against, timeframe))
-        assert record.reference is not None
-        held, held_from = record.reference, record.reference_from
     shown = evenly(record.equity.size, _MOST_POINTS)
     rows = []
     for outcome in result.outcomes:
@@ -54,6 +51,6 @@ def basket_run(
         "rows": rows,
         "times": record.closes[shown].tolist(),
         "equity": record.equity[shown].tolist(),
-        "holding": plain_values(record.capital * held[shown] / held_from),
+        "holding": plain_values(record.capital * record.holding[shown] / record.held_from),
         "capital": record.capital,
     }

@@ -9,23 +9,36 @@ import numpy as np
 
 from skelb.core.bars import Commission, Market
 from skelb.core.engine import Account, Outcome, Pool, run
-from skelb.core.errors import SkelbError
+from skelb.core.errors import SettingsError, SkelbError
 from skelb.core.figures import Figures, figures_of, record_of
 from skelb.core.language import Checked
 from skelb.core.plan import Dataset, Plan, input_values, make_dataset, make_plan
-from skelb.core.plan.variants import one_bar_later, with_random_entries
-from skelb.core.trials import BANDS, End, Kind, Measures, Rules, challenge, counted, resample
+from skelb.core.plan.variants import one_bar_later
+from skelb.core.trials import (
+    BANDS,
+    DRAWS,
+    End,
+    Kind,
+    Measures,
+    Rules,
+    Timing,
+    challenge,
+    counted,
+    path_of,
+    resample,
+    timings,
+)
 from skelb.service.backtest import Choices
 
 Document = dict[str, Any]
 SHOWN = ("net_profit", "return_over_drawdown", "profit_factor", "max_drawdown_percent", "win_rate", "trades")
 _COSTS = (1.5, 2.0, 3.0)
-_RANDOM_RUNS = 50
-_REAL = "as it is"
+_CHANCE = 0.05
+_REAL, _FREE, _EXCHANGED = "as it is", "without costs", "sides exchanged"
 
 
 class Stress:
-    """A run beside itself made worse: costs, later fills, same-bar policies, sides, random entries, other datasets.
+    """A run beside itself made worse: costs, later fills, same-bar policies, sides, other times, other datasets.
 
     The same for the same seed. Raises SettingsError as `backtest` does.
     """
@@ -45,7 +58,7 @@ class Stress:
         self._rows = self._made_worse() | {
             f"{other.market.symbol} {other.bars.timeframe}": partial(self._elsewhere, other) for other in others
         }
-        self.total = len(self._rows) + _RANDOM_RUNS
+        self.total = len(self._rows) + DRAWS
 
     def steps(self) -> Iterator[Document]:
         """One step a run: how many are done, of how many, and the row it completes, if any; then one with the verdict.
@@ -62,33 +75,30 @@ class Stress:
                 yield self._step(done, {"name": name, "figures": None, "error": str(exc)})
                 continue
             yield self._step(done, _row(name, found[name]))
-        drawn: list[Figures] = []
-        rng = np.random.default_rng(self._seed)
-        for _ in range(_RANDOM_RUNS):
-            drawn.append(self._figures(with_random_entries(self._plan, rng)))
-            done += 1
-            yield self._step(done, None)
-        nets = np.array([float(figures["net_profit"] or 0.0) for figures in drawn])
-        middle = drawn[int(np.argsort(nets, kind="stable")[nets.size // 2])]
-        beaten = float(np.mean(nets < float(found[_REAL]["net_profit"] or 0.0)))
-        yield self._step(done, _row("random entries, the median", middle)) | {
-            "random": {"runs": _RANDOM_RUNS, "beaten": beaten, "nets": nets.tolist()},
-            "verdict": _verdict(found, beaten),
-        }
+        timing, why_not = None, ""
+        try:
+            for drawn, timed in timings(path_of(self._outcome(self._plan)), self._seed):
+                timing = timed
+                yield self._step(done + drawn, None)
+        except SettingsError as exc:
+            why_not = str(exc)
+        told = None if timing is None else asdict(timing)
+        yield self._step(self.total, None) | {"timing": told, "verdict": _verdict(found, timing, why_not)}
 
     def _step(self, done: int, row: Document | None) -> Document:
-        return {"done": done, "total": self.total, "row": row, "random": None, "verdict": None}
+        return {"done": done, "total": self.total, "row": row, "timing": None, "verdict": None}
 
     def _made_worse(self) -> dict[str, Callable[[], Figures]]:
         """What the rows are called, and how each is run."""
         plan, account = self._plan, self._account
         rows: dict[str, Callable[[], Figures]] = {_REAL: partial(self._figures, plan)}
+        rows[_FREE] = partial(self._dearer, 0.0)
         rows |= {f"costs × {times:g}": partial(self._dearer, times) for times in _COSTS}
         rows["one bar later"] = lambda: self._figures(one_bar_later(plan))
         for policy in ("worst", "path", "detail"):
             if policy != account.same_bar:
                 rows[f"same bar: {policy}"] = partial(self._figures, plan, replace(account, same_bar=policy))
-        rows["sides exchanged"] = lambda: self._figures(self._plan_on(self._dataset, not self._choices.inverted))
+        rows[_EXCHANGED] = lambda: self._figures(self._plan_on(self._dataset, not self._choices.inverted))
         return rows
 
     def _plan_on(self, where: Dataset, inverted: bool) -> Plan:
@@ -97,8 +107,11 @@ class Stress:
             self._checked, where, self._inputs, choices.sides, choices.from_date, choices.to_date, inverted
         )
 
+    def _outcome(self, plan: Plan, account: Account | None = None) -> Outcome:
+        return run(plan, account or self._account, self._pool)
+
     def _figures(self, plan: Plan, account: Account | None = None) -> Figures:
-        return figures_of(record_of(run(plan, account or self._account, self._pool)))
+        return figures_of(record_of(self._outcome(plan, account)))
 
     def _dearer(self, times: float) -> Figures:
         here = self._dataset
@@ -111,43 +124,54 @@ class Stress:
 
 
 def stress_document(stress: Stress) -> Document:
-    """All rows of a stress, its random entries and its verdict."""
+    """All rows of a stress, the same positions at other times, and the verdict."""
     steps = list(stress.steps())
-    return {"rows": [step["row"] for step in steps if step["row"]], "random": steps[-1]["random"], "verdict": steps[-1]["verdict"]}  # fmt: skip
+    return {"rows": [step["row"] for step in steps if step["row"]], "timing": steps[-1]["timing"], "verdict": steps[-1]["verdict"]}  # fmt: skip
 
 
 def _row(name: str, found: Figures) -> Document:
     return {"name": name, "figures": {key: found[key] for key in SHOWN}, "error": ""}
 
 
-def _verdict(rows: dict[str, Figures], beaten: float) -> list[str]:
+def _verdict(rows: dict[str, Figures], timing: Timing | None, why_not: str) -> list[str]:
     """What the rows say, in sentences; the gravest first."""
 
     def net(name: str) -> float:
         return float(rows[name]["net_profit"] or 0.0)
 
-    found = []
     if not rows[_REAL]["trades"]:
         return ["There are no trades to doubt."]
-    if net(_REAL) <= 0 and net("sides exchanged") <= 0:
-        found.append("Both ways lose, the rules and their opposite: costs are the reason, not the direction.")
-    elif net(_REAL) <= 0:
-        found.append("It loses as it is.")
-    if net(_REAL) > 0:
+    found = []
+    if net(_REAL) <= 0:
+        free, exchanged = net(_FREE), net(_EXCHANGED)
+        if free > 0:
+            found.append(
+                f"It loses {-net(_REAL):,.0f}; without costs it earns {free:,.0f}: costs are the reason, not the direction."
+            )
+        else:
+            found.append(f"It loses {-net(_REAL):,.0f}, and without costs it still does not earn ({free:,.0f}).")
+        if exchanged > 0:
+            found.append(f"With its sides exchanged it earns {exchanged:,.0f}: the direction is wrong.")
+    else:
         dead = [name for name in rows if name.startswith("costs") and net(name) <= 0]
         left = f"At three times the costs {net('costs × 3'):,.0f} of {net(_REAL):,.0f} is left."
         found.append(f"It does not survive {dead[0]}." if dead else left)
         later = net("one bar later")
         if later <= 0.5 * net(_REAL):
             found.append(f"One bar later it earns {later:,.0f} instead of {net(_REAL):,.0f}: it hangs on the very bar.")
-    if beaten >= 0.95:
-        worth = (
-            "the entry is worth something" if net(_REAL) > 0 else "the entry is better than chance, but does not pay"
-        )
-    else:
-        worth = "the entry is worth little" if beaten >= 0.6 else "the entry is worth nothing"
-    found.append(f"It beats {beaten:.0%} of {_RANDOM_RUNS} runs that enter at random with the same exits: {worth}.")
+    found.append(_on_timing(timing, net(_REAL) > 0) if timing else f"Of its times nothing is said: {why_not}.")
     return found
+
+
+def _on_timing(timing: Timing, earns: bool) -> str:
+    """Whether it matters when the positions are held."""
+    if timing.p > _CHANCE:
+        worth = "that it trades when it does is worth nothing that can be told from chance"
+    else:
+        worth = (
+            "when it trades is worth something" if earns else "when it trades is better than chance, but does not pay"
+        )
+    return f"Held as long at other times, its positions do as well in {timing.as_good:,} of {timing.draws:,} histories (p = {timing.p:.3f}): {worth}."
 
 
 def _dearer(market: Market, times: float) -> Market:

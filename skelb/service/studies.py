@@ -18,7 +18,7 @@ from skelb.core.language.tree import Expression, Logic, Mark, Name, Not
 from skelb.core.language.walk import parts_within
 from skelb.core.plan import Dataset, Expressions, input_values
 from skelb.core.plan.watching import asks_position
-from skelb.core.trials import Group, Study, calendar_of, study_of
+from skelb.core.trials import Group, Moves, MoveUnit, Study, calendar_of, divisors, study_of
 from skelb.service.backtest import Choices
 from skelb.service.checking import checked_or_error, setting_for
 from skelb.service.library import Library
@@ -31,19 +31,26 @@ _ASKED = "studied_condition"
 class Studies:
     """The conditions of a script with its inputs filled in, on a dataset, over the trading days between two dates.
 
-    Raises SettingsError when no bar lies between them.
+    Moves are in points, in percent of the close they begin at, or in multiples of the ATR of 14 bars there. Raises SettingsError when no bar lies between them.
     """
 
-    def __init__(self, checked: Checked, dataset: Dataset, choices: Choices, setting: Setting | None = None) -> None:
+    def __init__(
+        self,
+        checked: Checked,
+        dataset: Dataset,
+        choices: Choices,
+        setting: Setting | None = None,
+        unit: MoveUnit = "points",
+    ) -> None:
         self._checked, self._dataset, self._given, self._setting = checked, dataset, choices.inputs, setting
-        self._span = _between(dataset, choices.from_date, choices.to_date)
+        self._span, self._unit = _between(dataset, choices.from_date, choices.to_date), unit
 
     @classmethod
-    def of(cls, setup: Setup, library: Library, dataset: Dataset) -> "Studies":
+    def of(cls, setup: Setup, library: Library, dataset: Dataset, unit: MoveUnit = "points") -> "Studies":
         """Of a setup on its dataset. Raises ScriptError when its script has errors."""
         checked = setup.checked(library, dataset)
         setting = setting_for(dataset.bars, dataset.market, library.saved_script)
-        return cls(checked, dataset, setup.choices(checked), setting)
+        return cls(checked, dataset, setup.choices(checked), setting, unit)
 
     def conditions(self, asked: str = "") -> list[Document]:
         """Every named condition, every part that an `and` joins, and every mark's, each with its study.
@@ -82,7 +89,7 @@ class Studies:
         groups: dict[Group, Ints] = {"weekday": calendar.weekday[span], "month": months}
         if bars.timeframe.is_intraday:
             groups["hour"] = (calendar.open_minute // 60 % 24)[span]
-        rows = calendar_of(groups, yes, bars.open[span], bars.close[span], calendar.close_time[span], self._years)
+        rows = calendar_of(groups, yes, bars.open[span], self._moves)
         return [
             {
                 "group": row.group,
@@ -91,7 +98,10 @@ class Studies:
                 "within": _known(row.within),
                 "within_low": _known(row.within_low),
                 "within_high": _known(row.within_high),
+                "usual": _known(row.usual),
+                "stands_out": row.stands_out,
                 **_study_document(row.study),
+                "p": _known(row.p),
             }
             for row in rows
         ]
@@ -105,13 +115,18 @@ class Studies:
     def _years(self) -> Ints:
         return self._days.astype("datetime64[Y]").astype(np.int64) + 1970
 
+    @cached_property
+    def _moves(self) -> Moves:
+        bars, span = self._dataset.bars, self._span
+        per = divisors(self._unit, bars)
+        return Moves(bars.close[span], self._dataset.calendar.close_time[span], self._years, per[span])
+
     def _yes(self, values: np.ndarray) -> Bools:
         found: Bools = (np.broadcast_to(values, len(self._dataset)) == YES)[self._span]
         return found
 
     def _row(self, kind: str, values: np.ndarray, meaning: str = "", used: str | None = None) -> Document:
-        closes, times = self._dataset.bars.close[self._span], self._dataset.calendar.close_time[self._span]
-        study = study_of(self._yes(values), closes, times, self._years)
+        study = study_of(self._yes(values), self._moves)
         return {"kind": kind, "meaning": meaning, "used": used, **_study_document(study)}
 
     def _asked(self, text: str) -> np.ndarray:
@@ -162,7 +177,7 @@ def _study_document(study: Study) -> Document:
     columns = {name: plain_values(getattr(study, name)) for name in ("moves", "low", "high", "every")}
     yearly = {str(year): count for year, count in study.yearly.items()}
     counts = {"count": study.count, "share": study.share, "per_year": study.per_year, "yearly": yearly}
-    return {**counts, "horizons": study.horizons.tolist(), **columns}
+    return {**counts, "horizons": study.horizons.tolist(), **columns, "p": _known(study.p)}
 
 
 def _known(value: float) -> float | None:

@@ -228,6 +228,7 @@ class MovesOut(BaseModel):
     low: list[float | None]
     high: list[float | None]
     every: list[float | None]
+    p: float | None
 
 
 class ConditionOut(MovesOut):
@@ -272,10 +273,11 @@ class StressRowOut(BaseModel):
     error: str
 
 
-class RandomEntriesOut(BaseModel):
-    runs: int
-    beaten: float
-    nets: list[float]
+class TimingOut(BaseModel):
+    earned: float
+    draws: int
+    as_good: int
+    p: float
 
 
 class StressStepOut(BaseModel):
@@ -284,7 +286,7 @@ class StressStepOut(BaseModel):
     done: int
     total: int
     row: StressRowOut | None
-    random: RandomEntriesOut | None
+    timing: TimingOut | None
     verdict: list[str] | None
 
 

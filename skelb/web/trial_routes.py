@@ -211,14 +211,14 @@ def export(number: Number, app: App, form: Literal["csv", "parquet"] = "csv") ->
 @router.post("/study")
 def study(body: StudyIn, app: App) -> StudiedOut:
     """Every condition of a script with what followed it, and one more that is asked for."""
-    studies = Studies.of(body.setup, app.library, body.setup.dataset(app.datasets))
+    studies = Studies.of(body.setup, app.library, body.setup.dataset(app.datasets), body.unit)
     return StudiedOut.model_validate({"conditions": studies.conditions(body.condition)})
 
 
 @router.post("/calendar")
 def calendar(body: StudyIn, app: App) -> CalendarOut:
     """A condition on every weekday, month and hour at once."""
-    studies = Studies.of(body.setup, app.library, body.setup.dataset(app.datasets))
+    studies = Studies.of(body.setup, app.library, body.setup.dataset(app.datasets), body.unit)
     return CalendarOut.model_validate({"rows": studies.calendar(body.condition)})
 
 

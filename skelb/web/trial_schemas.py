@@ -5,6 +5,7 @@ from typing import Literal
 
 from pydantic import BaseModel, Field
 
+from skelb.core.trials import MoveUnit
 from skelb.service.setup import Setup
 from skelb.service.trials.orders import TrialOrder
 from skelb.web.schemas import ConditionOut, Figures, MovesOut, Value
@@ -194,6 +195,7 @@ class WalkOut(BaseModel):
 class StudyIn(BaseModel):
     setup: Setup
     condition: str = Field(default="", max_length=2_000)
+    unit: MoveUnit = "points"
 
 
 class StudiedOut(BaseModel):
@@ -207,6 +209,8 @@ class CalendarRowOut(MovesOut):
     within: float | None
     within_low: float | None
     within_high: float | None
+    usual: float | None
+    stands_out: bool
 
 
 class CalendarOut(BaseModel):

@@ -126,13 +126,16 @@ def test_a_basket_trades_every_market_on_one_account(folder):
     assert "symbol of its own" in skelb(folder, "backtest", "sway.skelb", *twice, expect=2).stderr
 
 
-def test_alpha_and_beta_against_a_chosen_market(folder):
+def test_holding_alpha_and_beta_of_a_chosen_market(folder):
     write_csv(folder / "other.csv", wave_bars(600, seed=9))
     both = ("--bars", "WAVE=wave.csv", "--bars", "OTHER=other.csv")
-    betas = {}
-    for against in ((), ("--against", "WAVE"), ("--against", "OTHER")):
-        betas[against[-1:]] = document(folder, "backtest", "sway.skelb", *both, *against)["figures"]["all"]["beta"]
-    assert betas[()] == pytest.approx(betas[("WAVE",)]) and betas[("OTHER",)] != betas[()]
+    found = {
+        against[-1:]: document(folder, "backtest", "sway.skelb", *both, *against)["figures"]["all"]
+        for against in ((), ("--against", "WAVE"), ("--against", "OTHER"))
+    }
+    for figure in ("beta", "holding_return"):
+        own, same, other = (found[key][figure] for key in ((), ("WAVE",), ("OTHER",)))
+        assert own == pytest.approx(same) and other != own
     assert "no bars of `X`" in skelb(folder, "backtest", "sway.skelb", *both, "--against", "X", expect=2).stderr
 
 

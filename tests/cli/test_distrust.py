@@ -36,16 +36,16 @@ def test_stress_rows_are_backtests_with_those_conditions(folder):
     }
     (folder / "dear.json").write_text(json.dumps(dear))
     assert rows["costs × 2"] == pytest.approx(net_of(folder, "--bars", "wave.csv", "--account", "dear.json"))
-    assert rows["costs × 1.5"] > rows["costs × 2"] > rows["costs × 3"]
+    assert rows["without costs"] > rows["costs × 1.5"] > rows["costs × 2"] > rows["costs × 3"]
     (folder / "path.json").write_text(json.dumps(account | {"same_bar": "path"}))
     assert rows["same bar: path"] == net_of(folder, "--bars", "wave.csv", "--account", "path.json")
     assert rows["OTHER 15m"] == net_of(folder, "--bars", "other.csv", "--account", "account.json")
-    random = found["random"]
-    assert len(random["nets"]) == random["runs"]
-    assert random["beaten"] == sum(net < rows["as it is"] for net in random["nets"]) / random["runs"]
-    assert any("at random" in sentence for sentence in found["verdict"])
+    free = dict.fromkeys((name for name in account if name.startswith(("commission", "slippage"))), 0)
+    (folder / "free.json").write_text(json.dumps(account | free))
+    assert rows["without costs"] == pytest.approx(net_of(folder, "--bars", "wave.csv", "--account", "free.json"))
+    assert any("at other times" in sentence for sentence in found["verdict"])
     again = document(folder, "stress", "sway.skelb", *BARS)
-    assert again["random"]["nets"] == random["nets"]
+    assert again["timing"] == found["timing"] and found["timing"]["draws"] == 999
     assert "costs × 3" in skelb(folder, "stress", "sway.skelb", *BARS).stdout
 
 
@@ -91,3 +91,7 @@ def test_a_sweep_says_what_its_best_is_worth_after_so_many_tries(folder):
     assert found["deflation"]["tries"] == len(found["runs"]) == 8
     assert 0 <= found["deflation"]["probability"] <= found["deflation"]["probability_alone"] <= 1
     assert "worthless tries" in found["deflation"]["sentence"]
+    split = document(
+        folder, "sweep", "sway.skelb", *BARS, "--vary", f"{name}=5..40:5", "--min-trades", "1", "--split", "60,40"
+    )
+    assert split["deflation"]["tries"] == 8  # what ran out of sample was chosen before

@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from skelb.core.errors import SettingsError
-from skelb.core.trials import KINDS, Deflated, Rules, challenge, counted, deflated, resample
+from skelb.core.figures import FIGURE_KEYS
+from skelb.core.trials import KINDS, Cell, Deflated, Results, Rules, challenge, counted, deflated, resample
 
 NETS = st.lists(st.integers(-400, 500).map(float), min_size=2, max_size=40).map(np.array)
 
@@ -112,12 +113,32 @@ def test_deflation_by_its_formula():
 
 
 @pytest.mark.parametrize(
-    ("tries", "probability", "said"),
-    [(1, 0.9, "With a single try"), (9, 0.49, "likely luck"), (9, 0.94, "not proven"), (9, 0.95, "hard to explain by luck")],
+    ("tries", "sharpe", "probability", "said"),
+    [(1, 0.1, 0.9, "from luck alone"), (9, 0.04, 0.49, "no more than luck shows"), (9, 0.1, 0.94, "not proven"), (9, 0.1, 0.95, "hard to explain by luck")],
 )  # fmt: skip
-def test_the_worth_of_the_best_is_said_in_words(tries, probability, said):
-    worth = Deflated(0.1, tries, 0.05, probability, 0.9)
-    assert said in worth.sentence and f"{probability if tries > 1 else 0.9:.0%}" in worth.sentence
+def test_the_worth_of_the_best_is_said_in_words(tries, sharpe, probability, said):
+    worth = Deflated(sharpe, tries, 0.05, probability, 0.9)
+    assert said in worth.sentence and f"{1 - (probability if tries > 1 else 0.9):.1%}" in worth.sentence
+
+
+def test_a_setting_is_tried_once_on_the_days_it_could_be_chosen_on():
+    def cell(number, part, sharpe):
+        return Cell(number, part, {**dict.fromkeys(FIGURE_KEYS), "sharpe": sharpe})
+
+    split = Results.of([cell(1, 0, 0.5), cell(0, 0, None), cell(0, 1, 9.0), cell(1, 1, 9.0)])
+    np.testing.assert_array_equal(split.tries(is_walk=False), [np.nan, 0.5])
+    walk = Results.of([cell(4, 0, 1.0), cell(7, 0, None), cell(4, 1, 2.0), cell(7, 1, None), cell(4, 2, None)])
+    np.testing.assert_array_equal(walk.tries(is_walk=True), [1.5, np.nan])
+
+
+def test_trades_that_are_left_out_are_not_losing_ones():
+    net = np.array([-1.0, 1.0, -1.0, -1.0, 1.0, -1.0] * 20)
+    assert resample(net, 1_000, "skip", 300, share=0.0).samples.losing.max() == 2
+    left = resample(net, 1_000, "skip", 300, share=0.5).samples
+    rng = np.random.default_rng(5)
+    plain = [plain_measures(net[rng.random(net.size) >= 0.5], 1_000)[3] for _ in range(300)]
+    assert np.mean(left.losing) == pytest.approx(np.mean(plain), rel=0.1)
+    assert resample(np.full(60, -1.0), 1_000, "skip", 200, share=0.5).samples.losing.max() < 60
 
 
 def test_the_expected_best_is_what_worthless_tries_show():

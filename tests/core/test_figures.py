@@ -2,6 +2,8 @@
 
 import itertools
 import math
+from dataclasses import replace
+from datetime import date
 
 import numpy as np
 import pytest
@@ -23,14 +25,16 @@ size 40% of equity
 ACCOUNT = Account(capital=20_000, commission=Commission(percent=0.01), slippage_ticks=1, leverage=5)
 
 
-def outcome_of(script=SCRIPT, account=ACCOUNT, size=3000, seed=5, **market):
+def outcome_of(script=SCRIPT, account=ACCOUNT, size=3000, seed=5, dates=(None, None), **market):
     checked = check(script)
     data = dataset(wave_bars(size, seed), **market)
-    return checked, run(make_plan(checked, data, input_values(checked, {})), account)
+    return checked, run(make_plan(checked, data, input_values(checked, {}), "both", *dates), account)
 
 
 CHECKED, OUTCOME = outcome_of()
 FOUND = figures_by_side(OUTCOME)
+# Some days out of the middle, with every kind of cost and a currency rate.
+_, PART = outcome_of(dates=(date(2024, 1, 9), date(2024, 1, 24)), spread=0.5, financing_long=30.0, financing_short=12.0, currency_rate=0.5)  # fmt: skip
 
 
 def test_every_figure_is_there_and_documented():
@@ -43,6 +47,7 @@ def plain_trade_figures(trades, ambiguous, bars):
     net = [trade["net"] for trade in trades]
     wins, losses = [x for x in net if x > 0], [x for x in net if x <= 0]
     costs = {name: sum(trade[name] for trade in trades) for name in ("commission", "spread", "slippage", "financing")}
+    gross = sum(trade["gross"] for trade in trades)
     runs = [(won, len(list(group))) for won, group in itertools.groupby(net, lambda x: x > 0)]
     return {
         "net_profit": sum(net), "return": sum(net) / 20_000, "trades": len(net), "win_rate": len(wins) / len(net),
@@ -56,7 +61,7 @@ def plain_trade_figures(trades, ambiguous, bars):
         "exposure": sum(trade["held"] for trade in trades) / bars, "ambiguous_trades": ambiguous,
         "total_commission": costs["commission"], "total_spread": costs["spread"], "total_slippage": costs["slippage"],
         "total_financing": costs["financing"], "total_costs": sum(costs.values()),
-        "costs_share": sum(costs.values()) / sum(trade["gross"] for trade in trades),
+        "costs_share": sum(costs.values()) / gross if gross > 0 else None,
     }  # fmt: skip
 
 
@@ -92,29 +97,105 @@ def relative(values):
     return [after / before - 1 for before, after in itertools.pairwise(values)]
 
 
-def plain_figures(held=None):
-    """All figures of OUTCOME; alpha and beta against holding it, or against another market's bars."""
-    trades, data = OUTCOME.trades, OUTCOME.plan.dataset
+def ledger_rows(outcome, side=0):
+    """The trades of a run, or of one side, as rows."""
+    trades = outcome.trades
     columns = {"net": kernel.TF_NET, "gross": kernel.TF_GROSS, "commission": kernel.TF_COMMISSION, "r": kernel.TF_R,
                "spread": kernel.TF_SPREAD, "slippage": kernel.TF_SLIPPAGE, "financing": kernel.TF_FINANCING}  # fmt: skip
-    rows = [{name: float(trades.column(column)[row]) for name, column in columns.items()}
-            | {"held": int(trades.bars_held[row])} for row in range(len(trades))]  # fmt: skip
-    closes, held = data.calendar.close_time.tolist(), held or data.bars
-    found = plain_trade_figures(rows, int(trades.ambiguous.sum()), len(data))
-    found |= plain_equity_figures(OUTCOME.equity.tolist(), data.calendar.day.tolist(), closes, held.close.tolist(),
-                                  float(held.open[0]), int(data.bars.time[0]))  # fmt: skip
-    return found | {"holding_return": data.bars.close[-1] / data.bars.open[0] - 1}
+    return [{name: float(trades.column(column)[row]) for name, column in columns.items()}
+            | {"held": int(trades.bars_held[row]), "ambiguous": int(trades.ambiguous[row])}
+            for row in range(len(trades)) if side in (0, trades.side[row])]  # fmt: skip
 
 
-def test_every_figure_by_its_plain_definition():
-    assert FOUND["all"] == pytest.approx(plain_figures())
+def plain_figures(outcome, held=None):
+    """All figures of a run against holding its market, or against another market's bars."""
+    data, span = outcome.plan.dataset, slice(outcome.first, outcome.last + 1)
+    rows = ledger_rows(outcome)
+    closes, held = data.calendar.close_time[span].tolist(), held or data.bars
+    found = plain_trade_figures(rows, sum(row["ambiguous"] for row in rows), len(closes))
+    found |= plain_equity_figures(outcome.equity.tolist(), data.calendar.day[span].tolist(), closes, held.close[span].tolist(),
+                                  float(held.open[outcome.first]), int(data.bars.time[outcome.first]))  # fmt: skip
+    return found | {"holding_return": held.close[outcome.last] / held.open[outcome.first] - 1}
 
 
-def test_alpha_and_beta_may_be_against_another_market():
+@pytest.mark.parametrize("outcome", [OUTCOME, PART], ids=["all bars", "some days"])
+def test_every_figure_by_its_plain_definition(outcome):
+    found = figures_by_side(outcome)
+    assert found["all"] == pytest.approx(plain_figures(outcome))
+    for name, side in (("long", 1), ("short", -1)):
+        rows = ledger_rows(outcome, side)
+        plain = plain_trade_figures(rows, sum(row["ambiguous"] for row in rows), outcome.equity.size)
+        assert {key: found[name][key] for key in plain} == pytest.approx(plain)
+        assert record_of(outcome, name).is_long.tolist() == [side > 0] * len(rows)
+
+
+def test_the_part_is_one_and_has_every_cost():
+    assert 0 < PART.first < PART.last < 2999 and FOUND["long"]["net_profit"] != FOUND["short"]["net_profit"]
+    found = figures_by_side(PART)["all"]
+    assert all(found[f"total_{kind}"] > 0 for kind in ("commission", "spread", "slippage", "financing"))
+    data = PART.plan.dataset
+    trade = PART.trades
+    entry, leave = (trade.column(column) for column in (kernel.TF_ENTRY_PRICE, kernel.TF_EXIT_PRICE))
+    assert data.market.currency_rate == 0.5
+    costs = found["total_commission"] + found["total_financing"]
+    moved = (
+        trade.side * (leave - entry) * trade.column(kernel.TF_UNITS) * 0.5
+    ).sum()  # prices of fills have spread and slippage
+    assert found["net_profit"] == pytest.approx(moved - costs)
+
+
+RECORD = record_of(OUTCOME)
+
+
+def with_nets(*nets, **changed):
+    """The figures of a record whose trades have these results and no costs, on an equity that stays at the capital."""
+    numbers = np.zeros((len(nets), RECORD.numbers.shape[1]))
+    numbers[:, kernel.TF_NET] = numbers[:, kernel.TF_GROSS] = nets
+    numbers[:, kernel.TF_R] = np.nan
+    several = np.ones(len(nets), np.int64)
+    points = {"equity": np.full(RECORD.equity.size, RECORD.capital), **changed}
+    return figures_of(
+        replace(RECORD, numbers=numbers, bars_held=several, is_long=several > 0, ambiguous=several < 0, **points)
+    )
+
+
+def test_figures_at_their_edges():
+    assert with_nets(0.0, 0.0)["largest_win"] is None and with_nets(0.0, 0.0)["largest_loss"] is None
+    assert with_nets(0.5, -0.25)["largest_win"] == 0.5 and with_nets(0.5, -0.25)["largest_loss"] == -0.25
+    small = with_nets(0.5, -0.25)
+    assert (small["profit_factor"], small["payoff"], small["expectancy_r"]) == (2.0, 2.0, None)
+    assert with_nets(0.5, capital=0.0)["return"] is None and with_nets(0.5, capital=0.5)["return"] == 1.0
+    assert with_nets(1.0, capital=0.0)["sharpe"] is None
+    assert with_nets(0.5, -0.25)["costs_share"] == 0.0
+    assert with_nets(1.0, held_from=0.0)["holding_return"] is None
+    assert with_nets(1.0, held_from=0.5)["holding_return"] == pytest.approx(RECORD.holding[-1] / 0.5 - 1)
+
+
+def test_a_drawdown_counts_from_the_peak_it_fell_from_be_that_the_beginning_or_the_first_close():
+    flat = np.full(RECORD.equity.size, RECORD.capital)
+    assert with_nets(1.0)["max_drawdown"] == 0.0 and with_nets(1.0)["max_drawdown_days"] == 0.0
+    assert with_nets(1.0)["return_over_drawdown"] is None
+    falls = np.where(np.arange(flat.size) < 40, flat - 0.5, flat)
+    found = with_nets(0.0, equity=falls)
+    assert found["max_drawdown"] == 0.5 and found["return_over_drawdown"] == 0.0
+    assert found["max_drawdown_days"] == pytest.approx((RECORD.closes[40] - RECORD.begins) / 86_400)
+    rises_first = np.where(np.arange(flat.size) == 0, flat + 1, falls)
+    found = with_nets(1.0, equity=np.where(np.arange(flat.size) >= 40, flat + 1, rises_first))
+    assert found["max_drawdown_days"] == pytest.approx((RECORD.closes[40] - RECORD.closes[0]) / 86_400)
+    ends_lower = flat.copy()
+    ends_lower[-1] -= 100
+    days = RECORD.days[-1] - RECORD.days[0] + 1
+    grown = with_nets(-100.0, equity=ends_lower)["yearly_growth"]
+    assert grown == pytest.approx(((RECORD.capital - 100) / RECORD.capital) ** (365.25 / days) - 1)
+    empty = np.linspace(RECORD.capital, 0.0, flat.size)
+    assert with_nets(-RECORD.capital, equity=empty)["yearly_growth"] is None
+
+
+def test_a_run_may_be_against_another_market():
     other = dataset(wave_bars(3000, seed=77))
     found, holding = figures_by_side(OUTCOME, other)["all"], FOUND["all"]
-    assert found == pytest.approx(plain_figures(other.bars))
-    assert found["beta"] != holding["beta"] and found["holding_return"] == holding["holding_return"]
+    assert found == pytest.approx(plain_figures(OUTCOME, other.bars))
+    assert found["beta"] != holding["beta"] and found["holding_return"] != holding["holding_return"]
     late = dataset(wave_bars(3000, seed=77, start=1_704_186_000 + 86_400))
     assert figures_by_side(OUTCOME, late)["all"]["beta"] is None  # nothing is known of it on the first day
 

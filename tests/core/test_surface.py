@@ -88,6 +88,9 @@ def test_a_lonely_peak_is_a_rock_and_a_broad_one_the_plateau():
     assert found.rocks == (12 * 15 + 12,)
     assert found.plateau == 5 * 15 + 4
     assert landmarks(-surface.ravel(), near, higher_is_better=False).rocks == found.rocks
+    for shift in (-100.0, 100.0):  # where the figure's zero lies makes no difference
+        moved = landmarks(surface.ravel() + shift, near)
+        assert moved == found
     # What stands alone is never called the plateau, not even where nothing else is better.
     alone = landmarks(np.array([0.0, 9.0, 0.0]), np.array([[1, -1], [0, 2], [1, -1]]))
     assert alone.plateau in (0, 2) and alone.rocks == (1,)

@@ -121,6 +121,12 @@ def test_a_latin_hypercube_meets_every_value_of_an_axis_equally_often():
     assert places.shape == (200, 3)
     assert set(np.bincount(places[:, 0])) == {8} and set(np.bincount(places[:, 1])) == {5}
     assert np.array_equal(np.sort(places[:, 2] // 500), np.arange(200))
+    axes = (
+        Axis("a", tuple(range(11))),
+        Axis("b", tuple(range(40))),
+    )  # the second tells points apart: none is met twice
+    met = np.bincount([point_at(axes, number)["a"] for number in design(axes, "latin", 40, 1)])
+    assert met.size == 11 and set(met) == {3, 4}
 
 
 def test_a_random_sweep_of_a_huge_grid_needs_no_room_for_it():

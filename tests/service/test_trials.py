@@ -231,12 +231,12 @@ def test_tries_are_counted_over_all_trials_and_kept_runs_of_a_script(application
     finished(application, order(vary=["n=5,6", "m=3,4"], split="60,40"))
     application.runs.keep(SETUP)
     found = application.desk.deflation(number, SEEN)
-    assert found["tries_of_script"] == 4 + 8 + 1 == found["deflation"]["tries"]
+    assert found["tries_of_script"] == 4 + 4 + 1 == found["deflation"]["tries"]
     alike = [Cell(number, 0, dict.fromkeys(alone(application, {}), 0.5)) for number in range(20)]
     layout = application.trials.layout(order(vary=["n=5..24:1"]))
     application.trials.store.commit(application.trials.store.add(order(vary=["n=5..24:1"]), layout), 0, alike)
     more = application.desk.deflation(number, SEEN)["deflation"]  # twenty tries that are all alike do not flatter it
-    assert more["tries"] == 33 and more["expected_best"] > found["deflation"]["expected_best"]
+    assert more["tries"] == 29 and more["expected_best"] > found["deflation"]["expected_best"]
 
 
 def test_a_table_is_filtered_and_sorted_by_anything_it_shows(application):
@@ -362,8 +362,8 @@ def test_a_hundred_thousand_runs_are_stored_and_read(application):
     assert surface["values"] == nets.tolist() and surface["best"] == int(np.argmax(nets))
     page = application.desk.table(number, SEEN, "net_profit", True, {}, {}, 1_000, 50)
     assert [row["number"] for row in page["rows"]] == np.argsort(-nets)[1_000:1_050].tolist()
-    application.trials.go_on(number)  # nothing is missing
-    assert state_of(application, number) == "stopped"
+    application.trials.go_on(number)  # nothing is missing but the word that all is there
+    wait_for(lambda: state_of(application, number) == "done")
 
 
 # --- baskets -------------------------------------------------------------------------------------------------------

@@ -37,6 +37,7 @@ export type Trace = Schemas["TraceOut"];
 export type Resampled = Schemas["ResampleOut"];
 export type Distribution = Schemas["DistributionOut"];
 export type StressStep = Schemas["StressStepOut"];
+export type MoveUnit = NonNullable<Schemas["StudyIn"]["unit"]>;
 export type ResampleKind = NonNullable<Schemas["ResampleIn"]["kind"]>;
 export type RemovalKind = Schemas["RemovalIn"]["kind"];
 export type ChallengeRules = Required<Schemas["ChallengeRules"]>;

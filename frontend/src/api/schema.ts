@@ -1300,7 +1300,7 @@ export interface components {
             count: number;
             /**
              * Every
-             * @description the same after any bar
+             * @description the mean move after any bar
              */
             every: (number | null)[];
             /**
@@ -1326,7 +1326,7 @@ export interface components {
             low: (number | null)[];
             /**
              * Moves
-             * @description how far the close has moved by then, on average, in points
+             * @description how far the close has moved by then, on average
              */
             moves: (number | null)[];
             /**
@@ -1334,6 +1334,11 @@ export interface components {
              * @description what it is called
              */
             name: string;
+            /**
+             * P
+             * @description the chance of doing at least as well where there is nothing in it, 0 to 1
+             */
+            p: number | null;
             /**
              * Per Year
              * @description times a year
@@ -1345,13 +1350,23 @@ export interface components {
              */
             share: number;
             /**
+             * Stands Out
+             * @description whether it differs from what is usual, with at most 5 % of such rows by luck
+             */
+            stands_out: boolean;
+            /**
              * Stretches
              * @description how often it came
              */
             stretches: number;
             /**
+             * Usual
+             * @description the mean move within all stretches of its group
+             */
+            usual: number | null;
+            /**
              * Within
-             * @description the mean move from the open of its first bar to the close of its last, in points
+             * @description the mean move from the open of its first bar to the close of its last
              */
             within: number | null;
             /**
@@ -1483,12 +1498,12 @@ export interface components {
             count: number;
             /**
              * Every
-             * @description the same after any bar
+             * @description the mean move after any bar
              */
             every: (number | null)[];
             /**
              * High
-             * @description the upper end of the 95 % band of `moves`
+             * @description the upper end of the 95 % band of `moves`, all horizons together
              */
             high: (number | null)[];
             /**
@@ -1503,7 +1518,7 @@ export interface components {
             kind: string;
             /**
              * Low
-             * @description the lower end of the 95 % band of `moves`
+             * @description the lower end of the 95 % band of `moves`, all horizons together
              */
             low: (number | null)[];
             /**
@@ -1513,9 +1528,14 @@ export interface components {
             meaning: string;
             /**
              * Moves
-             * @description how far the close has moved by then, on average, in points
+             * @description how far the close has moved by then, on average
              */
             moves: (number | null)[];
+            /**
+             * P
+             * @description the chance of doing at least as well where there is nothing in it, 0 to 1
+             */
+            p: number | null;
             /**
              * Per Year
              * @description times a year
@@ -2265,24 +2285,6 @@ export interface components {
              */
             type: string;
         };
-        /** RandomEntriesOut */
-        RandomEntriesOut: {
-            /**
-             * Beaten
-             * @description the share of the random runs that the real one is better than, 0 to 1
-             */
-            beaten: number;
-            /**
-             * Nets
-             * @description net profit of each random run, in the account's currency
-             */
-            nets: number[];
-            /**
-             * Runs
-             * @description how many runs
-             */
-            runs: number;
-        };
         /** RefusedOut */
         RefusedOut: {
             /**
@@ -2737,10 +2739,10 @@ export interface components {
              * @description steps that are finished
              */
             done: number;
-            /** @description runs with entries at random; null before they are made */
-            random: components["schemas"]["RandomEntriesOut"] | null;
             /** @description what has just been finished */
             row: components["schemas"]["StressRowOut"] | null;
+            /** @description the same positions held at other times; null before that is known, or where they are too few */
+            timing: components["schemas"]["TimingOut"] | null;
             /**
              * Total
              * @description how many there are in all
@@ -2770,6 +2772,13 @@ export interface components {
             condition: string;
             /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
+            /**
+             * Unit
+             * @description what moves are told in
+             * @default points
+             * @enum {string}
+             */
+            unit: "points" | "percent" | "atr";
         };
         /** SurfaceOut */
         SurfaceOut: {
@@ -2829,6 +2838,29 @@ export interface components {
              * @description a text
              */
             text: string;
+        };
+        /** TimingOut */
+        TimingOut: {
+            /**
+             * As Good
+             * @description histories in which the same positions do at least as well
+             */
+            as_good: number;
+            /**
+             * Draws
+             * @description histories drawn
+             */
+            draws: number;
+            /**
+             * Earned
+             * @description what the positions earn before costs, in the account's currency
+             */
+            earned: number;
+            /**
+             * P
+             * @description the chance of doing at least as well where there is nothing in it, 0 to 1
+             */
+            p: number;
         };
         /** TraceOut */
         TraceOut: {

@@ -11,13 +11,13 @@ export function Tried({ seen }: { seen: Seen }) {
     <section aria-label="Tried so far" className="mb-4" data-testid="tried">
       <h2 className="mb-1">Tried so far</h2>
       <p className="text-soft">
-        <b className="num text-base-content">{plain(found.data.tries_of_script, 0)}</b> runs of this script, kept ones included.
+        <b className="num text-base-content">{plain(found.data.tries_of_script, 0)}</b> settings of this script tried, kept runs included.
       </p>
       {worth ? (
         <>
           <p className="mt-1 flex items-baseline gap-2">
-            <b className={`num text-[20px] whitespace-nowrap ${worth.probability < 0.5 ? "text-loss" : worth.probability < 0.95 ? "text-brass" : "text-gain"}`}>{plain(worth.probability * 100, 0)} %</b>
-            <span className="text-soft">chance that the best one&apos;s edge is real</span>
+            <b className={`num text-[20px] whitespace-nowrap ${worth.probability < 0.5 ? "text-loss" : worth.probability < 0.95 ? "text-brass" : "text-gain"}`}>{plain((1 - worth.probability) * 100, 1)} %</b>
+            <span className="text-soft">of histories show as much as the best by luck</span>
           </p>
           <p className="mt-1 text-[12px] text-soft">{worth.sentence}</p>
         </>

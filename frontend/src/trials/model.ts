@@ -1,4 +1,4 @@
-import type { AxisValue, CalendarRow, FigureInfo, Setup, SetupState, Surface, Trial, TrialOrder, TrialSpan, Varying } from "@/api";
+import type { AxisValue, FigureInfo, Setup, SetupState, Surface, Trial, TrialOrder, TrialSpan, Varying } from "@/api";
 import { TIMEFRAMES } from "@/setup";
 import { plain } from "@/ui";
 
@@ -220,9 +220,4 @@ export function openedState(trial: Trial, run: { inputs: Record<string, AxisValu
     inverted: from.inverted || undefined,
     inputs: { ...from.inputs, ...Object.fromEntries(Object.entries(run.inputs).filter(([name]) => !places.has(name) && name !== SIGNAL)) },
   };
-}
-
-/** How many lines of a calendar have a band: each of them could stand out by luck. */
-export function bandedLines(rows: CalendarRow[], isCondition: boolean): number {
-  return rows.filter((row) => (isCondition ? row.low.at(-1) : row.within_low) != null).length;
 }

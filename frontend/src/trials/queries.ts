@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, unwrap, type Setup, type TrialOrder } from "@/api";
+import { api, unwrap, type MoveUnit, type Setup, type TrialOrder } from "@/api";
 import type { ViewChoice } from "./model";
 
 export const trialsQuery = queryOptions({ queryKey: ["trials"], queryFn: ({ signal }) => unwrap(api.GET("/api/trials", { signal })) });
@@ -99,18 +99,18 @@ export const walkQuery = (seen: Seen, choose: "value" | "neighbours") =>
 
 export const readyConditionsQuery = queryOptions({ queryKey: ["ready conditions"], queryFn: ({ signal }) => unwrap(api.GET("/api/search/conditions", { signal })), staleTime: Infinity });
 
-export const studyQuery = (setup: Setup, condition = "") =>
+export const studyQuery = (setup: Setup, unit: MoveUnit, condition = "") =>
   queryOptions({
-    queryKey: ["study", setup, condition],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/study", { body: { setup, condition }, signal })),
+    queryKey: ["study", setup, unit, condition],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/study", { body: { setup, unit, condition }, signal })),
     retry: false,
     staleTime: Infinity,
   });
 
-export const calendarQuery = (setup: Setup, condition: string) =>
+export const calendarQuery = (setup: Setup, unit: MoveUnit, condition: string) =>
   queryOptions({
-    queryKey: ["calendar", setup, condition],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/calendar", { body: { setup, condition }, signal })),
+    queryKey: ["calendar", setup, unit, condition],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/calendar", { body: { setup, unit, condition }, signal })),
     placeholderData: (before) => before,
     retry: false,
     staleTime: Infinity,

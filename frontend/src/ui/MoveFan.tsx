@@ -1,4 +1,8 @@
+import type { MoveUnit } from "@/api";
 import { plain, signed } from "./format";
+
+/** What moves are told in. */
+export const MOVE_UNITS: Record<MoveUnit, string> = { points: "points", percent: "percent", atr: "multiples of ATR(14)" };
 
 interface Moves {
   horizons: number[];
@@ -22,7 +26,7 @@ export function MoveFan({ of }: { of: Moves }) {
   const path = (values: (number | null)[]) => values.map((value, place) => (value === null ? "" : `${place === 0 ? `M0 ${HEIGHT / 2}L` : "L"}${x(place).toFixed(1)} ${y(value).toFixed(1)}`)).join("");
   const reach = [...of.high.map((value, place) => [x(place), y(value ?? 0)]), ...of.low.map((value, place) => [x(place), y(value ?? 0)]).reverse()];
   const bars = of.horizons.at(-1) ?? 0;
-  const said = `After ${plain(bars, 0)} bars ${signed(last, 2)} points on average, 95 % band ${signed(of.low.at(-1) ?? 0, 2)} to ${signed(of.high.at(-1) ?? 0, 2)}; after any bar ${signed(of.every.at(-1) ?? 0, 2)}`;
+  const said = `After ${plain(bars, 0)} bars ${signed(last, 2)} on average, 95 % band ${signed(of.low.at(-1) ?? 0, 2)} to ${signed(of.high.at(-1) ?? 0, 2)}; after any bar ${signed(of.every.at(-1) ?? 0, 2)}`;
   return (
     <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} width={WIDTH} height={HEIGHT} role="img" aria-label={said} className="flex-none">
       <title>{said}</title>

@@ -218,7 +218,7 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
         <button type="button" className="plain-button" disabled={!isSound || !live.answer?.inputs.length} onClick={() => sweep()}>
           Sweep
         </button>
-        <button type="button" className="plain-button" disabled={!isSound || !live.run?.is_strategy} title="Make it worse on purpose: costs, later fills, random entries, its trades drawn anew" onClick={savedFirst(onDoubt)}>
+        <button type="button" className="plain-button" disabled={!isSound || !live.run?.is_strategy} title="Make it worse on purpose: costs, later fills, other times, its trades drawn anew" onClick={savedFirst(onDoubt)}>
           Doubt
         </button>
         <button type="button" className="main-button" disabled={!isSound} aria-disabled={pin.isPending} onClick={() => !pin.isPending && pin.mutate(setup)} title="Keep this run and show every later figure's difference from it">

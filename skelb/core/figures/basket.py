@@ -98,7 +98,7 @@ def _carried(values: Floats, at: Ints, size: int, before: float) -> Floats:
 def basket_figures(outcomes: Sequence[Outcome], against: Dataset | None = None) -> dict[str, Figures]:
     """The figures of all markets together: of all, of long and of short trades.
 
-    Alpha and beta are against an equal share of every market, or against another market.
+    Holding is an equal share of every market, or another market; alpha and beta are against it.
     """
     records = {side: basket_record(outcomes, side) for side in ("all", "long", "short")}
     return {side: figures_of(record.against(against) if against else record) for side, record in records.items()}

@@ -24,8 +24,7 @@ class Record:
     equity : float64, shape (points,), at the closes of bars or of a basket's moments
     closes : int64, shape (points,), seconds since 1970 UTC; begins : the first bar's opening
     day_ends, days : int64, shape (days,), the last point of every trading day, and that day since 1970
-    holding : float64, shape (points,), what holding is worth; held_from : what it was worth at the first open
-    reference, reference_from : the same of what alpha and beta are against, when that is another market
+    holding : float64, shape (points,), what holding instead is worth; held_from : what it was worth at the first open
     """
 
     capital: float
@@ -40,18 +39,16 @@ class Record:
     days: Ints
     holding: Floats
     held_from: float
-    reference: Floats | None = None
-    reference_from: float = 0.0
 
     def against(self, market: Dataset) -> "Record":
-        """This record with alpha and beta against holding `market`, as its bars were closed at each point.
+        """This record against holding `market`, as its bars were closed at each point: its return, alpha and beta.
 
-        Points before that market's first close make both figures None.
+        Points before that market's first close make alpha and beta None.
         """
         known = market.calendar.close_time
         seen = np.searchsorted(known, self.closes, side="right") - 1
         closes = np.where(seen >= 0, market.bars.close[np.maximum(seen, 0)], np.nan)
-        return replace(self, reference=closes, reference_from=float(market.bars.open[max(int(seen[0]), 0)]))
+        return replace(self, holding=closes, held_from=float(market.bars.open[max(int(seen[0]), 0)]))
 
 
 def record_of(outcome: Outcome, side: str = "all") -> Record:
@@ -93,7 +90,7 @@ def figures_of(record: Record) -> Figures:
 
 
 def figures_by_side(outcome: Outcome, against: Dataset | None = None) -> dict[str, Figures]:
-    """The figures of all, of long and of short trades; alpha and beta against holding, or against another market."""
+    """The figures of all, of long and of short trades, against holding, or against holding another market."""
     records = {side: record_of(outcome, side) for side in ("all", "long", "short")}
     return {side: figures_of(record.against(against) if against else record) for side, record in records.items()}
 
@@ -189,11 +186,8 @@ def _daily_figures(record: Record) -> Figures:
     final = float(record.equity[-1])
     if final > 0:
         found["yearly_growth"] = (final / record.capital) ** (per_year / record.days.size) - 1.0
-    held, held_from = record.holding, record.held_from
-    if record.reference is not None:
-        held, held_from = record.reference, record.reference_from
     mean, deviation, falls, held_mean, held_variance, covariance = _daily_sums(
-        record.equity, record.capital, held, held_from, record.day_ends
+        record.equity, record.capital, record.holding, record.held_from, record.day_ends
     ).tolist()
     root = per_year**0.5
     if deviation > 0:

@@ -16,7 +16,17 @@ from skelb.core.trials.spans import (
     windows_by_count,
     windows_by_length,
 )
-from skelb.core.trials.study import CalendarRow, Group, Study, calendar_of, study_of
+from skelb.core.trials.study import (
+    MOVE_UNITS,
+    CalendarRow,
+    Group,
+    Moves,
+    MoveUnit,
+    Study,
+    calendar_of,
+    divisors,
+    study_of,
+)
 from skelb.core.trials.surface import (
     Fold,
     Landmarks,
@@ -29,14 +39,17 @@ from skelb.core.trials.surface import (
     view_of,
 )
 from skelb.core.trials.sweep import Cell, Sweep, Task, check_objective, run_cells, run_tasks
+from skelb.core.trials.timing import DRAWS, Timing, path_of, timings
 from skelb.core.trials.walk import Leg, Stitched, efficiency, stitched
 
 __all__ = [
     "BANDS",
     "CHOICE",
     "DESIGNS",
+    "DRAWS",
     "KINDS",
     "MOST_RUNS",
+    "MOVE_UNITS",
     "PLACE_AXES",
     "READY_CONDITIONS",
     "Axis",
@@ -52,6 +65,8 @@ __all__ = [
     "Landmarks",
     "Leg",
     "Measures",
+    "MoveUnit",
+    "Moves",
     "Point",
     "Resampled",
     "Results",
@@ -63,6 +78,7 @@ __all__ = [
     "Study",
     "Sweep",
     "Task",
+    "Timing",
     "Window",
     "around",
     "calendar_of",
@@ -72,6 +88,7 @@ __all__ = [
     "default_axis",
     "deflated",
     "design",
+    "divisors",
     "efficiency",
     "figure_row",
     "figures_from",
@@ -80,6 +97,7 @@ __all__ = [
     "landmarks",
     "neighbourhood",
     "packed",
+    "path_of",
     "places_of",
     "point_at",
     "rank_correlation",
@@ -92,6 +110,7 @@ __all__ = [
     "search_script",
     "stitched",
     "study_of",
+    "timings",
     "trading_days",
     "view_of",
     "windows_by_count",

@@ -9,14 +9,16 @@ from skelb.core.bars import Floats
 
 _EULER = 0.5772156649015329
 _NORMAL = NormalDist()
+_PROVEN = 0.95
 
 
 @dataclass(frozen=True)
 class Deflated:
-    """The chance that the edge is real after so many tries, and what luck alone would have shown.
+    """A Sharpe ratio beside what luck alone would have shown after so many tries.
 
     sharpe : of one day's relative change; expected_best : the Sharpe that the best of `tries` worthless ones shows
-    probability : that the true Sharpe is above 0, seen against `expected_best`; `probability_alone` for a single try
+    probability : of a lower Sharpe on so many days where the true one is `expected_best`; `probability_alone` where it
+    is 0, as for a single try. One less either is a p-value: not the chance that an edge is real or not.
     """
 
     sharpe: float
@@ -29,17 +31,16 @@ class Deflated:
     def sentence(self) -> str:
         """The verdict in plain words."""
         if self.tries <= 1:
-            return f"With a single try, the chance that this edge is real is {self.probability_alone:.0%}."
-        verdict = (
-            "likely luck"
-            if self.probability < 0.5
-            else "not proven"
-            if self.probability < 0.95
-            else "hard to explain by luck"
-        )
+            return (
+                f"It shows a Sharpe of {self.sharpe:.3f} a day; without any edge, as much comes from luck alone in"
+                f" {1 - self.probability_alone:.1%} of histories of so many days."
+            )
+        verdict = "no more than luck shows"
+        if self.sharpe > self.expected_best:
+            verdict = "hard to explain by luck" if self.probability >= _PROVEN else "not proven"
         return (
             f"The best of {self.tries:,} worthless tries would have shown a Sharpe of {self.expected_best:.3f} a day; this one "
-            f"shows {self.sharpe:.3f}. The chance that the edge is real is {self.probability:.0%}: {verdict}."
+            f"shows {self.sharpe:.3f}, which a true one of that height reaches in {1 - self.probability:.1%} of histories: {verdict}."
         )  # fmt: skip
 
 

@@ -16,9 +16,9 @@ def design(axes: tuple[Axis, ...], kind: DesignKind, runs: int = 0, seed: int = 
     """The numbers of the points to run, int64, shape (n,), all different; a grid's in order, others as drawn.
 
     random : `runs` points of the grid, each as likely as any other.
-    latin : each axis is cut into `runs` equal parts and every part is met once (so every value of an axis equally
-    often, give or take one), the parts of different axes joined at random; points met twice count once, so there may
-    be fewer. McKay, Beckman and Conover (1979), Technometrics 21(2), 239-245.
+    latin : each axis is cut into `runs` equal parts and the middle of every part is met once (so every value of an axis
+    equally often, give or take one), the parts of different axes joined at random; points met twice count once, so
+    there may be fewer. McKay, Beckman and Conover (1979), Technometrics 21(2), 239-245.
 
     Raises SettingsError when that makes none or too many runs, or more than the grid has.
     """
@@ -50,7 +50,6 @@ def _random(size: int, runs: int, rng: np.random.Generator) -> Ints:
 def _latin(axes: tuple[Axis, ...], runs: int, rng: np.random.Generator) -> Ints:
     numbers = np.zeros(runs, np.int64)
     for axis in axes:
-        parts = (rng.permutation(runs) + rng.random(runs)) / runs
-        places = np.minimum((parts * len(axis.values)).astype(np.int64), len(axis.values) - 1)
+        places = (2 * rng.permutation(runs) + 1) * len(axis.values) // (2 * runs)
         numbers = numbers * len(axis.values) + places
     return numbers[np.sort(np.unique(numbers, return_index=True)[1])]

@@ -57,7 +57,7 @@ def resample(
 
     shuffle : the same trades in another order, so only the way differs, not the end
     bootstrap : as many trades drawn with replacement; blocks : in stretches of `block` trades that stay together
-    skip : each trade left out with chance `share`; worsen : `share` of the mean absolute net taken from each trade,
+    skip : each trade left out with chance `share`, as if it had not been made; worsen : `share` of the mean absolute net taken from each trade,
         times a chance between 0 and 2
 
     net : float64, shape (trades,), money, in order of exit. Raises SettingsError with fewer than 2 trades, or settings
@@ -74,7 +74,7 @@ def resample(
     for begin in range(0, samples, step):
         count = min(step, samples - begin)
         drawn = _drawn(net, kind, count, rng, share, block)
-        equity = capital + np.cumsum(drawn, axis=1)
+        equity = capital + np.nancumsum(drawn, axis=1)
         paths[begin : begin + count] = np.concatenate((np.full((count, 1), capital), equity), axis=1)[:, points]
         parts.append(_measured(drawn, equity, capital))
     found = Measures(*(np.concatenate([getattr(part, name) for part in parts]) for name in Measures.__annotations__))
@@ -117,7 +117,7 @@ def counted(values: Floats) -> tuple[Floats, Ints]:
 
 
 def _drawn(net: Floats, kind: Kind, count: int, rng: np.random.Generator, share: float, block: int) -> Floats:
-    """Samples of the trades, shape (count, trades)."""
+    """Samples of the trades, shape (count, trades); NaN where one was not made."""
     size = net.size
     if kind == "shuffle":
         return rng.permuted(np.broadcast_to(net, (count, size)), axis=1)
@@ -129,7 +129,7 @@ def _drawn(net: Floats, kind: Kind, count: int, rng: np.random.Generator, share:
         rows = (starts[:, :, None] + np.arange(block)) % size  # the end goes on at the beginning
         return net[rows.reshape(count, -1)[:, :size]]
     if kind == "skip":
-        return np.where(rng.random((count, size)) < share, 0.0, net)
+        return np.where(rng.random((count, size)) < share, np.nan, net)
     if kind == "worsen":
         return net - share * np.abs(net).mean() * rng.uniform(0, 2, (count, size))
     raise SettingsError(f"resampling is one of {', '.join(KINDS)}, not `{kind}`")
@@ -138,12 +138,12 @@ def _drawn(net: Floats, kind: Kind, count: int, rng: np.random.Generator, share:
 def _measured(drawn: Floats, equity: Floats, capital: float) -> Measures:
     peaks = np.maximum(np.maximum.accumulate(equity, axis=1), capital)
     drawdown = (peaks - equity).max(axis=1)
-    net = drawn.sum(axis=1)
+    net = np.nansum(drawn, axis=1)
     with np.errstate(divide="ignore", invalid="ignore"):
         over = np.where(drawdown > 0, net / drawdown, np.inf)
     losing = np.zeros(drawn.shape[0])
     run = np.zeros(drawn.shape[0])
     for column in drawn.T:
-        run = np.where(column <= 0, run + 1, 0)
+        run = np.where(column <= 0, run + 1, np.where(column > 0, 0, run))
         np.maximum(losing, run, out=losing)
     return Measures(net, drawdown, over, losing, (equity.min(axis=1) <= 0).astype(np.float64))

@@ -69,6 +69,19 @@ class Results:
         """One figure of every run, NaN also where there were fewer trades."""
         return np.where(np.nan_to_num(self.column("trades")) >= min_trades, self.column(key), np.nan)
 
+    def tries(self, is_walk: bool) -> Floats:
+        """The Sharpe ratio of every setting that was tried, on the days settings were chosen on, NaN where unknown.
+
+        What runs on the days outside was chosen before; of a walk-forward, where each runs in every window, it is the mean.
+        """
+        if not is_walk:
+            return self.part(0).column("sharpe")
+        settings, places = np.unique(self.numbers, return_inverse=True)
+        known = ~np.isnan(self.column("sharpe"))
+        counts = np.bincount(places[known], minlength=settings.size)
+        sums = np.bincount(places[known], self.column("sharpe")[known], minlength=settings.size)
+        return np.where(counts > 0, sums / np.maximum(counts, 1), np.nan)
+
     def figures_at(self, row: int) -> Figures | None:
         """The figures of a run, None when it could not run."""
         return None if row in self.errors else figures_from(self.figures[row])

@@ -10,7 +10,7 @@ import numpy as np
 from skelb.core.bars import Bools, Floats, Ints
 from skelb.core.trials.grid import Axis
 
-_ROCK_FALL = 0.5  # a peak whose neighbours reach less than half of it stands alone
+_ROCK_FALL = 0.5  # of what a peak is above the median of all: it stands alone where its neighbours lose more
 _MOST_DIAGONAL_AXES = 3
 _NEAREST = 8
 
@@ -103,18 +103,20 @@ def _middle(rows: Floats) -> Floats:
 def landmarks(values: Floats, near: Ints, higher_is_better: bool = True, most_rocks: int = 3) -> Landmarks:
     """The plateau (best neighbourhood score) and the rocks among runs; NaN values count for nothing.
 
-    A run stands alone when it beats every neighbour and they earn less than half of it. What stands alone is no plateau;
-    it is a rock when it is better than the plateau's score.
+    A run stands alone when it beats every neighbour, and the median of theirs is nearer to the median of all runs than
+    to it. What stands alone is no plateau; it is a rock when it is better than the plateau's score.
     """
     signed = values if higher_is_better else -values
     scores = neighbourhood(signed, near)
     beside = _values_near(signed, near)
     middle = _middle(beside)
+    usual = float(np.nanmedian(signed)) if not np.isnan(signed).all() else 0.0
     with np.errstate(invalid="ignore"):
-        alone = (signed > np.fmax.reduce(beside, axis=1)) & (middle < signed * _ROCK_FALL)
+        falls = signed - middle > (signed - usual) * _ROCK_FALL
+        alone = (signed > np.fmax.reduce(beside, axis=1)) & (signed > usual) & falls
     broad = np.where(alone, np.nan, scores)
     plateau = None if np.isnan(broad).all() else int(np.nanargmax(broad))
-    floor = 0.0 if plateau is None else max(float(scores[plateau]), 0.0)
+    floor = usual if plateau is None else float(scores[plateau])
     rows = np.flatnonzero(alone & (signed > floor))
     ordered = rows[np.argsort(-signed[rows], kind="stable")]
     return Landmarks(plateau, tuple(int(row) for row in ordered[:most_rocks]))

@@ -36,10 +36,9 @@ def sweep_document(settings: TrialSettings, layout: Layout, results: Results, ob
     reading, outside = readings[0], readings[1] if len(readings) > 1 else None
     runs = [run_document(reading, row, outside, layout.labels) for row in range(len(reading.results))]
     marks = reading.landmarks
+    tries = results.tries(is_walk=False)
     document: Document = {
-        "deflation": deflation_document(
-            reading.deflation(layout.sweep, layout.first_span, results.column("sharpe"), len(results))
-        ),
+        "deflation": deflation_document(reading.deflation(layout.sweep, layout.first_span, tries, tries.size)),
         "axes": [{"name": axis.name, "values": list(axis.values)} for axis in layout.axes],
         "objective": settings.objective,
         "min_trades": settings.min_trades,

@@ -178,16 +178,13 @@ class TrialStore:
             return joined
 
     def tries_of(self, title: str) -> tuple[Floats, int]:
-        """Every run of a script that was ever made on purpose, and how many were kept besides, taken away since or not.
+        """Every setting of a script that trials have tried, and how many runs were kept besides, taken away since or not.
 
-        The first are the Sharpe ratios of its trials' runs, float64, shape (runs,), NaN where unknown.
+        The first are the Sharpe ratios of `Results.tries`, trial by trial, float64, shape (settings,).
         """
         with self._database.session() as session:
-            chunks = select(TrialChunk, TrialRecord.figure_keys).join(
-                TrialRecord, TrialChunk.trial_id == TrialRecord.id
-            )
-            rows = session.execute(chunks.where(TrialRecord.title == title))
-            ratios = [_results(chunk, keys).column("sharpe") for chunk, keys in rows]
+            trials = session.execute(select(TrialRecord.id, TrialRecord.kind).where(TrialRecord.title == title)).all()
+            ratios = [_all_results(session, number).tries(kind == "walk") for number, kind in trials]
             stated = f'title "{title}"'
             kept = select(func.count()).where(func.instr(func.json_extract(RunRecord.setup, "$.text"), stated) > 0)
             count = int(session.scalar(kept) or 0)
@@ -218,6 +215,12 @@ def _line(session: Session, number: int) -> TrialLine:
 def _done(session: Session, number: int) -> int:
     """How many runs of a trial are finished."""
     return session.scalar(select(func.sum(TrialChunk.count)).where(TrialChunk.trial_id == number)) or 0
+
+
+def _all_results(session: Session, number: int) -> Results:
+    keys = session.scalar(select(TrialRecord.figure_keys).where(TrialRecord.id == number)) or []
+    chunks = session.scalars(select(TrialChunk).where(TrialChunk.trial_id == number).order_by(TrialChunk.id))
+    return Results.joined([_results(chunk, keys) for chunk in chunks])
 
 
 def _results(chunk: TrialChunk, keys: list[Any]) -> Results:

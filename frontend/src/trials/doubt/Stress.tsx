@@ -100,7 +100,7 @@ function Standing({ latest, isRunning, onStop, onAgain }: { latest: StressStep; 
   return (
     <p role="status" className="my-2 flex max-w-2xl items-center gap-4 text-soft">
       <span className="num whitespace-nowrap">
-        {plain(latest.done, 0)} of {plain(latest.total, 0)} runs
+        {plain(latest.done, 0)} of {plain(latest.total, 0)} runs and histories
       </span>
       <DoneBar done={latest.done} total={latest.total} />
       {isRunning ? (

@@ -19,7 +19,7 @@ import { Workers } from "../Workers";
 /** Every small combination of conditions as the entry of the script, both ways. */
 export function SearchDesk({ head, of, state, setup, figures, markets, onState, onOpen }: DeskProps) {
   const client = useQueryClient();
-  const own = useQuery(studyQuery(setup));
+  const own = useQuery(studyQuery(setup, "points"));
   const ready = useQuery(readyConditionsQuery);
   const [picked, setPicked] = useKept<string[] | null>(`search picked ${of}`, null);
   const [added, setAdded] = useKept<string[]>(`search added ${of}`, []);

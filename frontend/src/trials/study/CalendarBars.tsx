@@ -6,12 +6,15 @@ interface Bar {
   middle: number | null;
   low: number | null;
   high: number | null;
+  /** What it is seen against. */
+  usual: number | null;
+  standsOut: boolean;
 }
 
 const WIDTH = 210;
 
-/** Mean moves with their bands, a line each on one scale; those whose band leaves 0 out stand out. */
-export function CalendarBars({ rows }: { rows: Bar[] }) {
+/** Mean moves with their bands, a line each on one scale, each against what is usual. */
+export function CalendarBars({ rows, unit }: { rows: Bar[]; unit: string }) {
   const most = Math.max(...rows.flatMap((row) => [Math.abs(row.low ?? 0), Math.abs(row.high ?? 0)]), 1e-12);
   const x = (value: number) => WIDTH / 2 + (value / most) * (WIDTH / 2 - 4);
   return (
@@ -27,8 +30,8 @@ export function CalendarBars({ rows }: { rows: Bar[] }) {
       </thead>
       <tbody>
         {rows.map((row) => {
-          const tells = row.low !== null && row.high !== null && (row.low > 0 || row.high < 0);
-          const said = row.low === null || row.high === null ? "too few" : `95 % band ${signed(row.low, 2)} to ${signed(row.high, 2)}`;
+          const tells = row.standsOut;
+          const said = row.low === null || row.high === null ? "too few" : `95 % band ${signed(row.low, 2)} to ${signed(row.high, 2)} ${unit}; usual ${signed(row.usual ?? 0, 2)}`;
           return (
             <tr key={row.name} className="border-b border-line" data-when={row.name}>
               <th scope="row" className={`pr-2 text-left font-sans ${tells ? "font-semibold" : "font-normal"}`}>
@@ -40,6 +43,7 @@ export function CalendarBars({ rows }: { rows: Bar[] }) {
                   <title>{said}</title>
                   <line x1={WIDTH / 2} x2={WIDTH / 2} y1={0} y2={16} stroke="var(--soft)" />
                   {row.low !== null && row.high !== null && <line x1={x(row.low)} x2={x(row.high)} y1={8} y2={8} stroke="var(--deep)" strokeWidth={tells ? 4 : 2} opacity={tells ? 0.9 : 0.4} />}
+                  {row.usual !== null && <line x1={x(row.usual)} x2={x(row.usual)} y1={2} y2={14} stroke="var(--brass)" strokeWidth={1.5} />}
                   {row.middle !== null && <circle cx={x(row.middle)} cy={8} r={3} fill="var(--ink)" />}
                 </svg>
               </td>

@@ -1,9 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { CalendarRow, Condition } from "@/api";
-import { Loading, MoveFan, OneStop, plain, signed, Trouble, useKept } from "@/ui";
+import type { CalendarRow, Condition, MoveUnit } from "@/api";
+import { Loading, MoveFan, MOVE_UNITS, OneStop, Picker, plain, signed, Trouble, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
-import { bandedLines } from "../model";
 import { calendarQuery, studyQuery } from "../queries";
 import { TrialHeader } from "../TrialHeader";
 import { CalendarBars } from "./CalendarBars";
@@ -14,11 +13,12 @@ export function StudyDesk({ head, of, setup }: DeskProps) {
   const [condition, setCondition] = useKept(`study condition ${of}`, "");
   const [asked, setAsked] = useKept(`study asked ${of}`, ""); // a condition that was typed, beside those of the script
   const [typed, setTyped] = useState(asked);
-  const study = useQuery(studyQuery(setup));
-  const further = useQuery({ ...studyQuery(setup, asked), enabled: asked !== "" });
-  const calendar = useQuery(calendarQuery(setup, condition));
+  const [unit, setUnit] = useKept<MoveUnit>("study unit", "points");
+  const study = useQuery(studyQuery(setup, unit));
+  const further = useQuery({ ...studyQuery(setup, unit, asked), enabled: asked !== "" });
+  const calendar = useQuery(calendarQuery(setup, unit, condition));
   const rows = (asked ? further.data : null)?.conditions ?? study.data?.conditions ?? [];
-  const banded = bandedLines(calendar.data?.rows ?? [], condition !== "");
+  const outstanding = calendar.data?.rows.filter((row) => row.stands_out).length ?? 0;
   const years = Object.keys(rows[0]?.yearly ?? {});
   return (
     <section className="flex h-full flex-col">
@@ -41,6 +41,10 @@ export function StudyDesk({ head, of, setup }: DeskProps) {
             <button type="submit" className="plain-button !px-2 !py-0">
               study it
             </button>
+            <label className="ml-auto flex items-center gap-2 whitespace-nowrap text-soft">
+              moves in
+              <Picker label="Unit of moves" value={unit} options={Object.entries(MOVE_UNITS).map(([value, label]) => ({ value, label }))} onChange={(value) => setUnit(value as MoveUnit)} />
+            </label>
           </form>
           {study.error && <Trouble error={study.error.message} />}
           {further.error && asked !== "" && <Trouble error={further.error.message} />}
@@ -51,7 +55,7 @@ export function StudyDesk({ head, of, setup }: DeskProps) {
               <table className="w-full text-[12.5px]" data-testid="study">
                 <thead>
                   <tr className="border-b border-line text-soft">
-                    {["condition", "times", `${years[0] ?? ""} to ${years.at(-1) ?? ""}`, "a year", "yes on", "after 5 bars", "after 20 bars", "95 % band", "any bar", "the next 20 bars"].map((name, place) => (
+                    {["condition", "times", `${years[0] ?? ""} to ${years.at(-1) ?? ""}`, "a year", "yes on", "after 5 bars", "after 20 bars", "95 % band", "any bar", "by luck", "the next 20 bars"].map((name, place) => (
                       <th key={name} scope="col" className={`px-2 py-1 font-normal ${place === 0 ? "text-left" : "text-right"}`}>
                         {name}
                       </th>
@@ -66,7 +70,7 @@ export function StudyDesk({ head, of, setup }: DeskProps) {
               </table>
             </OneStop>
           )}
-          <p className="mt-2 max-w-3xl text-soft">A time counts where a condition turned yes. Moves are in points from that bar&apos;s close; the band is that of a mean of independent times. A band that contains 0, or what any bar did, shows nothing.</p>
+          <p className="mt-2 max-w-3xl text-soft">A time counts where a condition turned yes. Moves are in {MOVE_UNITS[unit]}, from that bar&apos;s close. The band holds for all 20 bars together and takes into account that moves overlap; where it contains what any bar did, it shows nothing. <i>By luck</i>: in how many of 100 histories without any difference one as large turns up somewhere on the way.</p>
         </div>
         <aside aria-label="Calendar" tabIndex={0} className="w-[400px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
           <h2 className="flex items-baseline justify-between gap-2">
@@ -79,8 +83,12 @@ export function StudyDesk({ head, of, setup }: DeskProps) {
           </h2>
           <p className="text-soft">{condition ? <>where <b className="num text-base-content">{condition}</b> turned yes, by weekday, month and hour: the move over the next 20 bars</> : "every weekday, month and hour: the move from its first open to its last close. Choose a condition to see where it works."}</p>
           {calendar.error && !(further.error && condition === asked) && <Trouble error={calendar.error.message} />}
-          {!calendar.error && banded > 0 && <p className="mt-1 text-[12px] text-soft">Bold lines leave 0 outside their band; of {plain(banded, 0)} with a band about {plain(banded * 0.05, 1)} would by luck alone.</p>}
-          {!calendar.error && calendar.data && (["weekday", "month", "hour"] as const).map((group) => <Group key={group} group={group} rows={calendar.data.rows.filter((row) => row.group === group)} isCondition={condition !== ""} />)}
+          {!calendar.error && calendar.data && (
+            <p className="mt-1 text-[12px] text-soft">
+              {outstanding === 0 ? "No line is bold: none differs from what is usual (the small bar) by more than luck explains, so many lines being looked at." : "Bold lines differ from what is usual (the small bar); of such lines at most one in twenty does so by luck, as many as are looked at."}
+            </p>
+          )}
+          {!calendar.error && calendar.data && (["weekday", "month", "hour"] as const).map((group) => <Group key={group} group={group} rows={calendar.data.rows.filter((row) => row.group === group)} isCondition={condition !== ""} unit={unit} />)}
         </aside>
       </div>
     </section>
@@ -89,7 +97,7 @@ export function StudyDesk({ head, of, setup }: DeskProps) {
 
 function ConditionRow({ row, isChosen, onChoose }: { row: Condition; isChosen: boolean; onChoose: () => void }) {
   const [low, high, any] = [row.low.at(-1) ?? null, row.high.at(-1) ?? null, row.every.at(-1) ?? null];
-  const tells = low !== null && high !== null && any !== null && (low > Math.max(0, any) || high < Math.min(0, any));
+  const tells = row.p !== null && row.p <= 0.05;
   const move = (value: number | null | undefined) => (value === null || value === undefined ? "–" : signed(value, 2));
   return (
     <tr className={`border-b border-line ${isChosen ? "bg-shallow" : ""}`} data-condition={row.text}>
@@ -108,6 +116,7 @@ function ConditionRow({ row, isChosen, onChoose }: { row: Condition; isChosen: b
       <td className={`px-2 text-right ${tells ? "font-semibold" : ""}`}>{move(row.moves.at(-1))}</td>
       <td className="px-2 text-right whitespace-nowrap text-soft">{low === null || high === null ? "too few" : `${signed(low, 2)} … ${signed(high, 2)}`}</td>
       <td className="px-2 text-right text-soft">{move(any)}</td>
+      <td className={`px-2 text-right whitespace-nowrap ${tells ? "font-semibold" : "text-soft"}`}>{row.p === null ? "–" : `${plain(row.p * 100, row.p < 0.1 ? 1 : 0)} %`}</td>
       <td className="py-1 pl-2">
         <span className="flex justify-end">
           <MoveFan of={row} />
@@ -117,13 +126,19 @@ function ConditionRow({ row, isChosen, onChoose }: { row: Condition; isChosen: b
   );
 }
 
-function Group({ group, rows, isCondition }: { group: CalendarRow["group"]; rows: CalendarRow[]; isCondition: boolean }) {
+function Group({ group, rows, isCondition, unit }: { group: CalendarRow["group"]; rows: CalendarRow[]; isCondition: boolean; unit: MoveUnit }) {
   if (rows.length === 0) return null;
-  const bars = rows.map((row) => (isCondition ? { name: row.name, count: row.count, middle: row.moves.at(-1) ?? null, low: row.low.at(-1) ?? null, high: row.high.at(-1) ?? null } : { name: row.name, count: row.stretches, middle: row.within, low: row.within_low, high: row.within_high }));
+  const bars = rows.map((row) => ({
+    name: row.name,
+    standsOut: row.stands_out,
+    ...(isCondition
+      ? { count: row.count, middle: row.moves.at(-1) ?? null, low: row.low.at(-1) ?? null, high: row.high.at(-1) ?? null, usual: row.every.at(-1) ?? null }
+      : { count: row.stretches, middle: row.within, low: row.within_low, high: row.within_high, usual: row.usual }),
+  }));
   return (
     <section aria-label={`By ${group}`} className="mt-3">
-      <h3 className="text-soft italic">by {group}, points</h3>
-      <CalendarBars rows={bars} />
+      <h3 className="text-soft italic">by {group}, {MOVE_UNITS[unit]}</h3>
+      <CalendarBars rows={bars} unit={MOVE_UNITS[unit]} />
     </section>
   );
 }
