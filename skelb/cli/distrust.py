@@ -23,7 +23,7 @@ from skelb.cli.options import (
 )
 from skelb.core.trials import KINDS, Rules
 from skelb.service.backtest import backtest
-from skelb.service.distrust import Stress, challenge_document, resample_document, stress_document
+from skelb.service.distrust import INSIDE_BARS, Stress, challenge_document, resample_document, stress_document
 
 app = typer.Typer()
 run = runner(app)
@@ -59,7 +59,7 @@ def resample_command(
     samples: Annotated[int, typer.Option("--samples", help="How many.")] = 1_000,
     seed: Annotated[int, typer.Option("--seed", help="The same seed draws the same.")] = 1,
     share: Annotated[float, typer.Option("--share", help="Of trades to skip, or of a trade to lose, 0 to 1.")] = 0.1,
-    block: Annotated[int, typer.Option("--block", help="Trades that stay together in blocks.")] = 10,
+    block: Annotated[int, typer.Option("--block", help="Trades that stay together in blocks, on average.")] = 10,
 ) -> None:  # fmt: skip
     """Draw a test's trades anew: what of the result was luck of the draw."""
     chosen = next((item for item in KINDS if item == kind), None)
@@ -101,7 +101,9 @@ def challenge_command(
         return
     print(f"{document['starts']:,} starts, {document['decided']:,} decided")
     for name, share in document["shares"].items():
-        print(f"{name:12}{'-' if share is None else f'{share:.1%}':>8}")
+        band = document["bands"] and f"   [{document['bands'][name][0]:.1%}, {document['bands'][name][1]:.1%}]"
+        print(f"{name:12}{'-' if share is None else f'{share:.1%}':>8}{band or ''}")
+    print(INSIDE_BARS)
     if document["days_to_pass"]:
         print(
             f"days to pass: {document['days_to_pass']['median']:g} in the middle, at most {document['days_to_pass']['most']}"

@@ -12,7 +12,7 @@ from skelb.core.engine import Account, Outcome, Pool, run
 from skelb.core.errors import SettingsError, SkelbError
 from skelb.core.figures import Figures, figures_of, record_of
 from skelb.core.language import Checked
-from skelb.core.plan import Dataset, Plan, input_values, make_dataset, make_plan
+from skelb.core.plan import Dataset, Plan, SizeForm, input_values, make_dataset, make_plan
 from skelb.core.plan.variants import one_bar_later
 from skelb.core.trials import (
     BANDS,
@@ -25,6 +25,7 @@ from skelb.core.trials import (
     challenge,
     counted,
     path_of,
+    percentile_range,
     resample,
     timings,
 )
@@ -194,11 +195,19 @@ def _times(fees: Commission, times: float) -> Commission:
     return Commission(fees.percent * times, fees.per_unit * times, fees.per_order * times, fees.minimum * times)
 
 
+def size_compounds(plan: Plan) -> bool:
+    """Whether any entry's size follows equity."""
+    forms = plan.rules.signals.entries[:, 3]
+    return bool(np.isin(forms, (SizeForm.PERCENT, SizeForm.RISK_PERCENT)).any())
+
+
 def resample_document(outcome: Outcome, kind: Kind, samples: int, seed: int, share: float, block: int) -> Document:
     """The trades of a run drawn anew: bands of equity, distributions, and where the run stands in them."""
-    found = resample(outcome.trades.net, outcome.capital, kind, samples, seed, share, block)
+    compounds = size_compounds(outcome.plan)
+    found = resample(outcome.trades.net, outcome.capital, kind, samples, seed, share, block, compounds)
     return {
         "kind": kind,
+        "compounds": compounds,
         "samples": samples,
         "seed": seed,
         "bands": {
@@ -221,9 +230,13 @@ def _distribution(samples: Measures, real: Measures, name: str) -> Document:
         "real": own if np.isfinite(own) else None,
         "mean": float(known.mean()) if known.size else None,
         **{f"p{p}": None if cut != cut else float(cut) for p, cut in zip(BANDS, cuts, strict=True)},
+        "sure": {f"p{p}": list(percentile_range(known, p)) for p in BANDS} if known.size else {},
         "edges": edges.tolist(),
         "counts": counts.tolist(),
     }
+
+
+INSIDE_BARS = "Losses are looked at when bars close: what happened inside them is not seen."
 
 
 def challenge_document(outcome: Outcome, rules: Rules) -> Document:
@@ -231,12 +244,15 @@ def challenge_document(outcome: Outcome, rules: Rules) -> Document:
     days = outcome.plan.dataset.calendar.day[outcome.first : outcome.last + 1]
     found = challenge(outcome.equity, days, outcome.capital, rules)
     passed = found.days[[end == "passed" for end in found.ends]]
+    shares = found.shares()
     names: tuple[End, ...] = ("passed", "daily loss", "total loss", "timed out")
     return {
         "rules": asdict(rules),
         "starts": len(found.ends),
+        "note": INSIDE_BARS,
         "decided": sum(end != "unfinished" for end in found.ends),
-        "shares": {name: found.share(name) for name in names},
+        "shares": {name: shares[name].share if shares else None for name in names},
+        "bands": {name: [shares[name].low, shares[name].high] for name in names} if shares else None,
         "days_to_pass": None if passed.size == 0 else {"median": float(np.median(passed)), "most": int(passed.max())},
         "ends": [
             {"day": str(np.datetime64(int(day), "D")), "end": end, "days": int(took)}

@@ -292,7 +292,7 @@ class StressStepOut(BaseModel):
 
 class ResampleIn(BaseModel):
     setup: Setup
-    kind: Literal["shuffle", "bootstrap", "blocks", "skip", "worsen"] = "bootstrap"
+    kind: Literal["shuffle", "bootstrap", "blocks", "skip", "shift"] = "bootstrap"
     samples: int = Field(default=1_000, ge=1, le=20_000)
     seed: int = 1
     share: float = Field(default=0.1, ge=0, le=1)
@@ -307,12 +307,14 @@ class DistributionOut(BaseModel):
     p50: float | None
     p75: float | None
     p95: float | None
+    sure: dict[str, list[float]]
     edges: list[float]
     counts: list[int]
 
 
 class ResampleOut(BaseModel):
     kind: str
+    compounds: bool
     samples: int
     seed: int
     bands: dict[str, list[float]]
@@ -344,5 +346,7 @@ class ChallengeOut(BaseModel):
     starts: int
     decided: int
     shares: dict[str, float | None]
+    bands: dict[str, list[float]] | None
+    note: str
     days_to_pass: dict[str, float] | None
     ends: list[ChallengeEndOut]

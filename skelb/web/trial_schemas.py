@@ -187,6 +187,9 @@ class WalkOut(BaseModel):
     windows: list[WalkWindowOut]
     windows_in_all: int
     efficiency: float | None
+    daily: float | None
+    daily_range: list[float] | None
+    earned: int
     stitched: StitchedOut
     fixed: StitchedOut | None
     sentence: str

@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from skelb.core.errors import SettingsError
 from skelb.core.figures import FIGURE_KEYS
-from skelb.core.trials import KINDS, Cell, Deflated, Results, Rules, challenge, counted, deflated, resample
+from skelb.core.trials import KINDS, Cell, Challenged, Deflated, Results, Rules, challenge, counted, deflated, resample
+from skelb.core.trials.resampling import _drawn, percentile_range
 
 NETS = st.lists(st.integers(-400, 500).map(float), min_size=2, max_size=40).map(np.array)
 
@@ -49,16 +50,47 @@ def test_the_same_seed_draws_the_same_and_another_does_not(kind):
 
 def test_samples_are_what_their_kind_says():
     net = np.arange(1.0, 101.0)
-    blocks = resample(net, 1_000, "blocks", 200, block=100)
+    blocks = resample(net, 1_000, "blocks", 200, block=10**9)
     np.testing.assert_allclose(blocks.samples.net, net.sum())  # one stretch of all trades, wherever it begins
     skipped = resample(net, 1_000, "skip", 2_000, share=0.25)
     assert skipped.samples.net.mean() == pytest.approx(net.sum() * 0.75, rel=0.02)
-    worse = resample(net, 1_000, "worsen", 2_000, share=0.1)
+    worse = resample(net, 1_000, "shift", 2_000, share=0.1)
     assert worse.samples.net.mean() == pytest.approx(net.sum() * 0.9, rel=0.02)
     drawn = resample(net, 1_000, "bootstrap", 4_000)
     assert drawn.samples.net.mean() == pytest.approx(net.sum(), rel=0.02)
     assert drawn.samples.net.std() == pytest.approx(math.sqrt(100) * net.std(), rel=0.05)
     assert drawn.places["net"] == pytest.approx(np.mean(drawn.samples.net < net.sum()))
+
+
+def test_stretches_are_as_long_on_average_as_was_chosen_and_go_on_at_the_beginning():
+    net = np.arange(400.0)
+    drawn = _drawn(net, "blocks", 300, np.random.default_rng(2), 0.1, 8)
+    goes_on = np.diff(drawn, axis=1) % 400 == 1
+    assert goes_on.mean() == pytest.approx(1 - 1 / 8, abs=0.01)  # and by chance in 1 of 400
+    assert ((drawn[:, :-1] == 399) & (drawn[:, 1:] == 0)).any()
+
+
+def test_what_compounds_is_drawn_by_what_was_there():
+    shares = np.array([0.5, -0.2, 0.1, -0.3, 0.4])
+    equity = 1_000 * np.cumprod(1 + shares)
+    net = np.diff(np.append(1_000, equity))
+    mixed = resample(net, 1_000, "shuffle", 200, compounds=True)
+    np.testing.assert_allclose(mixed.samples.net, equity[-1] - 1_000)  # of the same shares in another order
+    assert (
+        resample(net, 1_000, "bootstrap", 400, compounds=True).samples.net.min() > -1_000
+    )  # it cannot lose more than all
+    assert resample(net, 1_000, "bootstrap", 400).samples.net.min() < -1_000
+    twice = resample(np.array([9_000.0, -20_000.0, 30_000.0]), 1_000, "bootstrap", 50, compounds=True)
+    plain = resample(np.array([9_000.0, -20_000.0, 30_000.0]), 1_000, "bootstrap", 50)
+    np.testing.assert_array_equal(twice.samples.net, plain.samples.net)  # equity was below 0: there is no share of it
+
+
+def test_a_percentile_lies_where_it_says_in_nineteen_of_twenty_cases():
+    rng = np.random.default_rng(9)
+    for percent in (5, 50, 95):
+        true = NormalDist().inv_cdf(percent / 100)
+        ranges = [percentile_range(rng.normal(size=500), percent) for _ in range(600)]
+        assert np.mean([low <= true <= high for low, high in ranges]) > 0.93
 
 
 def test_the_run_stands_where_it_does_among_the_samples():
@@ -185,5 +217,38 @@ def test_challenges_by_plain_loops(steps, rules):
     assert list(zip(found.ends, found.days.tolist(), strict=True)) == list(
         plain_challenge(equity.tolist(), day.tolist(), 1_000, rules)
     )
-    decided = [end for end in found.ends if end != "unfinished"]
-    assert found.share("passed") == (decided.count("passed") / len(decided) if decided else None)
+    shares = found.shares()
+    if "unfinished" not in found.ends:  # all ends are known: how often they came
+        assert {end: share.share for end, share in shares.items()} == pytest.approx(
+            {end: found.ends.count(end) / len(found.ends) for end in shares}
+        )
+    assert (shares is None) == (set(found.ends) == {"unfinished"})
+
+
+def test_starts_that_the_data_ended_count_for_as_long_as_they_were_seen():
+    ends = ("passed", "passed", "daily loss", "unfinished", "unfinished", "passed", "timed out", "unfinished")
+    days = np.array([1, 2, 2, 2, 3, 4, 5, 1])
+    found = Challenged(np.arange(8), ends, days).shares()
+    # By hand: of 8 one passes on day 1; of the 6 seen to day 2 one passes, one loses; of 2 on day 4 one passes.
+    on = [1 / 8, 7 / 8 / 6, 7 / 8 / 6, 7 / 8 * 4 / 6 / 2]
+    assert found["passed"].share == pytest.approx(on[0] + on[1] + on[3])
+    assert found["daily loss"].share == pytest.approx(on[2]) and found["timed out"].share == pytest.approx(on[3])
+    assert sum(share.share for share in found.values()) == pytest.approx(1)
+    assert all(share.low <= share.share <= share.high for share in found.values())
+    assert Challenged(np.arange(2), ("unfinished",) * 2, np.ones(2, np.int64)).shares() is None
+
+
+def test_the_band_of_a_share_holds_the_true_one():
+    """On equity that wanders; of 60 bands at most 8 may miss what long histories come to."""
+    rules = Rules(5, 3, 6, 0, 20)
+
+    def shares(size, seed):
+        equity = 100 + np.random.default_rng(seed).normal(0.05, 1.2, size).cumsum()
+        return challenge(equity, np.arange(size), 100.0, rules).shares()
+
+    true = {end: np.mean([shares(5_000, seed)[end].share for seed in range(3)]) for end in shares(200, 0)}
+    for end, share in true.items():
+        missed = sum(
+            not found[end].low <= share <= found[end].high for found in (shares(250, 100 + k) for k in range(60))
+        )
+        assert missed <= 8, end

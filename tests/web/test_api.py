@@ -1,5 +1,6 @@
 """The web face: the live loop, imports, trials, and what it refuses."""
 
+import itertools
 import json
 import time
 from dataclasses import replace
@@ -351,11 +352,12 @@ def test_a_stress_comes_run_by_run_and_a_row_that_cannot_be_says_why(client):
              "others": [{"market": "WAVE", "timeframe": "15m"}]}  # fmt: skip
     answer = client.post("/api/doubt/stress", json=asked)
     steps = [json.loads(line) for line in answer.text.splitlines()]
-    total = steps[0]["total"]
-    assert [step["done"] for step in steps] == [*range(1, total + 1), total]
+    total, done = steps[0]["total"], [step["done"] for step in steps]
+    assert done == sorted(done) and done[0] == 1 and done[-1] == total
+    assert max(b - a for a, b in itertools.pairwise(done)) < total / 10  # it is told all the way how far it is
     rows = {step["row"]["name"]: step["row"] for step in steps if step["row"]}
     assert rows["as it is"]["figures"]["trades"] > 0 and rows["as it is"]["error"] == ""
     assert rows["WAVE 15m"]["figures"] is None and "WAVE has no pips" in rows["WAVE 15m"]["error"]
-    assert [step["verdict"] is not None for step in steps] == [False] * total + [True]
+    assert [step["verdict"] is not None for step in steps] == [False] * (len(steps) - 1) + [True]
     refused = client.post("/api/doubt/stress", json={"setup": {**SETUP, "text": "enter long when"}})
     assert refused.status_code == 422 and "line 1" in refused.json()["detail"]

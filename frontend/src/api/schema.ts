@@ -1428,6 +1428,13 @@ export interface components {
         /** ChallengeOut */
         ChallengeOut: {
             /**
+             * Bands
+             * @description the 95 % band of each share, 0 to 1; null without shares
+             */
+            bands: {
+                [key: string]: number[];
+            } | null;
+            /**
              * Days To Pass
              * @description days a pass took, by percentile
              */
@@ -1444,6 +1451,11 @@ export interface components {
              * @description every start with its end
              */
             ends: components["schemas"]["ChallengeEndOut"][];
+            /**
+             * Note
+             * @description what it does not see
+             */
+            note: string;
             /** @description the rules of the challenge */
             rules: components["schemas"]["ChallengeRules"];
             /**
@@ -1759,6 +1771,13 @@ export interface components {
              * @description the run itself
              */
             real: number | null;
+            /**
+             * Sure
+             * @description between what each percentile lies with 95 %, had there been endlessly many samples
+             */
+            sure: {
+                [key: string]: number[];
+            };
         };
         /** DotsOut */
         DotsOut: {
@@ -2344,7 +2363,7 @@ export interface components {
              * @default bootstrap
              * @enum {string}
              */
-            kind: "shuffle" | "bootstrap" | "blocks" | "skip" | "worsen";
+            kind: "shuffle" | "bootstrap" | "blocks" | "skip" | "shift";
             /**
              * Samples
              * @description how often it is drawn anew
@@ -2375,6 +2394,11 @@ export interface components {
             bands: {
                 [key: string]: number[];
             };
+            /**
+             * Compounds
+             * @description whether size follows equity, so that each trade's result by the equity before it is drawn
+             */
+            compounds: boolean;
             /**
              * Kind
              * @description which kind it is
@@ -3183,6 +3207,21 @@ export interface components {
              * @description how a window's setting is chosen: the best run, or the best of its neighbourhood
              */
             choose: string;
+            /**
+             * Daily
+             * @description what a day outside earned on average, in the account's currency
+             */
+            daily: number | null;
+            /**
+             * Daily Range
+             * @description between what that lies with 95 %; null with too few days
+             */
+            daily_range: number[] | null;
+            /**
+             * Earned
+             * @description windows whose outside earned
+             */
+            earned: number;
             /**
              * Efficiency
              * @description what the days outside earned a day, by what the days inside earned a day; null when the inside earned nothing

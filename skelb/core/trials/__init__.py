@@ -1,10 +1,11 @@
 """Many runs made on purpose."""
 
+from skelb.core.trials.bootstrap import mean_range
 from skelb.core.trials.challenge import Challenged, End, Rules, challenge
 from skelb.core.trials.deflation import Deflated, deflated
 from skelb.core.trials.designs import DESIGNS, DesignKind, design
 from skelb.core.trials.grid import MOST_RUNS, PLACE_AXES, Axis, Point, default_axis, grid_size, point_at, read_axis
-from skelb.core.trials.resampling import BANDS, KINDS, Kind, Measures, Resampled, counted, resample
+from skelb.core.trials.resampling import BANDS, KINDS, Kind, Measures, Resampled, counted, percentile_range, resample
 from skelb.core.trials.results import Results, figure_row, figures_from
 from skelb.core.trials.search import CHOICE, READY_CONDITIONS, Search, search_script
 from skelb.core.trials.shipment import Shipment, packed, run_shipped
@@ -95,9 +96,11 @@ __all__ = [
     "front",
     "grid_size",
     "landmarks",
+    "mean_range",
     "neighbourhood",
     "packed",
     "path_of",
+    "percentile_range",
     "places_of",
     "point_at",
     "rank_correlation",

@@ -9,6 +9,17 @@ from skelb.core.bars import Floats, Ints
 from skelb.core.errors import SettingsError
 
 End = Literal["passed", "daily loss", "total loss", "timed out", "unfinished"]
+_ENDS: tuple[End, ...] = ("passed", "daily loss", "total loss", "timed out")
+_NORMAL = 1.96
+
+
+@dataclass(frozen=True)
+class Share:
+    """How often, 0 to 1, and its 95 % band."""
+
+    share: float
+    low: float
+    high: float
 
 
 @dataclass(frozen=True)
@@ -34,19 +45,64 @@ class Rules:
 
 @dataclass(frozen=True, eq=False)
 class Challenged:
-    """Each start day's end and how many trading days it took.
-
-    `unfinished` starts ran into the end of the data before anything was decided; they count in no share.
-    """
+    """Each start day's end and how many trading days it took, or was seen to go on where it is `unfinished`."""
 
     starts: Ints
     ends: tuple[End, ...]
     days: Ints
 
-    def share(self, end: End) -> float | None:
-        """The share of decided starts that ended so; None when none was decided."""
-        decided = sum(item != "unfinished" for item in self.ends)
-        return sum(item == end for item in self.ends) / decided if decided else None
+    def shares(self) -> dict[End, Share] | None:
+        """How often a start ends each way; None when none was decided.
+
+        Starts that the data ended count for as long as they were seen (Aalen and Johansen 1978, Scandinavian Journal of
+        Statistics 5): left out, the quick ends would weigh too much. The band is that of a mean of what each start adds
+        (pseudo-values: Andersen, Klein and Rosthoj 2003, Biometrika 90(1)), with starts that overlap taken together
+        (Newey and West 1987).
+        """
+        causes = np.array([_ENDS.index(end) if end in _ENDS else -1 for end in self.ends])
+        if (causes < 0).all():
+            return None
+        kinds, places = np.unique(np.stack((self.days, causes)), axis=1, return_inverse=True)
+        counts = np.bincount(places.ravel(), minlength=kinds.shape[1])
+        whole = _incidence(kinds, counts)
+        without = np.array([_incidence(kinds, counts - (np.arange(counts.size) == k)) for k in range(counts.size)])
+        adds = (counts.sum() * whole - (counts.sum() - 1) * without)[places.ravel()]
+        lags = min(int(np.ceil(2 * self.days.mean())), adds.shape[0] - 1)
+        return {
+            end: _banded(float(whole[k]), adds[:, k], lags, adds.shape[0] / float(self.days.mean()))
+            for k, end in enumerate(_ENDS)
+        }
+
+
+def _incidence(kinds: Ints, counts: Ints) -> Floats:
+    """How often each end comes, shape (ends,), of starts counted by day and end (-1 for none yet): shape (2, k) and (k,)."""
+    found, going_on = np.zeros(len(_ENDS)), 1.0
+    for day in np.unique(kinds[0]):
+        at_risk = int(counts[kinds[0] >= day].sum())
+        if at_risk == 0:
+            break
+        here = kinds[0] == day
+        ended = np.array([counts[here & (kinds[1] == k)].sum() for k in range(len(_ENDS))]) / at_risk
+        found += going_on * ended
+        going_on *= 1.0 - ended.sum()
+    return found
+
+
+def _banded(share: float, adds: Floats, lags: int, apart: float) -> Share:
+    """A share with its band: Wilson's (1927, JASA 22) for as many independent starts as these are worth.
+
+    They are worth at most those that fit one after the other, `apart`: a share of 0 has no spread to tell it by.
+    """
+    rest = adds - adds.mean()
+    total = float(rest @ rest)
+    for lag in range(1, lags + 1):
+        total += 2.0 * (1.0 - lag / (lags + 1)) * float(rest[lag:] @ rest[:-lag])
+    spread = share * (1.0 - share)
+    worth = min(spread * adds.size**2 / total if total > 0 and spread > 0 else np.inf, apart)
+    square = _NORMAL**2 / worth
+    middle = (share + square / 2.0) / (1.0 + square)
+    reach = np.sqrt(spread * square + square**2 / 4.0) / (1.0 + square)
+    return Share(share, max(float(middle - reach), 0.0), min(float(middle + reach), 1.0))
 
 
 def challenge(equity: Floats, day: Ints, capital: float, rules: Rules) -> Challenged:

@@ -10,6 +10,7 @@ import numpy as np
 from skelb.core.bars import Bars, Bools, Floats, Ints
 from skelb.core.catalogue.averages import wilder
 from skelb.core.catalogue.volatility import true_range
+from skelb.core.stopping import stop_point
 
 MoveUnit = Literal["points", "percent", "atr"]
 MOVE_UNITS: tuple[MoveUnit, ...] = get_args(MoveUnit)
@@ -113,6 +114,7 @@ def study_of(condition: Bools, moves: Moves) -> Study:
 
 def _study_at(events: Ints, share: float, on: Moves) -> Study:
     times, most = on.close_times, on.most
+    stop_point()
     span = max(float(times[-1] - times[0]) / _YEAR_S, 1e-9) if times.size > 1 else 1.0
     means, apart, products = on.every
     differences, deviations = np.full(most, np.nan), np.full(most, np.nan)

@@ -8,6 +8,7 @@ import numpy as np
 from skelb.core.bars import Floats, Ints
 from skelb.core.engine import Outcome, kernel
 from skelb.core.errors import SettingsError
+from skelb.core.stopping import stop_point
 
 DRAWS = 999
 _AT_ONCE = 37  # draws between two stop points
@@ -95,6 +96,7 @@ def timings(path: Path, seed: int = 1, draws: int = DRAWS) -> Iterator[tuple[int
     as_good = 0
     for done in range(draws):
         if done % _AT_ONCE == 0 and done:
+            stop_point()
             yield done, None
         order = rng.permutation(path.pieces.size - 1)
         steps = _joined(path.pieces[order], path.pieces[order + 1])

@@ -26,13 +26,21 @@ class Leg:
 class Stitched:
     """Runs end to end on one account, each beginning with what the one before left.
 
-    times : int64, shape (bars,), closes of the bars in seconds since 1970; equity : float64, shape (bars,)
+    times : int64, shape (bars,), closes of the bars in seconds since 1970; days : their trading days; equity : float64,
+    shape (bars,)
     """
 
     legs: tuple[Leg, ...]
     times: Ints
+    days: Ints
     equity: Floats
     capital: float
+
+    @property
+    def daily(self) -> Floats:
+        """What each trading day earned, money, shape (days,)."""
+        ends = np.flatnonzero(np.append(self.days[1:] != self.days[:-1], True)) if self.days.size else self.days
+        return np.diff(np.concatenate(([self.capital], self.equity[ends])))
 
     @property
     def net(self) -> float:
@@ -54,16 +62,21 @@ def stitched(sweep: Sweep, steps: Sequence[tuple[Span, Point]]) -> Stitched:
     capital = sweep.account.capital
     legs: list[Leg] = []
     times: list[Ints] = [np.zeros(0, np.int64)]
+    days: list[Ints] = [np.zeros(0, np.int64)]
     equity: list[Floats] = [np.zeros(0)]
     for span, point in steps:
         if capital <= 0:
             break
         outcome = sweep.outcome(point, span=span, account=replace(sweep.account, capital=capital))
         legs.append(Leg(span, point, figures_of(record_of(outcome))))
-        times.append(outcome.plan.dataset.calendar.close_time[outcome.first : outcome.last + 1])
+        calendar, bars = outcome.plan.dataset.calendar, slice(outcome.first, outcome.last + 1)
+        times.append(calendar.close_time[bars])
+        days.append(calendar.day[bars])
         equity.append(outcome.equity)
         capital = float(outcome.equity[-1])
-    return Stitched(tuple(legs), np.concatenate(times), np.concatenate(equity), sweep.account.capital)
+    return Stitched(
+        tuple(legs), np.concatenate(times), np.concatenate(days), np.concatenate(equity), sweep.account.capital
+    )
 
 
 def efficiency(windows: Sequence[Window], inside: Sequence[float], outside: Sequence[float]) -> float | None:

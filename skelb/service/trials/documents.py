@@ -5,7 +5,19 @@ from typing import Any, Literal
 
 from skelb.core.errors import SkelbError
 from skelb.core.export import evenly
-from skelb.core.trials import Cell, Point, Results, Span, Stitched, Sweep, Window, efficiency, run_cells, stitched
+from skelb.core.trials import (
+    Cell,
+    Point,
+    Results,
+    Span,
+    Stitched,
+    Sweep,
+    Window,
+    efficiency,
+    mean_range,
+    run_cells,
+    stitched,
+)
 from skelb.service.trials.jobs import missing_tasks
 from skelb.service.trials.orders import Layout, Part, TrialSettings, span_document
 from skelb.service.trials.readings import Reading, against, deflation_document, run_document
@@ -85,6 +97,8 @@ def walk_document(
         found["outside_figures"] = leg.figures if leg else None
     outside = [float(sweep.run_one(point, span=span)["net_profit"] or 0.0) for span, point in steps]
     judged = efficiency([window for window, _ in nets], [net for _, net in nets], outside) if nets else None
+    earned = sum(leg.figures["net_profit"] > 0 for leg in moving.legs if leg.figures["net_profit"] is not None)
+    daily = mean_range(moving.daily)
     try:
         fixed: Stitched | None = stitched(sweep, [(span, {}) for span, _ in steps])
     except SkelbError:
@@ -93,10 +107,13 @@ def walk_document(
         "objective": readings[0].objective if readings else "",
         "choose": choose,
         "windows": windows,
-        "efficiency": judged,
+        "efficiency": judged if len(nets) > 1 else None,
+        "daily": float(moving.daily.mean()) if moving.legs else None,
+        "daily_range": None if daily is None else list(daily),
+        "earned": earned,
         "stitched": _stitched_document(moving),
         "fixed": None if fixed is None else _stitched_document(fixed),
-        "sentence": _walk_sentence(moving, fixed, judged),
+        "sentence": _walk_sentence(moving, fixed, judged, earned, daily),
     }
 
 
@@ -111,12 +128,24 @@ def _stitched_document(run: Stitched) -> Document:
     }
 
 
-def _walk_sentence(moving: Stitched, fixed: Stitched | None, judged: float | None) -> str:
+def _walk_sentence(
+    moving: Stitched, fixed: Stitched | None, judged: float | None, earned: int, daily: tuple[float, float] | None
+) -> str:
     if not moving.legs:
         return "No window had a run that counts: lower the least number of trades, or use longer windows."
     worth = f"Chosen anew, the days outside earned {moving.net:,.0f}"
-    beside = "" if fixed is None else f"; the fixed setting {fixed.net:,.0f} on the same days"
-    if judged is None:
-        return f"{worth}{beside}. Inside, the choices earned nothing, so there is no efficiency."
-    verdict = "the choosing does not carry over" if judged < 0.25 else "some of it carries over" if judged < 0.6 else "it carries over"  # fmt: skip
-    return f"{worth}{beside}. That is {judged:.0%} of what the same choices earned a day inside: {verdict}."
+    if fixed is not None:
+        worth += f"; the fixed setting {fixed.net:,.0f} on the same days"
+    worth += f". {earned} of {len(moving.legs)} windows earned."
+    if daily is None:
+        return f"{worth} Whether it carries over cannot be told from {moving.daily.size} days."
+    low, high = daily
+    verdict = "whether it carries over cannot be told from so few days"
+    if low > 0:
+        verdict = "it carries over"
+    elif high < 0:
+        verdict = "it does not carry over"
+    told = f"{worth} A day outside earned {moving.daily.mean():+,.1f}, between {low:+,.1f} and {high:+,.1f} with 95 %: {verdict}."
+    if judged is not None and len(moving.legs) > 1:
+        told += f" That is {judged:.0%} of what the same choices earned a day inside."
+    return told

@@ -40,18 +40,23 @@ export function Challenge({ setup }: { setup: Setup }) {
       {found.error && <Trouble error={found.error.message} />}
       {found.data && (
         <div className="mt-3" data-testid="challenge">
-          {Object.entries(found.data.shares).map(([name, share]) => (
+          {Object.entries(found.data.shares).map(([name, share]) => {
+            const band = found.data.bands?.[name];
+            return (
             <div key={name} className="flex max-w-2xl items-center gap-3 py-[2px]">
               <span className="w-28">{name}</span>
-              <span className="h-2 flex-1">
-                <span className={`block h-2 ${tones[name] ?? "bg-line"}`} style={{ width: `${(share ?? 0) * 100}%` }} />
+              <span className="relative h-3 flex-1">
+                <span className={`absolute top-[2px] block h-2 ${tones[name] ?? "bg-line"}`} style={{ width: `${(share ?? 0) * 100}%` }} />
+                {band && <span aria-hidden className="absolute top-[5px] block h-[2px] bg-base-content" style={{ left: `${band[0]! * 100}%`, width: `${(band[1]! - band[0]!) * 100}%` }} />}
               </span>
               <span className="num w-16 text-right">{share === null ? "–" : `${plain(share * 100, 1)} %`}</span>
+              <span className="num w-36 text-soft">{band ? `${plain(band[0]! * 100, 1)} … ${plain(band[1]! * 100, 1)} %` : ""}</span>
             </div>
-          ))}
+            );
+          })}
           <p className="mt-1 text-soft">
             {plain(found.data.decided, 0)} of {plain(found.data.starts, 0)} starts were decided before the data ended
-            {found.data.days_to_pass ? `; those that passed took ${plain(found.data.days_to_pass.median ?? 0, 0)} trading days in the middle, ${plain(found.data.days_to_pass.most ?? 0, 0)} at most` : ""}. The days hang together, so these are not independent tries.
+            {found.data.days_to_pass ? `; those that passed took ${plain(found.data.days_to_pass.median ?? 0, 0)} trading days in the middle, ${plain(found.data.days_to_pass.most ?? 0, 0)} at most` : ""}. Starts that the data ended count for as long as they were seen. Starts overlap: the band is for as many as they are worth. {found.data.note}
           </p>
         </div>
       )}

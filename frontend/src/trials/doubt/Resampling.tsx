@@ -11,7 +11,7 @@ const KINDS: { value: ResampleKind; label: string }[] = [
   { value: "blocks", label: "drawn again in stretches" },
   { value: "shuffle", label: "the same in another order" },
   { value: "skip", label: "some left out" },
-  { value: "worsen", label: "each filled a little worse" },
+  { value: "shift", label: "each moved down a little" },
 ];
 
 const MEASURES = [
@@ -23,13 +23,14 @@ const MEASURES = [
 
 /** The run's trades drawn anew a thousand times: where equity goes, how the results lie, and where the run stands among them. */
 export function Resampling({ setup }: { setup: Setup }) {
-  const [drawing, setDrawing] = useState<Drawing>({ kind: "bootstrap", share: 0.1, block: 10 });
+  const [drawing, setDrawing] = useState<Drawing>({ kind: "bootstrap", share: 0.1, block: 10, samples: 1000, seed: 1 });
   const found = useQuery(resampleQuery(setup, drawing));
   return (
     <section aria-label="Resampling" className="border-b border-line py-4">
       <h2 className="text-base">
         Its trades, <Picker label="How the trades are drawn" value={drawing.kind} options={KINDS} onChange={(kind) => setDrawing({ ...drawing, kind: kind as ResampleKind })} />
-        <Setting drawing={drawing} onChange={setDrawing} />, a thousand times
+        <Setting drawing={drawing} onChange={setDrawing} />, <NumberField label="Samples" value={drawing.samples} most={20_000} onChange={(samples) => setDrawing({ ...drawing, samples })} /> times, draw{" "}
+        <NumberField label="Seed" value={drawing.seed} most={999_999} onChange={(seed) => setDrawing({ ...drawing, seed })} />
       </h2>
       {found.isPending && <Loading what="Drawing" />}
       {found.error && <Trouble error={found.error.message} />}
@@ -43,6 +44,7 @@ export function Resampling({ setup }: { setup: Setup }) {
             <Measures found={found.data} />
             <p className="mt-2 max-w-xl text-soft">
               The plumb line is the run, the dashed one the middle of the samples. {plain((found.data.measures.ruined?.mean ?? 0) * 100, 1)} % of them were ruined. Drawdowns are counted at the ends of trades here, so the run&apos;s own is not the figure above.
+              {found.data.compounds ? " Size follows equity: each trade's result by the equity before it is drawn, and equity grows by those." : " Size does not follow equity: results in money are drawn."} Below each percentile stands where it lies with 95 %, as so many samples tell.
             </p>
           </div>
         </div>
@@ -51,14 +53,33 @@ export function Resampling({ setup }: { setup: Setup }) {
   );
 }
 
+/** A whole number from 1 on in the sentence; a half-typed one is kept until it is one. */
+function NumberField({ label, value, most, onChange }: { label: string; value: number; most: number; onChange: (value: number) => void }) {
+  const [typed, setTyped] = useState<string | null>(null);
+  return (
+    <input
+      type="number"
+      min={1}
+      max={most}
+      aria-label={label}
+      className="picker num w-16"
+      value={typed ?? value}
+      onChange={(event) => {
+        const next = Number(event.target.value);
+        const isOne = Number.isInteger(next) && next >= 1 && next <= most;
+        setTyped(isOne ? null : event.target.value);
+        if (isOne) onChange(next);
+      }}
+      onBlur={() => setTyped(null)}
+    />
+  );
+}
+
 /** What of the drawing can be set: how much is left out or lost, how long stretches are. */
 function Setting({ drawing, onChange }: { drawing: Drawing; onChange: (drawing: Drawing) => void }) {
-  const field = (label: string, value: number, most: number, put: (value: number) => void) => (
-    <input type="number" min={1} max={most} aria-label={label} className="picker num w-14" value={value} onChange={(event) => put(Math.min(most, Math.max(1, Math.floor(Number(event.target.value)))))} />
-  );
-  if (drawing.kind === "blocks") return <> of {field("Trades in a stretch", drawing.block, 10_000, (block) => onChange({ ...drawing, block }))} trades</>;
-  if (drawing.kind !== "skip" && drawing.kind !== "worsen") return null;
-  const share = field(drawing.kind === "skip" ? "Share left out" : "Share lost", Math.round(drawing.share * 100), 100, (percent) => onChange({ ...drawing, share: percent / 100 }));
+  if (drawing.kind === "blocks") return <> of {<NumberField label="Trades in a stretch" value={drawing.block} most={10_000} onChange={(block) => onChange({ ...drawing, block })} />} trades on average</>;
+  if (drawing.kind !== "skip" && drawing.kind !== "shift") return null;
+  const share = <NumberField label={drawing.kind === "skip" ? "Share left out" : "Share lost"} value={Math.round(drawing.share * 100)} most={100} onChange={(percent) => onChange({ ...drawing, share: percent / 100 })} />;
   return drawing.kind === "skip" ? <>, {share} % of them</> : <>, by {share} % of a trade on average</>;
 }
 
@@ -92,9 +113,14 @@ function MeasureRow({ measure, row, worse }: { measure: { key: string; name: str
         {measure.name}
       </th>
       <td className="px-2 text-right font-semibold">{text(row.real)}</td>
-      {[row.p5, row.p50, row.p95].map((value, place) => (
-        <td key={place} className="px-2 text-right">
-          {text(value)}
+      {(["p5", "p50", "p95"] as const).map((name) => (
+        <td key={name} className="px-2 text-right">
+          {text(row[name])}
+          {row.sure[name] && (
+            <span className="block text-[10.5px] leading-3 whitespace-nowrap text-soft">
+              {text(row.sure[name][0] ?? null)} … {text(row.sure[name][1] ?? null)}
+            </span>
+          )}
         </td>
       ))}
       <td className="px-2 text-right">{worse === null ? "–" : `${plain(worse * 100, 0)} %`}</td>

@@ -14,12 +14,14 @@ export interface Drawing {
   kind: ResampleKind;
   share: number;
   block: number;
+  samples: number;
+  seed: number;
 }
 
 export const resampleQuery = (setup: Setup, drawing: Drawing) =>
   queryOptions({
     queryKey: ["resample", setup, drawing],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/resample", { body: { setup, samples: 1000, seed: 1, ...drawing }, signal })),
+    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/resample", { body: { setup, ...drawing }, signal })),
     retry: false,
     staleTime: Infinity,
   });

@@ -140,6 +140,7 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
     { name: "chosen anew", times: walk.stitched.times, values: walk.stitched.equity, stroke: "var(--deep)" },
     ...(walk.fixed ? [{ name: "the fixed setting", times: walk.fixed.times, values: walk.fixed.equity, stroke: "var(--brass)", dash: "5 4" }] : []),
   ];
+  const [low, high] = [walk.daily_range?.[0] ?? 0, walk.daily_range?.[1] ?? 0];
   const edges = walk.windows.map((window) => Date.parse(window.outside.first) / 1000);
   return (
     <>
@@ -189,16 +190,20 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
         </OneStop>
       </div>
       <aside className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4" data-testid="walk-judged">
-        <h2 className="mb-1">Efficiency</h2>
-        <p className="mb-1 flex items-baseline gap-2">
-          <b className={`num text-[22px] ${walk.efficiency === null ? "text-soft" : walk.efficiency < 0.25 ? "text-loss" : walk.efficiency < 0.6 ? "text-brass" : "text-gain"}`}>{walk.efficiency === null ? "–" : `${plain(walk.efficiency * 100, 0)} %`}</b>
+        <h2 className="mb-1">A day outside</h2>
+        <p className="mb-1">
+          <b className={`num text-[22px] ${low > 0 ? "text-gain" : high < 0 ? "text-loss" : "text-brass"}`}>{walk.daily === null ? "–" : signed(walk.daily, 1)}</b>
         </p>
-        <p className="mb-4 text-soft">Net a day outside over net a day inside, of the same choices.</p>
+        <p className="mb-4 text-soft">{walk.daily_range ? `on average, between ${signed(low, 1)} and ${signed(high, 1)} with 95 %` : "too few days for a band"}</p>
+        <h2 className="mb-1">Efficiency</h2>
+        <p className="mb-4 text-soft">
+          <b className="num text-base-content">{walk.efficiency === null ? "–" : `${plain(walk.efficiency * 100, 0)} %`}</b> net a day outside by net a day inside, of the same choices{walk.efficiency === null ? ": told from two windows on that earned inside" : ""}
+        </p>
         <h2 className="mb-1">Chosen anew</h2>
         <dl className="mb-4">
           <Row name="net" value={signed(walk.stitched.net, 0)} />
           <Row name="max drawdown" value={plain(walk.stitched.drawdown, 0)} />
-          <Row name="windows that earned" value={`${plain(walk.windows.filter((window) => (window.outside_figures?.net_profit ?? 0) > 0).length, 0)} of ${plain(walk.windows.length, 0)}`} />
+          <Row name="windows that earned" value={`${plain(walk.earned, 0)} of ${plain(walk.windows.length, 0)}`} />
           {walk.windows.length < walk.windows_in_all && <Row name="windows to come" value={plain(walk.windows_in_all - walk.windows.length, 0)} />}
         </dl>
         {walk.fixed && (
