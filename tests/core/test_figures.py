@@ -65,6 +65,18 @@ def plain_trade_figures(trades, ambiguous, bars):
     }  # fmt: skip
 
 
+def plain_error(adds):
+    """Newey and West's standard error of a mean: a weight for every pair of days."""
+    lags = int(4 * (len(adds) / 100) ** (2 / 9))
+    pairs = [
+        (1 - abs(i - j) / (lags + 1)) * adds[i] * adds[j]
+        for i in range(len(adds))
+        for j in range(len(adds))
+        if abs(i - j) <= lags
+    ]
+    return math.sqrt(max(sum(pairs), 0)) / len(adds)
+
+
 def plain_equity_figures(equity, days, closes, held, held_from, opened):
     """What the equity figures mean, in plain loops and NumPy's own covariance."""
     peak, peak_at, money, percent, days_down = 20_000.0, opened, 0.0, 0.0, 0.0
@@ -82,6 +94,10 @@ def plain_equity_figures(equity, days, closes, held, held_from, opened):
     market = relative([held_from, *(held[i] for i in ends)])
     falls = math.sqrt(sum(min(x, 0) ** 2 for x in changes) / len(changes))
     beta = np.cov(changes, market)[0, 1] / np.var(market, ddof=1)
+    apart, moved = changes - np.mean(changes), market - np.mean(market)
+    ratio = np.mean(changes) / np.std(changes)
+    of_ratio = apart / np.std(changes) - ratio / 2 * (apart**2 / np.var(changes) - 1)
+    of_alpha = (apart - beta * moved) * (1 - moved * np.mean(market) / np.var(market))
     a_year = len(ends) / years
     return {
         "max_drawdown": money, "max_drawdown_percent": percent, "max_drawdown_days": days_down,
@@ -89,6 +105,7 @@ def plain_equity_figures(equity, days, closes, held, held_from, opened):
         "yearly_growth": (equity[-1] / 20_000) ** (1 / years) - 1,
         "sharpe": np.mean(changes) / np.std(changes, ddof=1) * math.sqrt(a_year),
         "sortino": np.mean(changes) / falls * math.sqrt(a_year),
+        "sharpe_error": plain_error(of_ratio) * math.sqrt(a_year), "alpha_error": plain_error(of_alpha) * a_year,
         "beta": beta, "alpha": (np.mean(changes) - beta * np.mean(market)) * a_year,
     }  # fmt: skip
 
@@ -169,6 +186,25 @@ def test_figures_at_their_edges():
     assert with_nets(0.5, -0.25)["costs_share"] == 0.0
     assert with_nets(1.0, held_from=0.0)["holding_return"] is None
     assert with_nets(1.0, held_from=0.5)["holding_return"] == pytest.approx(RECORD.holding[-1] / 0.5 - 1)
+
+
+def test_the_errors_of_sharpe_and_alpha_are_as_large_as_they_say():
+    """Days drawn at random, 250 of them, hanging together a little: how far what is seen lies from what is true, 400 times."""
+    true, ratios = 0.001 / 0.01 * math.sqrt(365.25), {"sharpe": [], "alpha": []}
+    for seed in range(400):
+        rng = np.random.default_rng(seed)
+        held = rng.normal(0.0005, 0.012, 250)
+        noise = rng.normal(0, 1, 251)
+        changes = 0.001 + 0.01 * (noise[1:] + 0.2 * noise[:-1]) / math.sqrt(1.04)
+        equity = 20_000 * np.cumprod(1 + changes)
+        days = np.arange(250)
+        record = replace(RECORD, equity=equity, closes=days * 86_400, day_ends=days, days=days, holding=np.cumprod(1 + held), held_from=1.0)  # fmt: skip
+        found = figures_of(record)
+        ratios["sharpe"].append((found["sharpe"] - true) / found["sharpe_error"])
+        ratios["alpha"].append((found["alpha"] - 0.001 * 365.25) / found["alpha_error"])
+    for name, seen in ratios.items():
+        assert np.std(seen) == pytest.approx(1, abs=0.15), name
+        assert np.mean(np.abs(seen) > 1.96) == pytest.approx(0.05, abs=0.035), name
 
 
 def test_a_drawdown_counts_from_the_peak_it_fell_from_be_that_the_beginning_or_the_first_close():

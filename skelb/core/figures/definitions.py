@@ -39,7 +39,8 @@ FIGURES: tuple[Figure, ...] = (
     Figure("longest_losing_run", "count", "Longest losing run", "Most trades in a row that did not win.", False),
     Figure("average_bars_held", "bars", "Average bars held", "Mean number of bars from entry to exit, the entry's bar counted.", None),
     Figure("exposure", "fraction", "Exposure", "Share of bars spent in a position.", None),
-    Figure("sharpe", "ratio", "Sharpe", "Mean over sample deviation of equity's daily relative changes, times the root of trading days a year.", True),
+    Figure("sharpe", "ratio", "Sharpe", "Mean over sample deviation of equity's daily relative changes, times the root of trading days a year: those of the run, by the years from its first to its last.", True),
+    Figure("sharpe_error", "ratio", "Sharpe ±", "Standard error of Sharpe (Lo 2002), days near to one another taken together: the true one lies within twice that in 19 of 20 cases.", None),
     Figure("sortino", "ratio", "Sortino", "As Sharpe, with the root mean square of the falls (rises counted as 0) as the deviation.", True),
     Figure("total_commission", "money", "Commission", "Commission of all trades.", False),
     Figure("total_spread", "money", "Spread", "What crossing the spread cost.", False),
@@ -49,6 +50,7 @@ FIGURES: tuple[Figure, ...] = (
     Figure("costs_share", "fraction", "Costs' share", "Costs over gross profit; none when there was no gross profit.", False),
     Figure("holding_return", "fraction", "Holding", "Last close over first open, less one: what holding would have returned.", None),
     Figure("alpha", "fraction", "Alpha", "Yearly return not explained by holding (or by a chosen market): intercept of daily returns on its, times trading days a year.", True),
+    Figure("alpha_error", "fraction", "Alpha ±", "Standard error of alpha, days near to one another taken together (Newey and West 1987).", None),
     Figure("beta", "ratio", "Beta", "Slope of equity's daily returns on those of holding, or of a chosen market.", None),
     Figure("ambiguous_trades", "count", "Ambiguous trades", "Trades whose stop and target lay in one bar, so that the same-bar rule decided.", False),
 )  # fmt: skip

@@ -186,17 +186,19 @@ def _daily_figures(record: Record) -> Figures:
     final = float(record.equity[-1])
     if final > 0:
         found["yearly_growth"] = (final / record.capital) ** (per_year / record.days.size) - 1.0
-    mean, deviation, falls, held_mean, held_variance, covariance = _daily_sums(
+    mean, deviation, falls, held_mean, held_variance, covariance, sharpe_error, alpha_error = _daily_sums(
         record.equity, record.capital, record.holding, record.held_from, record.day_ends
     ).tolist()
     root = per_year**0.5
     if deviation > 0:
         found["sharpe"] = mean / deviation * root
+        found["sharpe_error"] = sharpe_error * root
     if falls > 0:
         found["sortino"] = mean / falls * root
     if held_variance > 0:
         found["beta"] = covariance / held_variance
         found["alpha"] = (mean - covariance / held_variance * held_mean) * per_year
+        found["alpha_error"] = alpha_error * per_year
     return found
 
 
@@ -253,8 +255,10 @@ def _trade_sums(numbers, columns, bars_held, ambiguous):
 @njit(cache=True, nogil=True, error_model="numpy")
 def _daily_sums(equity, capital, held, held_from, day_ends):
     """Mean, sample deviation and root mean square of the falls of equity's relative changes from day to day; mean,
-    variance and covariance of those of what is held. Zeros when there are under two, or when a value is not above 0."""
-    found = np.zeros(6)
+    variance and covariance of those of what is held; the standard errors of mean over deviation, and of what the mean is
+    beyond what is held (Lo 2002, Financial Analysts Journal 58(4); Newey and West 1987, with lags as of their 1994
+    paper). Zeros when there are under two, or when a value is not above 0."""
+    found = np.zeros(8)
     n = day_ends.size
     changes = np.empty(n)
     market = np.empty(n)
@@ -291,7 +295,28 @@ def _daily_sums(equity, capital, held, held_from, day_ends):
         found[3] = held_mean
         found[4] = variance / n
         found[5] = shared / n
+    # What every day adds to the ratio, and to the intercept, beyond its mean.
+    if spread > 0.0:
+        deviation = np.sqrt(spread / n)
+        adds = (changes - mean) / deviation
+        adds -= mean / deviation / 2.0 * (adds * adds - 1.0)
+        found[6] = _error_of_mean(adds)
+    if is_held_known and variance > 0.0:
+        slope = shared / variance
+        rest = changes - mean - slope * (market - held_mean)
+        found[7] = _error_of_mean(rest * (1.0 - (market - held_mean) * held_mean / (variance / n)))
     return found
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _error_of_mean(adds):
+    """The standard error of a mean of values about 0 that may hang together, with Bartlett's weights."""
+    n = adds.size
+    lags = min(int(4.0 * (n / 100.0) ** (2.0 / 9.0)), n - 1)
+    total = (adds * adds).sum()
+    for lag in range(1, lags + 1):
+        total += 2.0 * (1.0 - lag / (lags + 1.0)) * (adds[lag:] * adds[: n - lag]).sum()
+    return np.sqrt(max(total, 0.0)) / n
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
