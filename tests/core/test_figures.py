@@ -34,7 +34,9 @@ def outcome_of(script=SCRIPT, account=ACCOUNT, size=3000, seed=5, dates=(None, N
 CHECKED, OUTCOME = outcome_of()
 FOUND = figures_by_side(OUTCOME)
 # Some days out of the middle, with every kind of cost and a currency rate.
-_, PART = outcome_of(dates=(date(2024, 1, 9), date(2024, 1, 24)), spread=0.5, financing_long=30.0, financing_short=12.0, currency_rate=0.5)  # fmt: skip
+_, PART = outcome_of(dates=(date(2024, 1, 9), date(2024, 1, 24)), spread=0.5, financing_long=30.0, financing_short=12.0, currency_rate=0.5, point_value=2.0)  # fmt: skip
+# Held over nights that only one side pays for, entered at closes.
+_, ONE_SIDED_NIGHTS = outcome_of("enter long when close > open at close\nenter short when close < open at close\nexit after 120 bars\nsize 3 units", financing_short=25.0)  # fmt: skip
 
 
 def test_every_figure_is_there_and_documented():
@@ -156,7 +158,7 @@ def test_the_part_is_one_and_has_every_cost():
     assert data.market.currency_rate == 0.5
     costs = found["total_commission"] + found["total_financing"]
     moved = (
-        trade.side * (leave - entry) * trade.column(kernel.TF_UNITS) * 0.5
+        trade.side * (leave - entry) * trade.column(kernel.TF_UNITS) * 0.5 * 2.0
     ).sum()  # prices of fills have spread and slippage
     assert found["net_profit"] == pytest.approx(moved - costs)
 
@@ -231,6 +233,7 @@ def test_a_run_may_be_against_another_market():
     other = dataset(wave_bars(3000, seed=77))
     found, holding = figures_by_side(OUTCOME, other)["all"], FOUND["all"]
     assert found == pytest.approx(plain_figures(OUTCOME, other.bars))
+    assert figures_by_side(PART, other)["all"] == pytest.approx(plain_figures(PART, other.bars))
     assert found["beta"] != holding["beta"] and found["holding_return"] != holding["holding_return"]
     late = dataset(wave_bars(3000, seed=77, start=1_704_186_000 + 86_400))
     assert figures_by_side(OUTCOME, late)["all"]["beta"] is None  # nothing is known of it on the first day
@@ -252,8 +255,12 @@ def test_accounting_laws():
 def test_long_and_short_add_up_to_all():
     for key in ("net_profit", "trades", "total_costs", "ambiguous_trades", "exposure"):
         assert FOUND["long"][key] + FOUND["short"][key] == pytest.approx(FOUND["all"][key]), key
-    sides = [side_equity(OUTCOME, OUTCOME.trades.side == side) - 20_000 for side in (1, -1)]
-    np.testing.assert_allclose(sides[0] + sides[1], OUTCOME.equity - 20_000, atol=1e-6)
+    for outcome in (OUTCOME, PART, ONE_SIDED_NIGHTS):
+        sides = [side_equity(outcome, outcome.trades.side == side) - 20_000 for side in (1, -1)]
+        np.testing.assert_allclose(sides[0] + sides[1], outcome.equity - 20_000, atol=1e-6)
+        assert record_of(outcome).numbers.shape[0] == len(outcome.trades)
+        long = record_of(outcome, "long")
+        np.testing.assert_array_equal(long.equity, sides[0] + 20_000)
 
 
 def test_figures_without_meaning_are_none():

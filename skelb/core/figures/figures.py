@@ -108,9 +108,12 @@ def side_equity(outcome: Outcome, chosen: Bools) -> Floats:
         nights = np.where(plan.flags & Flag.NIGHT, plan.rules.levels.columns[NIGHTS_COLUMN], 0.0) / 36_500.0
         nightly = np.concatenate(([0.0], closes[:-1])) * nights
     begins = trades.entry_bar + (trades.whole[:, kernel.TI_ENTRY_MOMENT] != kernel.AT_CLOSE)
+    # Equity is that before a close's own fills, but for the exits that are forced there.
+    is_forced = np.isin(trades.whole[:, kernel.TI_REASON], (kernel.BY_FLAT, kernel.BY_END, kernel.BY_RUIN))
+    ends = trades.exit_bar + ((trades.moment == kernel.AT_CLOSE) & ~is_forced)
     return _equity_of(
         outcome.capital, outcome.first, outcome.last, closes, value, np.flatnonzero(chosen), trades.side,
-        trades.entry_bar, trades.exit_bar, begins, trades.numbers[:, _MARKED], nightly,
+        trades.entry_bar, ends, begins, trades.numbers[:, _MARKED], nightly,
         market.financing_long, market.financing_short,
     )  # fmt: skip
 
@@ -353,9 +356,10 @@ def _largest_drawdown(equity, capital):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _equity_of(
-    capital, first, last, closes, value, chosen, side, entry_bar, exit_bar, begins, numbers, nightly, of_long, of_short
+    capital, first, last, closes, value, chosen, side, entry_bar, ends, begins, numbers, nightly, of_long, of_short
 ):
-    """`numbers` in the order of `_MARKED`: units, price and commission of the entry, net; `begins`: first night's bar."""
+    """`numbers` in the order of `_MARKED`: units, price and commission of the entry, net; `begins`: first night's bar; `ends`: the first bar
+    at whose close a trade counts as closed."""
     out = np.zeros(last - first + 1)
     closed = np.zeros(out.size + 1)
     for t in chosen:
@@ -363,13 +367,13 @@ def _equity_of(
         scale = units * side[t]
         percent = of_long if side[t] > 0 else of_short
         paid = numbers[t, 2]
-        for i in range(entry_bar[t], exit_bar[t]):
+        for i in range(entry_bar[t], ends[t]):
             now = value[i] if value.size > 1 else value[0]
             if nightly.size > 0 and i >= begins[t]:
                 before = value[i - 1] if value.size > 1 else value[0]
                 paid += units * nightly[i] * percent * before
             out[i - first] += (closes[i] - numbers[t, 1]) * scale * now - paid
-        closed[exit_bar[t] - first] += numbers[t, 3]
+        closed[ends[t] - first] += numbers[t, 3]
     earned = capital
     for i in range(out.size):
         earned += closed[i]
