@@ -72,28 +72,10 @@ def test_accounts_balance(seed):
         inside[max(entry - 1, 0) : leave + 2] = True  # a fill at a close shows on the bar after it
     assert (np.diff(outcome.equity)[~inside[1:-1]] == 0).all()
     sides = [side_equity(outcome, trades.side == side) - outcome.capital for side in (1, -1)]
-    np.testing.assert_allclose(sides[0] + sides[1], _settled(outcome) - outcome.capital, atol=1e-6, rtol=1e-9)
+    np.testing.assert_allclose(sides[0] + sides[1], outcome.equity - outcome.capital, atol=1e-6, rtol=1e-9)
     figures = figures_by_side(outcome)
     for key in ("net_profit", "trades", "total_costs", "total_financing"):
         assert figures["long"][key] + figures["short"][key] == pytest.approx(figures["all"][key], abs=1e-9), key
-
-
-def _settled(outcome):
-    """The equity with closes by rules counted on the bar of the close, as equity of one side counts them.
-
-    The engine takes equity before the rules of a close fill; what those fills cost shows one bar later.
-    """
-    equity, trades = outcome.equity.copy(), outcome.trades
-    bars, first = outcome.plan.dataset.bars, outcome.first
-    value = outcome.values(trades.exit_bar, trades.moment)
-    for row in np.flatnonzero((trades.moment == kernel.AT_CLOSE) & (trades.exit_bar < outcome.last)):
-        if outcome.exit_reason(row) in ("flat", "ruin"):
-            continue
-        of = trades.numbers[row]
-        bar = trades.exit_bar[row]
-        marked = (bars.close[bar] - of[kernel.TF_ENTRY_PRICE]) * of[kernel.TF_UNITS] * value[row] * trades.side[row]
-        equity[bar - first] += of[kernel.TF_NET] - (marked - of[kernel.TF_ENTRY_FEE] - of[kernel.TF_FINANCING])
-    return equity
 
 
 @pytest.mark.parametrize("seed", range(30))

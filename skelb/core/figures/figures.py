@@ -316,9 +316,9 @@ def _error_of_mean(adds):
     """The standard error of a mean of values about 0 that may hang together, with Bartlett's weights."""
     n = adds.size
     lags = min(int(4.0 * (n / 100.0) ** (2.0 / 9.0)), n - 1)
-    total = (adds * adds).sum()
+    total = np.sum(adds * adds)
     for lag in range(1, lags + 1):
-        total += 2.0 * (1.0 - lag / (lags + 1.0)) * (adds[lag:] * adds[: n - lag]).sum()
+        total += 2.0 * (1.0 - lag / (lags + 1.0)) * np.sum(adds[lag:] * adds[: n - lag])
     return np.sqrt(max(total, 0.0)) / n
 
 
