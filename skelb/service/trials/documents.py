@@ -145,7 +145,8 @@ def _walk_sentence(
         verdict = "it carries over"
     elif high < 0:
         verdict = "it does not carry over"
-    told = f"{worth} A day outside earned {moving.daily.mean():+,.1f}, between {low:+,.1f} and {high:+,.1f} with 95 %: {verdict}."
+    middle, low_text, high_text = (f"{value:+,.1f}".replace("-", "−") for value in (moving.daily.mean(), low, high))
+    told = f"{worth} A day outside earned {middle}, between {low_text} and {high_text} with 95 %: {verdict}."
     if judged is not None and len(moving.legs) > 1:
         told += f" That is {judged:.0%} of what the same choices earned a day inside."
     return told

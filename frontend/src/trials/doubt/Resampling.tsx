@@ -29,14 +29,14 @@ export function Resampling({ setup }: { setup: Setup }) {
     <section aria-label="Resampling" className="border-b border-line py-4">
       <h2 className="text-base">
         Its trades, <Picker label="How the trades are drawn" value={drawing.kind} options={KINDS} onChange={(kind) => setDrawing({ ...drawing, kind: kind as ResampleKind })} />
-        <Setting drawing={drawing} onChange={setDrawing} />, <NumberField label="Samples" value={drawing.samples} most={20_000} onChange={(samples) => setDrawing({ ...drawing, samples })} /> times, draw{" "}
+        <Setting drawing={drawing} onChange={setDrawing} />, <NumberField label="Samples" value={drawing.samples} most={20_000} onChange={(samples) => setDrawing({ ...drawing, samples })} /> times, seed{" "}
         <NumberField label="Seed" value={drawing.seed} most={999_999} onChange={(seed) => setDrawing({ ...drawing, seed })} />
       </h2>
       {found.isPending && <Loading what="Drawing" />}
       {found.error && <Trouble error={found.error.message} />}
       {found.data && (
-        <div className="mt-2 flex flex-wrap items-start gap-8">
-          <figure className="min-w-[380px] flex-1">
+        <div className="mt-2 flex flex-wrap items-start gap-6">
+          <figure className="min-w-[280px] flex-1">
             <Fan found={found.data} />
             <figcaption className="text-[11.5px] text-soft">Equity after each trade: the line is the run, dashed the middle of the samples, dark half of them, light nine in ten.</figcaption>
           </figure>
@@ -89,7 +89,7 @@ function Measures({ found }: { found: Resampled }) {
       <thead>
         <tr className="border-b border-line font-sans text-soft italic">
           {["of the samples", "the run", "5 %", "half", "95 %", "worse than the run", "how they lie"].map((name, place) => (
-            <th key={name} scope="col" className={`font-normal ${place === 0 ? "pr-4 text-left" : "px-2 text-right"}`}>
+            <th key={name} scope="col" className={`font-normal ${place === 0 ? "pr-2 text-left" : "px-1.5 text-right"}`}>
               {name}
             </th>
           ))}
@@ -109,12 +109,12 @@ function MeasureRow({ measure, row, worse }: { measure: { key: string; name: str
   const text = (value: number | null) => (value === null ? "–" : measure.isSigned ? signed(value, measure.digits) : plain(value, measure.digits));
   return (
     <tr className="border-b border-line" data-measure={measure.key}>
-      <th scope="row" className="pr-4 text-left font-sans font-normal">
+      <th scope="row" className="pr-2 text-left font-sans font-normal">
         {measure.name}
       </th>
       <td className="px-2 text-right font-semibold">{text(row.real)}</td>
       {(["p5", "p50", "p95"] as const).map((name) => (
-        <td key={name} className="px-2 text-right">
+        <td key={name} className="px-1.5 text-right">
           {text(row[name])}
           {row.sure[name] && (
             <span className="block text-[10.5px] leading-3 whitespace-nowrap text-soft">
