@@ -135,32 +135,42 @@ def _row(name: str, found: Figures) -> Document:
 
 
 def _verdict(rows: dict[str, Figures], timing: Timing | None, why_not: str) -> list[str]:
-    """What the rows say, in sentences; the gravest first."""
-
-    def net(name: str) -> float:
-        return float(rows[name]["net_profit"] or 0.0)
-
+    """What the rows say, in sentences; the gravest first. Of a row that could not be run nothing is said."""
+    nets = {name: float(figures["net_profit"] or 0.0) for name, figures in rows.items()}
+    if _REAL not in rows:
+        return ["It cannot be run as it is: its row says why."]
     if not rows[_REAL]["trades"]:
         return ["There are no trades to doubt."]
+    real = nets[_REAL]
+    found = _on_losing(nets) if real <= 0 else _on_costs_and_delay(nets)
+    found.append(_on_timing(timing, real > 0) if timing else f"Of its times nothing is said: {why_not}.")
+    return found
+
+
+def _on_losing(nets: dict[str, float]) -> list[str]:
+    """Why a run loses, as far as its rows tell."""
+    lost, free, exchanged = -nets[_REAL], nets.get(_FREE), nets.get(_EXCHANGED)
+    found = [f"It loses {lost:,.0f}."]
+    if free is not None and free > 0:
+        found = [f"It loses {lost:,.0f}; without costs it earns {free:,.0f}: costs are the reason, not the direction."]
+    elif free is not None:
+        found = [f"It loses {lost:,.0f}, and without costs it still does not earn ({free:,.0f})."]
+    if exchanged is not None and exchanged > 0:
+        found.append(f"With its sides exchanged it earns {exchanged:,.0f}: the direction is wrong.")
+    return found
+
+
+def _on_costs_and_delay(nets: dict[str, float]) -> list[str]:
+    """What is left of what a run earns when it costs more, or comes a bar later."""
+    real, dearest, later = nets[_REAL], nets.get("costs × 3"), nets.get("one bar later")
+    dead = [name for name, net in nets.items() if name.startswith("costs") and net <= 0]
     found = []
-    if net(_REAL) <= 0:
-        free, exchanged = net(_FREE), net(_EXCHANGED)
-        if free > 0:
-            found.append(
-                f"It loses {-net(_REAL):,.0f}; without costs it earns {free:,.0f}: costs are the reason, not the direction."
-            )
-        else:
-            found.append(f"It loses {-net(_REAL):,.0f}, and without costs it still does not earn ({free:,.0f}).")
-        if exchanged > 0:
-            found.append(f"With its sides exchanged it earns {exchanged:,.0f}: the direction is wrong.")
-    else:
-        dead = [name for name in rows if name.startswith("costs") and net(name) <= 0]
-        left = f"At three times the costs {net('costs × 3'):,.0f} of {net(_REAL):,.0f} is left."
-        found.append(f"It does not survive {dead[0]}." if dead else left)
-        later = net("one bar later")
-        if later <= 0.5 * net(_REAL):
-            found.append(f"One bar later it earns {later:,.0f} instead of {net(_REAL):,.0f}: it hangs on the very bar.")
-    found.append(_on_timing(timing, net(_REAL) > 0) if timing else f"Of its times nothing is said: {why_not}.")
+    if dead:
+        found.append(f"It does not survive {dead[0]}.")
+    elif dearest is not None:
+        found.append(f"At three times the costs {dearest:,.0f} of {real:,.0f} is left.")
+    if later is not None and later <= 0.5 * real:
+        found.append(f"One bar later it earns {later:,.0f} instead of {real:,.0f}: it hangs on the very bar.")
     return found
 
 

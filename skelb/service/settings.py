@@ -71,6 +71,7 @@ class AccountSettings(_Settings):
     short_of_margin: Literal["cut", "skip"] = "cut"
     stop_out: float = 0.0
     max_open_total: int | None = Field(default=None, ge=1)
+    cash_rate: float = 0.0
 
     def account(self) -> Account:
         """The core's account."""
@@ -79,7 +80,7 @@ class AccountSettings(_Settings):
         )
         return Account(
             self.capital, fees, self.slippage_ticks, self.leverage, self.same_bar, self.short_of_margin, self.stop_out,
-            self.max_open_total,
+            self.max_open_total, self.cash_rate,
         )  # fmt: skip
 
 

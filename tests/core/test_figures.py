@@ -10,6 +10,7 @@ import pytest
 
 from skelb.core.bars import Commission
 from skelb.core.engine import Account, kernel, run
+from skelb.core.errors import SettingsError
 from skelb.core.figures import FIGURE_KEYS, FIGURES, figures_by_side, figures_of, findings_of, record_of, side_equity
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_plan
@@ -188,6 +189,30 @@ def test_figures_at_their_edges():
     assert with_nets(0.5, -0.25)["costs_share"] == 0.0
     assert with_nets(1.0, held_from=0.0)["holding_return"] is None
     assert with_nets(1.0, held_from=0.5)["holding_return"] == pytest.approx(RECORD.holding[-1] / 0.5 - 1)
+
+
+def test_what_cash_earns_is_taken_off_both_sides():
+    account = replace(ACCOUNT, cash_rate=5.0)
+    _, outcome = outcome_of(account=account)
+    found, plain = figures_by_side(outcome)["all"], FOUND["all"]
+    days = RECORD.days
+    a_year = days.size * 365.25 / (days[-1] - days[0] + 1)
+    changes = np.array(relative([20_000.0, *RECORD.equity[RECORD.day_ends]])) - 0.05 / a_year
+    assert found["sharpe"] == pytest.approx(np.mean(changes) / np.std(changes, ddof=1) * math.sqrt(a_year))
+    assert found["sortino"] == pytest.approx(
+        np.mean(changes) / math.sqrt(np.mean(np.minimum(changes, 0) ** 2)) * math.sqrt(a_year)
+    )
+    assert found["beta"] == pytest.approx(plain["beta"])
+    assert found["alpha"] == pytest.approx(plain["alpha"] - 0.05 * (1 - plain["beta"]))
+    assert {key for key in found if found[key] != pytest.approx(plain[key])} == {
+        "sharpe",
+        "sharpe_error",
+        "sortino",
+        "alpha",
+        "alpha_error",
+    }
+    with pytest.raises(SettingsError, match="cash_rate"):
+        replace(ACCOUNT, cash_rate=float("nan"))
 
 
 def test_the_errors_of_sharpe_and_alpha_are_as_large_as_they_say():

@@ -5,6 +5,7 @@ import pytest
 
 from skelb.core.bars import Bars, Commission, Timeframe
 from skelb.core.engine import Account
+from skelb.core.errors import SettingsError
 from skelb.core.figures import market_costs
 from skelb.core.language import check
 from skelb.core.trials import Rules
@@ -61,6 +62,16 @@ def test_what_loses_both_ways_without_costs_is_not_blamed_on_them():
     assert nets["without costs"] < 0 and nets["sides exchanged"] < 0 and nets["as it is"] < nets["without costs"]
     assert "without costs it still does not earn" in found["verdict"][0]
     assert not any("reason" in sentence or "wrong" in sentence for sentence in found["verdict"])
+
+
+def test_of_a_row_that_cannot_be_run_nothing_is_said(monkeypatch):
+    def refused(_plan):
+        raise SettingsError("not today")
+
+    monkeypatch.setattr("skelb.service.distrust.one_bar_later", refused)
+    found = verdict(SAW, saw_bars(), sides="long")
+    assert next(row for row in found["rows"] if row["name"] == "one bar later")["error"] == "not today"
+    assert "left" in found["verdict"][0] and not any("very bar" in sentence for sentence in found["verdict"])
 
 
 def test_positions_are_drawn_on_until_it_is_known_how_many_do_as_well():

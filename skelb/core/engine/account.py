@@ -12,7 +12,8 @@ class Account:
 
     `same_bar` settles what happens first when a bar holds both stop and target: `worst`, `path`, or `detail`, which
     looks into finer bars. `stop_out` is the share of the margin at or below which equity ends the run,
-    `max_open_total` how many positions may be open over all markets (None for any number).
+    `max_open_total` how many positions may be open over all markets (None for any number). `cash_rate` is what cash would
+    have earned elsewhere, percent a year: nothing is paid, but Sharpe, Sortino and alpha are of what was earned beyond it.
     """
 
     capital: float = 10_000.0
@@ -23,6 +24,7 @@ class Account:
     short_of_margin: str = "cut"
     stop_out: float = 0.0
     max_open_total: int | None = None
+    cash_rate: float = 0.0
 
     def __post_init__(self) -> None:
         if not 0 <= self.capital < float("inf"):
@@ -35,5 +37,9 @@ class Account:
             raise SettingsError(f"account: same_bar is worst, path or detail, got `{self.same_bar}`")
         if self.max_open_total is not None and self.max_open_total < 1:
             raise SettingsError(f"account: max_open_total is a whole number from 1, got {self.max_open_total}")
+        if not -100 < self.cash_rate < 1_000:
+            raise SettingsError(
+                f"account: cash_rate is in percent a year, from above -100 to 1000, got {self.cash_rate}"
+            )
         if self.short_of_margin not in ("cut", "skip"):
             raise SettingsError(f"account: short_of_margin is cut or skip, got `{self.short_of_margin}`")

@@ -109,6 +109,7 @@ class Outcome:
     equity: Floats
     cuts: int
     is_ruined: bool
+    cash_rate: float = 0.0
 
     @property
     def first(self) -> int:

@@ -104,6 +104,7 @@ class Simulation:
                     series.equity[begin + plan.first : begin + plan.last + 1],
                     int(q[kernel.A_CUTS]),
                     bool(q[kernel.A_RUINED]),
+                    self.account.cash_rate,
                 )
             )
         return found

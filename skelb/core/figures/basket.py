@@ -85,6 +85,7 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
         days[ends],
         holding,
         1.0,
+        outcomes[0].cash_rate,
     )
 
 

@@ -25,6 +25,7 @@ class Record:
     closes : int64, shape (points,), seconds since 1970 UTC; begins : the first bar's opening
     day_ends, days : int64, shape (days,), the last point of every trading day, and that day since 1970
     holding : float64, shape (points,), what holding instead is worth; held_from : what it was worth at the first open
+    cash_rate : what cash would have earned, percent a year
     """
 
     capital: float
@@ -39,6 +40,7 @@ class Record:
     days: Ints
     holding: Floats
     held_from: float
+    cash_rate: float = 0.0
 
     def against(self, market: Dataset) -> "Record":
         """This record against holding `market`, as its bars were closed at each point: its return, alpha and beta.
@@ -72,6 +74,7 @@ def record_of(outcome: Outcome, side: str = "all") -> Record:
         calendar.day[ends],
         dataset.bars.close[span],
         float(dataset.bars.open[first]),
+        outcome.cash_rate,
     )
 
 
@@ -190,8 +193,9 @@ def _daily_figures(record: Record) -> Figures:
     if final > 0:
         found["yearly_growth"] = (final / record.capital) ** (per_year / record.days.size) - 1.0
     mean, deviation, falls, held_mean, held_variance, covariance, sharpe_error, alpha_error = _daily_sums(
-        record.equity, record.capital, record.holding, record.held_from, record.day_ends
-    ).tolist()
+        record.equity, record.capital, record.holding, record.held_from, record.day_ends,
+        record.cash_rate / 100.0 / per_year,
+    ).tolist()  # fmt: skip
     root = per_year**0.5
     if deviation > 0:
         found["sharpe"] = mean / deviation * root
@@ -256,9 +260,9 @@ def _trade_sums(numbers, columns, bars_held, ambiguous):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _daily_sums(equity, capital, held, held_from, day_ends):
-    """Mean, sample deviation and root mean square of the falls of equity's relative changes from day to day; mean,
-    variance and covariance of those of what is held; the standard errors of mean over deviation, and of what the mean is
+def _daily_sums(equity, capital, held, held_from, day_ends, cash):
+    """Mean, sample deviation and root mean square of the falls of equity's relative changes from day to day beyond what
+    `cash` earns a day; mean, variance and covariance of those of what is held; the standard errors of mean over deviation, and of what the mean is
     beyond what is held (Lo 2002, Financial Analysts Journal 58(4); Newey and West 1987, with lags as of their 1994
     paper). Zeros when there are under two, or when a value is not above 0."""
     found = np.zeros(8)
@@ -274,11 +278,11 @@ def _daily_sums(equity, capital, held, held_from, day_ends):
         now = equity[day_ends[k]]
         if not now > 0.0:
             return found
-        changes[k] = now / before - 1.0
+        changes[k] = now / before - 1.0 - cash
         before = now
         now = held[day_ends[k]]
         is_held_known &= now > 0.0
-        market[k] = now / held_before - 1.0
+        market[k] = now / held_before - 1.0 - cash
         held_before = now
     mean = changes.mean()
     held_mean = market.mean()

@@ -51,7 +51,7 @@ class Moves:
     """Moves from the close of every bar to the closes of the next ones, which any number of conditions are studied on.
 
     closes, close_times (seconds since 1970), years (of the trading days) : shape (n,); per : what a move is divided by,
-    shape (n,), nan where unknown, 1 for price units
+    shape (n,), above 0 or nan where unknown, 1 for price units
     """
 
     closes: Floats
@@ -60,19 +60,13 @@ class Moves:
     per: Floats
     most: int = 20
 
-    def ahead(self, horizon: int) -> Floats:
-        """The moves over so many bars, shape (n - horizon,); nan where they cannot be told."""
-        size = max(0, self.closes.size - horizon)
-        with np.errstate(invalid="ignore", divide="ignore"):
-            found = (self.closes[horizon:] - self.closes[:size]) / self.per[:size]
-        return np.where(np.isfinite(found), found, np.nan)
-
     @cached_property
     def every(self) -> tuple[Floats, list[Floats], list[Floats]]:
         """Of every bar: mean moves by horizon; the moves less their mean, 0 where unknown; the sums of their products at each lag."""
         means, apart, products = np.full(self.most, np.nan), [], []
         for horizon in range(1, self.most + 1):
-            moves = self.ahead(horizon)
+            size = max(0, self.closes.size - horizon)
+            moves = (self.closes[horizon:] - self.closes[:size]) / self.per[:size]
             if not np.isnan(moves).all():
                 means[horizon - 1] = np.nanmean(moves)
             rest = np.nan_to_num(moves - means[horizon - 1])
@@ -120,9 +114,8 @@ def _study_at(events: Ints, share: float, on: Moves) -> Study:
     differences, deviations = np.full(most, np.nan), np.full(most, np.nan)
     for place in range(most):
         rest = apart[place]
-        moved = on.ahead(place + 1)
         known = events[events < rest.size]
-        known = known[~np.isnan(moved[known])]
+        known = known[np.isfinite(on.per[known])]
         if known.size < 2:
             continue
         differences[place] = float(rest[known].mean())
