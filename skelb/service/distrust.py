@@ -28,6 +28,7 @@ from skelb.core.trials import (
     percentile_range,
     resample,
     timings,
+    worst_equity,
 )
 from skelb.service.backtest import Choices
 
@@ -246,13 +247,16 @@ def _distribution(samples: Measures, real: Measures, name: str) -> Document:
     }
 
 
-INSIDE_BARS = "Losses are looked at when bars close: what happened inside them is not seen."
+INSIDE_BARS = (
+    "Losses are looked at at the worst price of every bar that a position is held through, and at its close where a"
+    " position begins or ends inside it."
+)
 
 
 def challenge_document(outcome: Outcome, rules: Rules) -> Document:
     """A challenge begun on every trading day of a run: the shares of its ends, and the days it took to pass."""
     days = outcome.plan.dataset.calendar.day[outcome.first : outcome.last + 1]
-    found = challenge(outcome.equity, days, outcome.capital, rules)
+    found = challenge(outcome.equity, days, outcome.capital, rules, worst_equity(outcome))
     passed = found.days[[end == "passed" for end in found.ends]]
     shares = found.shares()
     names: tuple[End, ...] = ("passed", "daily loss", "total loss", "timed out")

@@ -8,10 +8,27 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from skelb.core.bars import Commission
+from skelb.core.engine import Account, kernel, run
 from skelb.core.errors import SettingsError
 from skelb.core.figures import FIGURE_KEYS
-from skelb.core.trials import KINDS, Cell, Challenged, Deflated, Results, Rules, challenge, counted, deflated, resample
+from skelb.core.language import check
+from skelb.core.plan import make_plan
+from skelb.core.trials import (
+    KINDS,
+    Cell,
+    Challenged,
+    Deflated,
+    Results,
+    Rules,
+    challenge,
+    counted,
+    deflated,
+    resample,
+    worst_equity,
+)
 from skelb.core.trials.resampling import _drawn, percentile_range
+from tests.conftest import dataset, wave_bars
 
 NETS = st.lists(st.integers(-400, 500).map(float), min_size=2, max_size=40).map(np.array)
 
@@ -252,3 +269,45 @@ def test_the_band_of_a_share_holds_the_true_one():
             not found[end].low <= share <= found[end].high for found in (shares(250, 100 + k) for k in range(60))
         )
         assert missed <= 8, end
+
+
+def plain_worst(outcome):
+    """Equity at the worst price of every bar, lot by lot."""
+    bars, trades = outcome.plan.dataset.bars, outcome.trades
+    found = []
+    for bar in range(outcome.first, outcome.last + 1):
+        before = outcome.equity[bar - 1 - outcome.first] if bar > outcome.first else outcome.capital
+        at = {"low": before, "high": before}
+        for row in range(len(trades)):
+            entry, leave = int(trades.entry_bar[row]), int(trades.exit_bar[row])
+            is_whole = bar < leave or (bar == leave and trades.moment[row] == kernel.AT_CLOSE)
+            since = trades.column(kernel.TF_ENTRY_PRICE)[row] if entry == bar else bars.close[bar - 1]
+            if (
+                entry > bar
+                or not is_whole
+                or (entry == bar and trades.whole[row, kernel.TI_ENTRY_MOMENT] == kernel.INSIDE)
+            ):
+                continue
+            for name in at:
+                at[name] += trades.side[row] * trades.column(kernel.TF_UNITS)[row] * (getattr(bars, name)[bar] - since)
+                at[name] -= trades.column(kernel.TF_ENTRY_FEE)[row] if entry == bar else 0.0
+        found.append(min(*at.values(), outcome.equity[bar - outcome.first]))
+    return found
+
+
+LOTS = "enter long when close > open\nenter long when close > prior(high) at limit close - 1 for 3 bars\nenter short when close < prior(low)\nstop 4\ntarget 6 for 50%\nexit after 9 bars\nlimit 3 open\nopposite reverse\nsize 2 units\n"
+
+
+def test_the_worst_of_a_bar_is_that_of_the_lots_held_through_it():
+    account = Account(capital=50_000, commission=Commission(per_order=1.0))
+    outcome = run(make_plan(check(LOTS), dataset(wave_bars(400)), {}), account)
+    assert len(outcome.trades) > 100 and {0, 1} <= set(outcome.trades.moment.tolist())
+    np.testing.assert_allclose(worst_equity(outcome), plain_worst(outcome), atol=1e-6)
+    assert (worst_equity(outcome) < outcome.equity).sum() > 100
+
+
+def test_a_loss_inside_a_bar_ends_a_challenge_though_the_close_is_well():
+    equity, days, rules = np.array([100.0, 101.0]), np.array([1, 2]), Rules(1, 2, 5)
+    assert challenge(equity, days, 100.0, rules).ends == ("passed", "passed")
+    assert challenge(equity, days, 100.0, rules, np.array([97.0, 100.5])).ends == ("daily loss", "passed")
+    assert challenge(equity, days, 100.0, rules, np.array([99.0, 94.0])).ends == ("total loss", "total loss")

@@ -6,6 +6,7 @@ from typing import Literal
 import numpy as np
 
 from skelb.core.bars import Floats, Ints
+from skelb.core.engine import Outcome, kernel
 from skelb.core.errors import SettingsError
 
 End = Literal["passed", "daily loss", "total loss", "timed out", "unfinished"]
@@ -26,8 +27,8 @@ class Share:
 class Rules:
     """What a challenge asks. Target and losses in percent of the capital at its start, days are trading days.
 
-    A day's loss is counted from the equity at the day before's close, at every bar's close. It is passed at the close of
-    the first bar on which the target is reached, at least `least_days` after the start.
+    A day's loss is counted from the equity at the day before's close, at the worst of every bar. It is passed at the
+    close of the first bar on which the target is reached, at least `least_days` after the start.
     """
 
     target: float
@@ -105,24 +106,55 @@ def _banded(share: float, adds: Floats, lags: int, apart: float) -> Share:
     return Share(share, max(float(middle - reach), 0.0), min(float(middle + reach), 1.0))
 
 
-def challenge(equity: Floats, day: Ints, capital: float, rules: Rules) -> Challenged:
+def worst_equity(outcome: Outcome) -> Floats:
+    """Equity at the worst price inside each bar, shape (bars,), never above that at its close.
+
+    Of lots that are held through the whole bar, or from its open; those that come or go inside it count at its close.
+    """
+    trades, first, bars = outcome.trades, outcome.first, outcome.plan.dataset.bars
+    span, size = slice(first, outcome.last + 1), outcome.equity.size
+    begins, ends = trades.entry_bar - first, trades.exit_bar - first
+    units = trades.side * trades.column(kernel.TF_UNITS)
+    through, price, cost = np.zeros(size + 1), np.zeros(size), np.zeros(size)
+    last = ends - (trades.moment != kernel.AT_CLOSE)  # the last bar it is held through
+    on_entry = (trades.whole[:, kernel.TI_ENTRY_MOMENT] != kernel.INSIDE) & (last >= begins)
+    np.add.at(price, begins[on_entry], (units * trades.column(kernel.TF_ENTRY_PRICE))[on_entry])
+    np.add.at(cost, begins[on_entry], trades.column(kernel.TF_ENTRY_FEE)[on_entry])
+    later = last > begins
+    np.add.at(through, begins[later] + 1, units[later])
+    np.add.at(through, last[later] + 1, -units[later])
+    held = np.cumsum(through[:-1])
+    entered = np.bincount(begins[on_entry], units[on_entry], size)
+    before = np.concatenate(([outcome.capital], outcome.equity[:-1]))
+    closes = np.concatenate((bars.open[first : first + 1], bars.close[span][:-1]))
+    both = held + entered
+    moved = both * np.where(both > 0, bars.low[span], bars.high[span]) - held * closes - price
+    places = np.arange(first, outcome.last + 1)
+    value = outcome.values(places, np.full(size, kernel.AT_CLOSE))
+    return np.minimum(before + moved * value - cost, outcome.equity)
+
+
+def challenge(equity: Floats, day: Ints, capital: float, rules: Rules, worst: Floats | None = None) -> Challenged:
     """A challenge begun at the first bar of every trading day.
 
-    equity : float64, shape (bars,), at each bar's close; day : int64, shape (bars,), trading days. Profit and loss are
+    equity : float64, shape (bars,), at each bar's close; worst : at its worst inside (as at the close, when None); day :
+    int64, shape (bars,), trading days. What is lost comes before what is reached in one bar. Profit and loss are
     counted in money from the close before the start, in percent of `capital`: the run's size is that of its capital.
     """
     starts = np.flatnonzero(np.append(True, day[1:] != day[:-1]))
     before = np.concatenate(([capital], equity[:-1]))
     number = np.cumsum(np.append(True, day[1:] != day[:-1])) - 1
     at_open = before[starts][number]  # equity at the close of the day before, for each bar
-    fallen = (at_open - equity) / capital * 100.0 >= rules.daily_loss
+    worst = equity if worst is None else worst
+    fallen = (at_open - worst) / capital * 100.0 >= rules.daily_loss
     ends: list[End] = []
     days: list[int] = []
     for place, start in enumerate(starts):
         until = starts[place + rules.most_days] if place + rules.most_days < starts.size else equity.size
         change = (equity[start:until] - before[start]) / capital * 100.0
+        least = (worst[start:until] - before[start]) / capital * 100.0
         passed = _first((change >= rules.target) & (number[start:until] - place + 1 >= rules.least_days))
-        lost, total = _first(fallen[start:until]), _first(change <= -rules.total_loss)
+        lost, total = _first(fallen[start:until]), _first(least <= -rules.total_loss)
         where = min(passed, lost, total)
         if where < until - start:
             ends.append("total loss" if total == where else "daily loss" if lost == where else "passed")
