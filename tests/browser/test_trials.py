@@ -243,6 +243,17 @@ def test_conditions_and_calendar_are_studied_with_the_command_lines_figures(page
     monday = next(row for row in every if row["name"] == "Monday")
     expect(page.locator("[data-when=Monday]")).to_contain_text(f"{monday['within']:+.2f}".replace("-", "−"))
 
+    bold = {row["name"] for row in every if row["stands_out"]}
+    assert set(page.locator("[data-when] th.font-semibold").all_inner_texts()) == bold
+
+    # In another unit, with how often luck does as much.
+    page.get_by_label("Unit of moves").select_option("percent")
+    for row in studied(world, "study", "--unit", "percent")["conditions"]:
+        line = page.locator(f"[data-condition='{row['text']}']")
+        expect(line).to_contain_text(f"{row['moves'][-1]:+,.2f}".replace("-", "−"))
+        expect(line).to_contain_text(f"{row['p'] * 100:.{1 if row['p'] < 0.1 else 0}f} %")
+    page.get_by_label("Unit of moves").select_option("points")
+
     # Any other condition stands beside those of the script; what is none is told, and the rows stay.
     asked = "rsi(close, 2) < 10"
     page.get_by_label("any other condition").fill(asked)

@@ -500,12 +500,21 @@ def test_a_run_is_doubted_with_the_command_lines_figures(page, world):
     expect(row).to_contain_text(f"{skipped['measures']['drawdown']['p50']:,.0f}")
     over = skipped["measures"]["over_drawdown"]["p50"]
     expect(page.locator("[data-measure=over_drawdown]")).to_contain_text(f"{over:,.2f}".replace("-", "−"))
+    page.get_by_label("Samples", exact=True).press("Control+a")
+    page.keyboard.type("300", delay=80)
+    page.get_by_label("Seed").fill("7")
+    asked = ("--kind", "skip", "--share", "0.4", "--samples", "300", "--seed", "7")
+    fewer = command_line(world, "resample", "tried.skelb", *options, *asked)["measures"]["drawdown"]
+    low, high = fewer["sure"]["p95"]
+    expect(row).to_contain_text(f"{fewer['p95']:,.0f}{low:,.0f} … {high:,.0f}")
     page.get_by_label("Another timeframe").select_option("1h")
     expect(page.get_by_role("rowheader", name="KELP 1h")).to_be_visible()
     page.get_by_label("reach").fill("2")
     rules = ("--target", "2", "--daily-loss", "5", "--total-loss", "10")
-    shares = command_line(world, "challenge", "tried.skelb", *options, *rules)["shares"]
-    expect(page.get_by_test_id("challenge")).to_contain_text(f"{shares['passed'] * 100:.1f} %")
+    begun = command_line(world, "challenge", "tried.skelb", *options, *rules)
+    low, high = begun["bands"]["passed"]
+    told = f"{begun['shares']['passed'] * 100:.1f} %{low * 100:.1f} … {high * 100:.1f} %"
+    expect(page.get_by_test_id("challenge")).to_contain_text(told)
     page.get_by_label("reach").fill("0")
     expect(page.get_by_role("alert")).to_contain_text("above 0 percent")
 
