@@ -12,7 +12,7 @@ import { FiguresSheet } from "./FiguresSheet";
 import { useFollow } from "./follow/useFollow";
 import { FunnelCard } from "./FunnelCard";
 import { InputsFace } from "./inputs/InputsFace";
-import { changedInputs, openedOf, retitled, type Opened } from "./model";
+import { changedInputs, openedOf, retitled, titleIn, type Opened } from "./model";
 import { Notices } from "./Notices";
 import { SaveQuestion } from "./SaveQuestion";
 import { Sentence } from "./Sentence";
@@ -183,7 +183,7 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
     return (
       <PlanBuilder
         setup={setup}
-        title={live.answer?.title || title}
+        title={titleIn(text) || title}
         scripts={scripts}
         catalogue={catalogue}
         isSaving={saving.isSaving}
