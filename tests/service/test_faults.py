@@ -190,7 +190,9 @@ def test_killed_at_any_moment_the_folder_opens_with_all_that_was_committed(fille
     folder = filled("busy")
     runs = versions = 0
     for seed in seeds(4):
-        process = subprocess.Popen([sys.executable, "-c", BUSY, str(folder), str(seed)], stdout=subprocess.PIPE)
+        process = subprocess.Popen(
+            [sys.executable, "-X", "faulthandler", "-c", BUSY, str(folder), str(seed)], stdout=subprocess.PIPE
+        )
         assert process.stdout.readline() == b"at work\n"
         time.sleep(random.Random(seed).uniform(0, 1.5))
         process.kill()
