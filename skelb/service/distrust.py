@@ -214,11 +214,11 @@ def size_compounds(plan: Plan) -> bool:
 
 def resample_document(outcome: Outcome, kind: Kind, samples: int, seed: int, share: float, block: int) -> Document:
     """The trades of a run drawn anew: bands of equity, distributions, and where the run stands in them."""
-    compounds = size_compounds(outcome.plan)
-    found = resample(outcome.trades.net, outcome.capital, kind, samples, seed, share, block, compounds)
+    follows = size_compounds(outcome.plan)
+    found = resample(outcome.trades.net, outcome.capital, kind, samples, seed, share, block, follows)
     return {
         "kind": kind,
-        "compounds": compounds,
+        "compounds": found.compounds,
         "samples": samples,
         "seed": seed,
         "bands": {

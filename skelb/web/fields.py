@@ -21,7 +21,7 @@ FIELDS = {
     "code": "the finding's code",
     "column": "the imported column it is compared with",
     "columns": "imported columns of the market",
-    "compounds": "whether size follows equity, so that each trade's result by the equity before it is drawn",
+    "compounds": "whether each trade's result by the equity before it is drawn, as size follows equity, which was never at or below 0",
     "condition": "a condition in the language of scripts; empty for those of the script",
     "conditions": "conditions in the language of scripts",
     "cost_share_of_range": "what a trade costs by the day's range, 0 to 1",

@@ -100,6 +100,7 @@ def test_what_compounds_is_drawn_by_what_was_there():
     twice = resample(np.array([9_000.0, -20_000.0, 30_000.0]), 1_000, "bootstrap", 50, compounds=True)
     plain = resample(np.array([9_000.0, -20_000.0, 30_000.0]), 1_000, "bootstrap", 50)
     np.testing.assert_array_equal(twice.samples.net, plain.samples.net)  # equity was below 0: there is no share of it
+    assert mixed.compounds and not twice.compounds and not plain.compounds
 
 
 def test_a_percentile_lies_where_it_says_in_nineteen_of_twenty_cases():

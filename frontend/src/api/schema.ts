@@ -2396,7 +2396,7 @@ export interface components {
             };
             /**
              * Compounds
-             * @description whether size follows equity, so that each trade's result by the equity before it is drawn
+             * @description whether each trade's result by the equity before it is drawn, as size follows equity, which was never at or below 0
              */
             compounds: boolean;
             /**

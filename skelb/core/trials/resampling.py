@@ -40,6 +40,7 @@ class Resampled:
     bands : float64, shape (5, points), equity's 5th, 25th, 50th, 75th and 95th percentile after `at` trades
     path : float64, shape (points,), the run's own equity there
     places : for net, drawdown, over_drawdown and losing, the share of samples that were worse than the run, 0 to 1
+    compounds : whether results by the equity before them were drawn, not money
     """
 
     kind: Kind
@@ -49,6 +50,7 @@ class Resampled:
     bands: Floats
     path: Floats
     places: dict[str, float]
+    compounds: bool
 
 
 def resample(
@@ -97,7 +99,7 @@ def resample(
     }
     bands = np.percentile(paths, BANDS, axis=0)
     path = np.concatenate(([capital], own))[points]
-    return Resampled(kind, found, real, points.astype(np.float64), bands, path, places)
+    return Resampled(kind, found, real, points.astype(np.float64), bands, path, places, compounds)
 
 
 def percentile_range(values: Floats, percent: float) -> tuple[float, float]:

@@ -44,7 +44,7 @@ export function Resampling({ setup }: { setup: Setup }) {
             <Measures found={found.data} />
             <p className="mt-2 max-w-xl text-soft">
               The plumb line is the run, the dashed one the middle of the samples. {plain((found.data.measures.ruined?.mean ?? 0) * 100, 1)} % of them were ruined. Drawdowns are counted at the ends of trades here, so the run&apos;s own is not the figure above.
-              {found.data.compounds ? " Size follows equity: each trade's result by the equity before it is drawn, and equity grows by those." : " Size does not follow equity: results in money are drawn."} Below each percentile stands where it lies with 95 %, as so many samples tell.
+              {found.data.compounds ? " Size follows equity: each trade's result by the equity before it is drawn, and equity grows by those." : " Results in money are drawn, as size does not follow equity, or equity was at or below 0 once."} Below each percentile stands where it lies with 95 %, as so many samples tell.
             </p>
           </div>
         </div>
