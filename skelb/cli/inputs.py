@@ -1,5 +1,6 @@
 """What the commands read: scripts, bars, settings."""
 
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -14,9 +15,10 @@ from skelb.service.backtest import Choices, read_date
 from skelb.service.bars_csv import read_bars_csv
 from skelb.service.checking import checked_or_error, setting_for
 from skelb.service.datasets import Datasets
-from skelb.service.folder import data_folder
+from skelb.service.folder import data_folder, hold_folder
 from skelb.service.library import Library
 from skelb.service.settings import account_settings, market_settings, read_settings_file
+from skelb.service.tallies import Tallies
 from skelb.store import FILE_NAME, Database
 
 
@@ -74,6 +76,18 @@ def _stored_datasets(symbols: list[str], timeframe: str | None) -> list[Dataset]
     datasets = Datasets(Library(database))
     wanted = Timeframe.parse(timeframe) if timeframe else None
     return [datasets.get(symbol, wanted) for symbol in symbols]
+
+
+def tallies_for(stored: list[str] | None) -> Tallies:
+    """Where tries are counted: in the data folder for bars that are stored there, unless another program has it open.
+
+    Otherwise as long as the command runs, and `is_kept` says that.
+    """
+    if stored:
+        with suppress(SettingsError):
+            hold_folder(data_folder(), "a command")
+            return Tallies(Database(data_folder()))
+    return Tallies(None)
 
 
 def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:

@@ -1,5 +1,6 @@
 """Commands that run a script on bars: its values, a test, one bar of it taken apart."""
 
+from contextlib import suppress
 from dataclasses import replace
 from typing import Annotated
 
@@ -7,7 +8,7 @@ import typer
 
 from skelb.cli.declared import runner
 from skelb.cli.files import UsageError, read_script, scripts_beside
-from skelb.cli.inputs import CliRun, read_dataset, settings_of
+from skelb.cli.inputs import CliRun, read_dataset, settings_of, tallies_for
 from skelb.cli.options import (
     AccountOption,
     BarsOption,
@@ -22,6 +23,7 @@ from skelb.cli.options import (
     ToOption,
     print_json,
 )
+from skelb.core.engine import Outcome
 from skelb.core.explain import Explainer, Part
 from skelb.core.export import (
     Document,
@@ -32,10 +34,13 @@ from skelb.core.export import (
     series_document,
     signals_document,
 )
-from skelb.core.figures import FIGURES, Figures, Finding, market_costs, market_figures
+from skelb.core.figures import FIGURES, Figures, Finding, daily_of, market_costs, market_figures, record_of
 from skelb.core.plan import Expressions, input_values
+from skelb.core.trials import Try
 from skelb.service import backtest as backtests
 from skelb.service.checking import checked_or_error, setting_for
+from skelb.service.tallies import label_of, setting_of
+from skelb.store import StoreError
 
 app = typer.Typer()
 run = runner(app)
@@ -116,6 +121,20 @@ def backtest(
         print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
     else:
         _print_figures(result.figures, result.findings)
+    _count(setup, result.outcome, stored)
+
+
+def _count(setup: CliRun, outcome: Outcome, stored: list[str] | None) -> None:
+    """A strategy's run on stored bars was looked at."""
+    daily = daily_of(record_of(outcome)) if stored and setup.checked.has_entries else None
+    if daily is not None:
+        inputs, checked = setup.choices.inputs, setup.checked
+        setting = setting_of(checked.source, setup.choices.sides, input_values(checked, inputs))
+        seen = Try(label_of(setup.dataset, inputs, "command line"), setting, daily)
+        tallies = tallies_for(stored)
+        tallies.begin(checked.title)
+        with suppress(StoreError):  # the figures are out
+            tallies.count(checked.title, [(setup.dataset, [seen])])
 
 
 def _print_figures(figures: dict[str, Figures], findings: list[Finding]) -> None:

@@ -11,7 +11,7 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from skelb.cli.declared import runner
 from skelb.cli.files import UsageError
-from skelb.cli.inputs import CliRun
+from skelb.cli.inputs import CliRun, tallies_for
 from skelb.cli.options import (
     AccountOption,
     BarsOption,
@@ -28,9 +28,10 @@ from skelb.cli.options import (
 )
 from skelb.core.trials import DESIGNS, MOVE_UNITS, Results
 from skelb.service.studies import Studies
+from skelb.service.tallies import Tallies
 from skelb.service.trials.documents import Document, run_layout, sweep_document, walk_document
 from skelb.service.trials.orders import Layout, TrialSettings, layout_of
-from skelb.service.trials.readings import Reading, exported, higher_is_better
+from skelb.service.trials.readings import Reading, exported, higher_is_better, overfitting_document
 from skelb.service.trials.workers import THREADS
 
 app = typer.Typer()
@@ -63,9 +64,10 @@ def sweep(
     setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     settings = _settings(vary=vary, objective=_first(objective), min_trades=min_trades, design=draw, runs=runs, seed=seed, split=split)  # fmt: skip
     layout = layout_of(settings, setup.sweep(), setup.setting)
-    results = _run(layout, jobs, dask, "sweeping")
+    tallies = tallies_for(stored)
+    results = _run(layout, jobs, dask, tallies, "sweeping")
     _write(layout, results, csv, parquet)
-    document = sweep_document(settings, layout, results, objective.split(","))
+    document = sweep_document(settings, layout, results, objective.split(","), tallies)
     if json:
         print_json(document)
         return
@@ -95,9 +97,10 @@ def search(
     asked = {"conditions": condition or [], "most_parts": parts, "hold": hold}
     settings = _settings(kind="search", vary=wanted, objective=_first(objective), min_trades=min_trades, split=split, search=asked)  # fmt: skip
     layout = layout_of(settings, setup.sweep(), setup.setting)
-    results = _run(layout, jobs, dask, "searching")
+    tallies = tallies_for(stored)
+    results = _run(layout, jobs, dask, tallies, "searching")
     _write(layout, results, csv, parquet)
-    document = sweep_document(settings, layout, results, objective.split(","))
+    document = sweep_document(settings, layout, results, objective.split(","), tallies)
     print_json(document) if json else _print_runs(document)
 
 
@@ -121,9 +124,10 @@ def walk(
     order = {"count": windows, "ratio": ratio, "inside": inside, "outside": outside, "anchored": anchored}
     settings = _settings(kind="walk", vary=vary, objective=_first(objective), min_trades=min_trades, windows=order)
     layout = layout_of(settings, setup.sweep(), setup.setting)
-    results = _run(layout, jobs, dask, "walking")
+    results = _run(layout, jobs, dask, tallies_for(stored), "walking")
     readings = [Reading.of(layout.axes, False, results.part(part), settings.objective, min_trades) for part in range(len(layout.parts))]  # fmt: skip
     document = walk_document(layout.sweep, layout.parts, readings, "value" if choose == "value" else "neighbours")
+    document["overfitting"] = overfitting_document(results, is_walk=True)
     if json:
         print_json(document)
         return
@@ -133,6 +137,7 @@ def walk(
         chosen = _inputs_text(window["chosen"]) if window["chosen"] else "no run counts"
         print(f"{window['outside']['first']} to {window['outside']['last']}  net {net:>14}  {chosen}")
     print(document["sentence"])
+    _print_sentence(document["overfitting"])
 
 
 UnitOption = Annotated[str, typer.Option("--unit", help=f"What moves are told in: {', '.join(MOVE_UNITS)}.")]
@@ -209,11 +214,13 @@ def _first(objective: str) -> str:
     return objective.split(",")[0].strip()
 
 
-def _run(layout: Layout, jobs: int, dask: str | None, what: str) -> Results:
+def _run(layout: Layout, jobs: int, dask: str | None, tallies: Tallies, what: str) -> Results:
     columns = (TextColumn(what), BarColumn(), TaskProgressColumn(), TimeRemainingColumn())
     with Progress(*columns, console=_err, transient=True, disable=not sys.stderr.isatty()) as progress:
         task = progress.add_task(what, total=None)
-        return run_layout(layout, jobs, dask, lambda done, total: progress.update(task, completed=done, total=total))
+        return run_layout(
+            layout, jobs, dask, tallies, lambda done, total: progress.update(task, completed=done, total=total)
+        )
 
 
 def _write(layout: Layout, results: Results, csv: Path | None, parquet: Path | None) -> None:
@@ -233,13 +240,21 @@ def _print_runs(document: Document) -> None:
     sign = -1 if higher_is_better(objective) else 1
     ranked = sorted((item for item in runs if item["ranked"]), key=lambda item: sign * item["figures"][objective])
     print(f"{len(runs):,} runs, {len(ranked):,} with at least {document['min_trades']} trades")
-    if document["deflation"]:
-        print(document["deflation"]["sentence"])
+    _print_sentence(document["luck"])
+    if document["luck"] and not document["luck"]["is_kept"]:
+        print("(this command's tries only)")
+    _print_sentence(document["deflation"])
+    _print_sentence(document["overfitting"])
     for item in ranked[:20]:
         around = item["neighbourhood"]
         beside = f"  out of sample {item['outside'][objective] or 0:>10.4f}" if item["outside"] else ""
         label = f"  {item['label']}" if item["label"] else ""
         print(f"{item['figures'][objective]:>12.4f}  neighbours {'-' if around is None else f'{around:.4f}':>10}{beside}  {_inputs_text(item['inputs'])}{label}")  # fmt: skip
+
+
+def _print_sentence(found: Document | None) -> None:
+    if found:
+        print(found["sentence"])
 
 
 def _inputs_text(inputs: dict[str, Any]) -> str:

@@ -12,6 +12,7 @@ from skelb.service.imports import Imports
 from skelb.service.keeping import Keeping
 from skelb.service.library import Library
 from skelb.service.runs import KeptRuns
+from skelb.service.tallies import Tallies
 from skelb.service.trials.desk import TrialDesk
 from skelb.service.trials.jobs import Trials
 from skelb.service.warm import warm_kernels
@@ -30,8 +31,9 @@ class Application:
         self.keeping = Keeping(self.database, self.library)
         self.imports = Imports(self.library)
         self.runs = KeptRuns(self.database, self.library, self.datasets)
-        self.trials = Trials(self.database, self.library, self.datasets)
-        self.desk = TrialDesk(self.trials)
+        self.tallies = Tallies(self.database)
+        self.trials = Trials(self.database, self.library, self.datasets, self.tallies)
+        self.desk = TrialDesk(self.trials, self.tallies)
 
     def install_demo(self, on_progress: Progress = lambda what, done, total: None) -> bool:
         """Store whatever of the demo world is not there yet; whether anything was missing."""
@@ -71,6 +73,7 @@ class Application:
     def close(self) -> None:
         """Stop what runs and let go of the data folder."""
         self.trials.close()
+        self.tallies.close()
         self.database.close()
 
 

@@ -2,6 +2,7 @@
 
 import time
 from collections import OrderedDict
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from hashlib import blake2b
@@ -28,15 +29,17 @@ from skelb.core.export import (
     spread,
     window_document,
 )
-from skelb.core.figures import Figures, figures_of, record_of
+from skelb.core.figures import Figures, Record, daily_of, figures_of, record_of
 from skelb.core.language import Checked, check, utf16_offset
 from skelb.core.language.tree import Input
-from skelb.core.trials import Sweep
+from skelb.core.plan import input_values
+from skelb.core.trials import Sweep, Try
 from skelb.service.backtest import Result, backtest
 from skelb.service.checking import setting_for
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup
+from skelb.service.tallies import Tallies, label_of, setting_of
 
 Document = dict[str, Any]
 _MOST_RUNS = 6
@@ -68,8 +71,8 @@ class LiveRun:
 class Workbench:
     """One page's live loop. Not shared among threads: the page asks one thing at a time."""
 
-    def __init__(self, library: Library, datasets: Datasets) -> None:
-        self._library, self._datasets = library, datasets
+    def __init__(self, library: Library, datasets: Datasets, tallies: Tallies) -> None:
+        self._library, self._datasets, self._tallies = library, datasets, tallies
         self._runs: OrderedDict[str, LiveRun] = OrderedDict()
         self._tried: tuple[str, Sweep] | None = None
         self._pool = Pool()
@@ -95,6 +98,7 @@ class Workbench:
                 document["problem"] = str(exc)
             else:
                 document["run"] = self._keep(setup, checked, conditions, result)
+                self._count(setup, checked, record_of(result.outcome), setup.known_inputs(checked))
         document["took_ms"] = (time.perf_counter() - started) * 1000.0
         return document
 
@@ -126,10 +130,21 @@ class Workbench:
         key = setup.model_dump_json()
         if self._tried is None or self._tried[0] != key:
             self._tried = (key, setup.sweep(self._library, self._datasets))
+        sweep = self._tried[1]
         try:
-            return self._tried[1].run_one({name: value}, self._pool)
+            record = sweep.record({name: value}, self._pool)
         except SettingsError:
             return None
+        self._count(setup, sweep.checked, record, {**setup.known_inputs(sweep.checked), name: value})
+        return figures_of(record)
+
+    def _count(self, setup: Setup, checked: Checked, record: Record, inputs: Mapping[str, Any]) -> None:
+        """What a page shows of a strategy was looked at."""
+        daily = daily_of(record) if checked.has_entries else None
+        if daily is not None:
+            dataset = setup.dataset(self._datasets)
+            setting = setting_of(setup.text, setup.sides, input_values(checked, inputs))
+            self._tallies.saw(checked.title, dataset, Try(label_of(dataset, inputs, "typed"), setting, daily))
 
     def next_yes(self, key: str, lane: str, bar: int, way: int) -> int | None:
         """The nearest bar after `bar` (before it with `way` -1) on which a lane turns yes; None when there is none.

@@ -3,7 +3,7 @@
 from datetime import UTC, date, datetime
 from typing import Any
 
-from sqlalchemy import JSON, DateTime, ForeignKey, Index, LargeBinary, String, UniqueConstraint
+from sqlalchemy import JSON, BigInteger, DateTime, Float, ForeignKey, Index, LargeBinary, String, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
 _REMOVED = "\x1f"  # no name holds it: it cannot be typed
@@ -163,7 +163,8 @@ class TrialChunk(Base):
 
     Chunks of a trial are numbered from 0 without a gap: who adds one has seen all before it, so no run is stored twice.
 
-    numbers : int64, the points; parts : int64; figures : float64, a row a run, NaN unknown; errors : by row
+    numbers : int64, the points; parts : int64; figures : float64, a row a run, NaN unknown; blocks : float64, a row a
+    run, what it earned in stretches of the days, None of trials from before it was kept; errors : by row
     """
 
     __tablename__ = "trial_chunk"
@@ -176,7 +177,40 @@ class TrialChunk(Base):
     numbers: Mapped[bytes] = mapped_column(LargeBinary)
     parts: Mapped[bytes] = mapped_column(LargeBinary)
     figures: Mapped[bytes] = mapped_column(LargeBinary)
+    blocks: Mapped[bytes | None] = mapped_column(LargeBinary)
     errors: Mapped[dict[str, Any]]
+
+
+class TallyRecord(Base):
+    """What is kept of all tries of a script on one version of stored bars; its title is the script's.
+
+    listed, leader : the best tries, and the best before the last stage if any, with digest, label and statistic
+    draws : float32, rows of one length: rest, settled, since, near, the leader's if any, those of the listed
+    """
+
+    __tablename__ = "tally"
+    __table_args__ = (UniqueConstraint("title", "market", "timeframe_minutes", "data_version"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    title: Mapped[str] = mapped_column(String(200))
+    market: Mapped[str] = mapped_column(String(64))
+    timeframe_minutes: Mapped[int]
+    data_version: Mapped[int]
+    listed: Mapped[list[Any]]
+    leader: Mapped[list[Any]]
+    draws: Mapped[bytes] = mapped_column(LargeBinary)
+
+
+class TallyTry(Base):
+    """A try that was counted: runs of one digest earned the same every day; those of one setting have the same inputs."""
+
+    __tablename__ = "tally_try"
+    __table_args__ = {"sqlite_with_rowid": False}
+
+    tally_id: Mapped[int] = mapped_column(ForeignKey("tally.id", ondelete="CASCADE"), primary_key=True)
+    digest: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    setting: Mapped[int] = mapped_column(BigInteger)
+    sharpe: Mapped[float] = mapped_column(Float)
 
 
 class LookRecord(Base):

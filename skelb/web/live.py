@@ -128,7 +128,7 @@ class _Loop:
         self._socket = socket
         application: Application = socket.app.state.application
         self._library = application.library
-        self._workbench = Workbench(application.library, application.datasets)
+        self._workbench = Workbench(application.library, application.datasets, application.tallies)
         self._waiting: dict[str, Question] = {}
         self._wake = asyncio.Event()
         self._now: _Answering | None = None

@@ -146,10 +146,34 @@ class DeflatedOut(BaseModel):
     sentence: str
 
 
+class BestTryOut(BaseModel):
+    label: str
+    statistic: float
+    by_luck: float
+    odds: str
+
+
+class LuckOut(BaseModel):
+    settings: int
+    by_luck: float | None
+    odds: str
+    sentence: str
+    is_kept: bool
+    best: list[BestTryOut]
+
+
+class OverfittingOut(BaseModel):
+    probability: float
+    ways: int
+    settings: int
+    sentence: str
+
+
 class DeflationOut(BaseModel):
     title: str
-    tries_of_script: int
+    luck: LuckOut | None
     deflation: DeflatedOut | None
+    overfitting: OverfittingOut | None
 
 
 class LookIn(BaseModel):
@@ -192,6 +216,7 @@ class WalkOut(BaseModel):
     earned: int
     stitched: StitchedOut
     fixed: StitchedOut | None
+    overfitting: OverfittingOut | None
     sentence: str
 
 

@@ -231,7 +231,11 @@ def test_a_stored_market_serves_every_command_instead_of_files(folder):
         ("explain", ("--at", "2024-01-03T10:00", *common)), ("study", ("--timeframe", "1h")),
     ):  # fmt: skip
         stored = document(folder, command, "sway.skelb", "--stored", "WAVE", *more)
-        assert stored == document(folder, command, "sway.skelb", *files, *more), command
+        given = document(folder, command, "sway.skelb", *files, *more)
+        if command == "sweep":  # tries are remembered with bars that are; the backtest before was one of them
+            assert stored["luck"].pop("is_kept") and not given["luck"].pop("is_kept")
+            assert stored["luck"].pop("best") != given["luck"].pop("best")
+        assert stored == given, command
     assert "not both" in skelb(folder, "backtest", "sway.skelb", *files, "--stored", "WAVE", expect=2).stderr
     assert "no market `NONE`" in skelb(folder, "backtest", "sway.skelb", "--stored", "NONE", expect=2).stderr
     assert "--stored SYMBOL" in skelb(folder, "backtest", "sway.skelb", expect=2).stderr

@@ -11,15 +11,12 @@ from hypothesis import strategies as st
 from skelb.core.bars import Commission
 from skelb.core.engine import Account, kernel, run
 from skelb.core.errors import SettingsError
-from skelb.core.figures import FIGURE_KEYS
 from skelb.core.language import check
 from skelb.core.plan import make_plan
 from skelb.core.trials import (
     KINDS,
-    Cell,
     Challenged,
     Deflated,
-    Results,
     Rules,
     challenge,
     counted,
@@ -169,16 +166,6 @@ def test_deflation_by_its_formula():
 def test_the_worth_of_the_best_is_said_in_words(tries, sharpe, probability, said):
     worth = Deflated(sharpe, tries, 0.05, probability, 0.9)
     assert said in worth.sentence and f"{1 - (probability if tries > 1 else 0.9):.1%}" in worth.sentence
-
-
-def test_a_setting_is_tried_once_on_the_days_it_could_be_chosen_on():
-    def cell(number, part, sharpe):
-        return Cell(number, part, {**dict.fromkeys(FIGURE_KEYS), "sharpe": sharpe})
-
-    split = Results.of([cell(1, 0, 0.5), cell(0, 0, None), cell(0, 1, 9.0), cell(1, 1, 9.0)])
-    np.testing.assert_array_equal(split.tries(is_walk=False), [np.nan, 0.5])
-    walk = Results.of([cell(4, 0, 1.0), cell(7, 0, None), cell(4, 1, 2.0), cell(7, 1, None), cell(4, 2, None)])
-    np.testing.assert_array_equal(walk.tries(is_walk=True), [1.5, np.nan])
 
 
 def test_trades_that_are_left_out_are_not_losing_ones():

@@ -4,6 +4,7 @@ import time
 
 import pytest
 
+from skelb.core.figures import daily_of
 from skelb.service.application import Application
 from skelb.service.setup import Setup
 from skelb.service.trials.orders import TrialOrder
@@ -34,3 +35,24 @@ def wait_for(condition, seconds=240):
     while not condition():
         assert time.monotonic() < deadline, "it took too long"
         time.sleep(0.01)
+
+
+def state_of(application, number):
+    trial = application.desk.trial(number)
+    return application.trials.standing(trial)[0]
+
+
+def finished(application, asked):
+    number = application.trials.start(asked)
+    wait_for(lambda: state_of(application, number) != "running")
+    assert state_of(application, number) == "done", application.desk.trial(number).message
+    return number
+
+
+def tried(application, title="Sway"):
+    return worth(application, title).settings
+
+
+def worth(application, title="Sway"):
+    sweep = SETUP.sweep(application.library, application.datasets)
+    return application.tallies.worth(title, sweep.dataset, daily_of(sweep.record({})))

@@ -10,6 +10,7 @@ import subprocess
 import sys
 import time
 from contextlib import closing
+from threading import get_ident
 
 import pytest
 
@@ -47,7 +48,7 @@ class Writes:
     """Counts an application's writes and the commits of them, and does something at one."""
 
     def __init__(self, application, at=None, fault=None):
-        self.count, self._at, self._fault, self._is_open = 0, at, fault, False
+        self.count, self._at, self._fault, self._writing = 0, at, fault, set()
         dialect = application.database.engine.dialect
         for name in ("do_execute", "do_executemany", "do_commit"):
             setattr(dialect, name, self._counting(getattr(dialect, name)))
@@ -55,9 +56,10 @@ class Writes:
     def _counting(self, done):
         def counted(*arguments):
             is_write = len(arguments) > 1 and re.match("insert|update|delete", arguments[1], re.IGNORECASE)
-            if is_write or (len(arguments) == 1 and self._is_open):
+            me = get_ident()  # others read meanwhile
+            if is_write or (len(arguments) == 1 and me in self._writing):
                 self.count += 1
-                self._is_open = bool(is_write)
+                (self._writing.add if is_write else self._writing.discard)(me)
                 if self.count == self._at:
                     self._fault()
             return done(*arguments)

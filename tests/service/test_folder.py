@@ -11,7 +11,7 @@ import pytest
 
 from skelb.core.errors import ConflictError, SettingsError
 from skelb.core.figures import FIGURE_KEYS
-from skelb.core.trials import Cell
+from skelb.core.trials import Cell, Results
 from skelb.service.application import Application
 from skelb.service.folder import access_token, hold_folder
 from skelb.store import FILE_NAME, StoreError
@@ -145,8 +145,9 @@ def test_a_trial_that_runs_elsewhere_stores_nothing_twice(application):
     wanted = order()
     number = application.trials.store.add(wanted, application.trials.layout(wanted))
     figures = dict.fromkeys(FIGURE_KEYS, 1.0)
-    assert application.trials.store.commit(number, 0, [Cell(0, 0, figures)]) == 1
+    one, two = Results.of([Cell(0, 0, figures)]), Results.of([Cell(0, 0, figures), Cell(1, 0, figures)])
+    assert application.trials.store.commit(number, 0, one, lambda session: None) == 1
     with pytest.raises(ConflictError, match="another program is running trial"):
-        application.trials.store.commit(number, 0, [Cell(0, 0, figures), Cell(1, 0, figures)])
+        application.trials.store.commit(number, 0, two, lambda session: None)
     assert application.trials.store.results(number).numbers.tolist() == [0]
-    assert application.trials.store.commit(number, 1, [Cell(1, 0, figures)]) == 2
+    assert application.trials.store.commit(number, 1, Results.of([Cell(1, 0, figures)]), lambda session: None) == 2

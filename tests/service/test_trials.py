@@ -11,28 +11,16 @@ import pytest
 from sqlalchemy import event, text
 
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
-from skelb.core.trials import Cell, point_at
+from skelb.core.trials import Cell, Results, point_at
 from skelb.service.application import Application
 from skelb.service.backtest import backtest
 from skelb.service.baskets import basket_run
 from skelb.service.trials.desk import View
 from skelb.service.trials.estimate import estimated
 from tests.conftest import wave_bars
-from tests.service.conftest import SCRIPT, SETUP, order, wait_for
+from tests.service.conftest import SCRIPT, SETUP, finished, order, state_of, wait_for
 
 SEEN = View()
-
-
-def state_of(application, number):
-    trial = application.desk.trial(number)
-    return application.trials.standing(trial)[0]
-
-
-def finished(application, asked):
-    number = application.trials.start(asked)
-    wait_for(lambda: state_of(application, number) != "running")
-    assert state_of(application, number) == "done", application.desk.trial(number).message
-    return number
 
 
 def runs_of(application, number):
@@ -127,7 +115,7 @@ def test_a_full_disk_stops_a_trial_keeps_what_is_stored_and_lets_it_go_on(applic
     event.listen(database.engine, "connect", confine)
     with database.session() as session:
         size = session.scalar(text("PRAGMA page_count"))
-    pages["most"] = size + 40
+    pages["most"] = size + 120
     database.engine.dispose()
     number = application.trials.start(order())
     wait_for(lambda: state_of(application, number) != "running")
@@ -224,19 +212,6 @@ def test_the_held_back_part_is_locked_and_every_look_counts_for_the_script(appli
     assert application.desk.looks(whole) == 0 and application.desk.looks_ever(whole) == 1
     with pytest.raises(ConflictError, match="nothing back"):
         application.desk.look(finished(application, order(vary=["n"])), 0)
-
-
-def test_tries_are_counted_over_all_trials_and_kept_runs_of_a_script(application):
-    number = finished(application, order(vary=["n=5..20:5"]))
-    finished(application, order(vary=["n=5,6", "m=3,4"], split="60,40"))
-    application.runs.keep(SETUP)
-    found = application.desk.deflation(number, SEEN)
-    assert found["tries_of_script"] == 4 + 4 + 1 == found["deflation"]["tries"]
-    alike = [Cell(number, 0, dict.fromkeys(alone(application, {}), 0.5)) for number in range(20)]
-    layout = application.trials.layout(order(vary=["n=5..24:1"]))
-    application.trials.store.commit(application.trials.store.add(order(vary=["n=5..24:1"]), layout), 0, alike)
-    more = application.desk.deflation(number, SEEN)["deflation"]  # twenty tries that are all alike do not flatter it
-    assert more["tries"] == 29 and more["expected_best"] > found["deflation"]["expected_best"]
 
 
 def test_a_table_is_filtered_and_sorted_by_anything_it_shows(application):
@@ -356,7 +331,7 @@ def test_a_hundred_thousand_runs_are_stored_and_read(application):
     nets = rng.normal(size=layout.total)
     for start in range(0, layout.total, 4_000):
         cells = [Cell(k, 0, {**template, "trades": 50, "net_profit": nets[k]}) for k in range(start, min(start + 4_000, layout.total))]  # fmt: skip
-        application.trials.store.commit(number, start // 4_000, cells)
+        application.trials.store.commit(number, start // 4_000, Results.of(cells), lambda session: None)
     assert layout.total == 100_425 and application.desk.trial(number).done == layout.total
     surface = application.desk.surface(number, SEEN, None, None, {}, "middle", 0)
     assert surface["values"] == nets.tolist() and surface["best"] == int(np.argmax(nets))

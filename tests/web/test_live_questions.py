@@ -26,7 +26,7 @@ def bench(tmp_path_factory):
     application = Application(tmp_path_factory.mktemp("home"))
     application.library.save_market("WAVE", "", {"tick": 0.25, "spread": 0.5}, [wave_bars(2000, minutes=5)])
     application.library.save_account("Own", {"capital": 50_000})
-    yield Workbench(application.library, application.datasets)
+    yield Workbench(application.library, application.datasets, application.tallies)
     application.close()
 
 
@@ -130,7 +130,7 @@ def test_a_daily_bar_opens_into_the_minutes_that_are_stored_besides(tmp_path):
     daily = make_dataset(minutes, Market("BOTH", tick=0.25), Timeframe(1440)).bars
     application.library.save_market("BOTH", "", {"tick": 0.25}, [daily, minutes])
     application.library.save_account("Own", {})
-    found = Workbench(application.library, application.datasets)
+    found = Workbench(application.library, application.datasets, application.tallies)
     text = "enter long when close > open\nexit after 1 bars\nsize 1 units\n"
     run = found.run(Setup(text=text, market="BOTH", timeframe="1d", account="Own"))["run"]
     finer = found.lens(run["key"], 3)["finer"]

@@ -1269,6 +1269,29 @@ export interface components {
              */
             trade_cost: number | null;
         };
+        /** BestTryOut */
+        BestTryOut: {
+            /**
+             * By Luck
+             * @description in what share of histories luck alone shows as much in the best of all tries, 0 to 1; null when it earned the same every day
+             */
+            by_luck: number;
+            /**
+             * Label
+             * @description who tried it, where, with which inputs
+             */
+            label: string;
+            /**
+             * Odds
+             * @description `by_luck` as so many of ten, a hundred or a thousand
+             */
+            odds: string;
+            /**
+             * Statistic
+             * @description its mean day, in deviations of that from history to history
+             */
+            statistic: number;
+        };
         /** BriefIn */
         BriefIn: {
             /**
@@ -1705,16 +1728,15 @@ export interface components {
         DeflationOut: {
             /** @description what so many tries make of the best run's Sharpe; null without enough runs */
             deflation: components["schemas"]["DeflatedOut"] | null;
+            /** @description what so many tries make of the best run; null when none can be ranked */
+            luck: components["schemas"]["LuckOut"] | null;
+            /** @description how often the best on one half of the days is below the middle on the other; null where that cannot be told */
+            overfitting: components["schemas"]["OverfittingOut"] | null;
             /**
              * Title
              * @description its title
              */
             title: string;
-            /**
-             * Tries Of Script
-             * @description settings of this script that were ever tried
-             */
-            tries_of_script: number;
         };
         /** DependsOut */
         DependsOut: {
@@ -2183,6 +2205,39 @@ export interface components {
              */
             looks: number;
         };
+        /** LuckOut */
+        LuckOut: {
+            /**
+             * Best
+             * @description the best of all tries of this script, the best first
+             */
+            best: components["schemas"]["BestTryOut"][];
+            /**
+             * By Luck
+             * @description in what share of histories luck alone shows as much in the best of all tries, 0 to 1; null when it earned the same every day
+             */
+            by_luck: number | null;
+            /**
+             * Is Kept
+             * @description whether that is remembered
+             */
+            is_kept: boolean;
+            /**
+             * Odds
+             * @description `by_luck` as so many of ten, a hundred or a thousand
+             */
+            odds: string;
+            /**
+             * Sentence
+             * @description the verdict
+             */
+            sentence: string;
+            /**
+             * Settings
+             * @description how many settings of this script were looked at
+             */
+            settings: number;
+        };
         /** MarketBarsOut */
         MarketBarsOut: {
             /**
@@ -2258,6 +2313,29 @@ export interface components {
              * @description its title
              */
             title: string;
+        };
+        /** OverfittingOut */
+        OverfittingOut: {
+            /**
+             * Probability
+             * @description in what share of `ways` the best on one half is at or below the middle on the other, 0 to 1
+             */
+            probability: number;
+            /**
+             * Sentence
+             * @description the verdict
+             */
+            sentence: string;
+            /**
+             * Settings
+             * @description settings that were compared
+             */
+            settings: number;
+            /**
+             * Ways
+             * @description ways to halve the days
+             */
+            ways: number;
         };
         /** Place */
         Place: {
@@ -3234,6 +3312,8 @@ export interface components {
              * @description the figure that runs are ranked by
              */
             objective: string;
+            /** @description how often the best on one half of the days is below the middle on the other; null where that cannot be told */
+            overfitting: components["schemas"]["OverfittingOut"] | null;
             /**
              * Sentence
              * @description the verdict

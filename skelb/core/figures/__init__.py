@@ -10,9 +10,10 @@ from skelb.core.figures.basket import (
 )
 from skelb.core.figures.definitions import FIGURE_KEYS, FIGURES, Figure
 from skelb.core.figures.figures import (
+    Daily,
     Figures,
     Record,
-    daily_changes,
+    daily_of,
     drawdown_of,
     figures_by_side,
     figures_of,
@@ -25,6 +26,7 @@ from skelb.core.figures.findings import basket_findings, findings_of
 __all__ = [
     "FIGURES",
     "FIGURE_KEYS",
+    "Daily",
     "Figure",
     "Figures",
     "Finding",
@@ -34,7 +36,7 @@ __all__ = [
     "basket_findings",
     "basket_order",
     "basket_record",
-    "daily_changes",
+    "daily_of",
     "drawdown_of",
     "figures_by_side",
     "figures_of",

@@ -2,6 +2,7 @@
 """Figures of a finished run."""
 
 from dataclasses import dataclass, replace
+from hashlib import blake2b
 
 import numpy as np
 from numba import njit
@@ -51,6 +52,26 @@ class Record:
         seen = np.searchsorted(known, self.closes, side="right") - 1
         closes = np.where(seen >= 0, market.bars.close[np.maximum(seen, 0)], np.nan)
         return replace(self, holding=closes, held_from=float(market.bars.open[max(int(seen[0]), 0)]))
+
+
+@dataclass(frozen=True, eq=False)
+class Daily:
+    """What a run earned from day to day: trading days since 1970, ascending, and equity's relative changes, shape (days,)."""
+
+    days: Ints
+    changes: Floats
+
+    @property
+    def digest(self) -> int:
+        """Tells apart runs that earned otherwise: one that earned the same on every day is the same try."""
+        made = blake2b(self.days.tobytes() + self.changes.tobytes(), digest_size=8).digest()
+        return int.from_bytes(made, "little", signed=True)
+
+    @property
+    def sharpe(self) -> float:
+        """Mean over sample deviation of the changes; 0 where they do not differ."""
+        deviation = float(self.changes.std(ddof=1)) if self.changes.size > 1 else 0.0
+        return float(self.changes.mean()) / deviation if deviation > 0 else 0.0
 
 
 def record_of(outcome: Outcome, side: str = "all") -> Record:
@@ -177,13 +198,10 @@ def _equity_figures(record: Record) -> Figures:
     return found
 
 
-def daily_changes(record: Record) -> Floats | None:
-    """Relative change of equity from one trading day's last bar to the next, the first from the initial capital.
-
-    None when equity was ever at or below 0.
-    """
+def daily_of(record: Record) -> Daily | None:
+    """A record's days, the first from the initial capital. None when equity was ever at or below 0."""
     whole = np.concatenate(([record.capital], record.equity[record.day_ends]))
-    return np.asarray(whole[1:] / whole[:-1] - 1.0) if (whole > 0).all() else None
+    return Daily(record.days, np.asarray(whole[1:] / whole[:-1] - 1.0)) if (whole > 0).all() else None
 
 
 def _daily_figures(record: Record) -> Figures:

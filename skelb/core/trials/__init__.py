@@ -5,6 +5,8 @@ from skelb.core.trials.challenge import Challenged, End, Rules, challenge, worst
 from skelb.core.trials.deflation import Deflated, deflated
 from skelb.core.trials.designs import DESIGNS, DesignKind, design
 from skelb.core.trials.grid import MOST_RUNS, PLACE_AXES, Axis, Point, default_axis, grid_size, point_at, read_axis
+from skelb.core.trials.luck import HISTORIES, Histories, Listed, Tally, Try, best_of, by_luck
+from skelb.core.trials.overfitting import BLOCKS, Blocks, Overfitting, overfitting
 from skelb.core.trials.resampling import BANDS, KINDS, Kind, Measures, Resampled, counted, percentile_range, resample
 from skelb.core.trials.results import Results, figure_row, figures_from
 from skelb.core.trials.search import CHOICE, READY_CONDITIONS, Search, search_script
@@ -45,15 +47,18 @@ from skelb.core.trials.walk import Leg, Stitched, efficiency, stitched
 
 __all__ = [
     "BANDS",
+    "BLOCKS",
     "CHOICE",
     "DESIGNS",
     "DRAWS",
+    "HISTORIES",
     "KINDS",
     "MOST_RUNS",
     "MOVE_UNITS",
     "PLACE_AXES",
     "READY_CONDITIONS",
     "Axis",
+    "Blocks",
     "CalendarRow",
     "Cell",
     "Challenged",
@@ -62,12 +67,15 @@ __all__ = [
     "End",
     "Fold",
     "Group",
+    "Histories",
     "Kind",
     "Landmarks",
     "Leg",
+    "Listed",
     "Measures",
     "MoveUnit",
     "Moves",
+    "Overfitting",
     "Point",
     "Resampled",
     "Results",
@@ -78,10 +86,14 @@ __all__ = [
     "Stitched",
     "Study",
     "Sweep",
+    "Tally",
     "Task",
     "Timing",
+    "Try",
     "Window",
     "around",
+    "best_of",
+    "by_luck",
     "calendar_of",
     "challenge",
     "check_objective",
@@ -98,6 +110,7 @@ __all__ = [
     "landmarks",
     "mean_range",
     "neighbourhood",
+    "overfitting",
     "packed",
     "path_of",
     "percentile_range",

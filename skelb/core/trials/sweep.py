@@ -11,7 +11,7 @@ from threading import Lock, local
 from skelb.core.bars import Timeframe
 from skelb.core.engine import Account, Outcome, Pool, run
 from skelb.core.errors import SettingsError
-from skelb.core.figures import FIGURE_KEYS, Figures, Record, figures_of, record_of
+from skelb.core.figures import FIGURE_KEYS, Daily, Figures, Record, daily_of, figures_of, record_of
 from skelb.core.language import Checked
 from skelb.core.plan import Dataset, InputValue, input_values, make_plan
 from skelb.core.trials.grid import PLACE_AXES, Point
@@ -63,13 +63,21 @@ class Sweep:
         self, point: Point, pool: Pool | None = None, span: Span | None = None, account: Account | None = None
     ) -> Outcome:
         """The run of one point, on another account when one is given. Raises SettingsError when it cannot run."""
-        places = {name: str(point[name]) for name in PLACE_AXES if name in point and name not in self.checked.inputs}
+        places = self._places(point)
         varied = {name: value for name, value in point.items() if name not in places}
-        dataset = self.dataset_at(places.get("market"), places.get("timeframe"))
+        dataset = self.dataset_of(point)
         first, last = (span.first, span.last) if span else (self.from_date, self.to_date)
         inputs = input_values(self.checked, {**self.fixed, **varied})
         plan = make_plan(self.checked, dataset, inputs, places.get("sides", self.sides), first, last, self.inverted)
         return run(plan, account or self.account, pool)
+
+    def dataset_of(self, point: Point) -> Dataset:
+        """The dataset that a point runs on. Raises SettingsError when there is none."""
+        places = self._places(point)
+        return self.dataset_at(places.get("market"), places.get("timeframe"))
+
+    def _places(self, point: Point) -> dict[str, str]:
+        return {name: str(point[name]) for name in PLACE_AXES if name in point and name not in self.checked.inputs}
 
     def dataset_at(self, symbol: str | None = None, timeframe: str | None = None) -> Dataset:
         """The dataset of another market or timeframe, made once. Raises SettingsError when there is none."""
@@ -97,11 +105,12 @@ class Task:
 
 @dataclass(frozen=True)
 class Cell:
-    """A finished task: its figures, or why it could not run."""
+    """A finished task: its figures and what it earned from day to day, or why it could not run."""
 
     number: int
     part: int
     figures: Figures | None
+    daily: Daily | None = None
     error: str = ""
 
 
@@ -132,9 +141,10 @@ def run_tasks(sweep: Sweep, tasks: list[Task]) -> list[Cell]:
     found: list[Cell] = []
     for task in tasks:
         try:
-            found.append(Cell(task.number, task.part, sweep.run_one(task.point, _own.pool, task.span)))
+            record = sweep.record(task.point, _own.pool, task.span)
+            found.append(Cell(task.number, task.part, figures_of(record), daily_of(record)))
         except SettingsError as exc:
-            found.append(Cell(task.number, task.part, None, str(exc)))
+            found.append(Cell(task.number, task.part, None, error=str(exc)))
     return found
 
 

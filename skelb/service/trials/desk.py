@@ -9,10 +9,19 @@ from typing import Any, Literal
 from skelb.core.errors import ConflictError, NotFoundError
 from skelb.core.figures import Figures
 from skelb.core.trials import CHOICE, Fold, point_at
+from skelb.service.tallies import Tallies
 from skelb.service.trials.documents import Choice, walk_document
 from skelb.service.trials.jobs import Trials
 from skelb.service.trials.orders import markets_of, span_document
-from skelb.service.trials.readings import Document, Reading, against, deflation_document, exported, run_document
+from skelb.service.trials.readings import (
+    Document,
+    Reading,
+    against,
+    best_document,
+    exported,
+    overfitting_document,
+    run_document,
+)
 from skelb.service.trials.store import StoredTrial
 
 _MOST_READINGS = 6
@@ -29,8 +38,8 @@ class View:
 class TrialDesk:
     """Questions about the trials of a data folder. Safe to share among threads."""
 
-    def __init__(self, trials: Trials) -> None:
-        self._trials = trials
+    def __init__(self, trials: Trials, tallies: Tallies) -> None:
+        self._trials, self._tallies = trials, tallies
         self._read: OrderedDict[tuple[Any, ...], tuple[int, Reading]] = OrderedDict()
         self._searched: dict[int, dict[str, str]] = {}
         self._lock = Lock()
@@ -107,9 +116,9 @@ class TrialDesk:
         """What the best run is worth, for the runs of this trial and for all that the script ever had."""
         trial = self.trial(number)
         layout = self._trials.layout(trial.order)
-        sharpes, kept = self._trials.store.tries_of(trial.title)
-        worth = self.reading(trial, view).deflation(layout.sweep, layout.first_span, sharpes, sharpes.size + kept)
-        return {"tries_of_script": sharpes.size + kept, "title": trial.title, "deflation": deflation_document(worth)}
+        found = best_document(self.reading(trial, view), layout, self._tallies)
+        overfitted = overfitting_document(self._trials.store.results(number), layout.is_walk)
+        return {"title": trial.title, **found, "overfitting": overfitted}
 
     def walk(self, number: int, view: View, choose: Choice) -> Document:
         """A walk-forward as far as its windows are finished. Raises NotFoundError when it is another kind of trial."""
@@ -121,6 +130,8 @@ class TrialDesk:
         finished = [place for place, reading in enumerate(readings) if len(reading.results) == points]
         layout = self._trials.layout(trial.order)
         document = walk_document(layout.sweep, [trial.parts[k] for k in finished], [readings[k] for k in finished], choose)  # fmt: skip
+        is_done = len(finished) == len(trial.parts)
+        document["overfitting"] = overfitting_document(self._trials.store.results(number), True) if is_done else None
         return {**document, "objective": view.objective or trial.order.objective, "windows_in_all": len(trial.parts)}
 
     def export(self, number: int, form: Literal["csv", "parquet"]) -> bytes:

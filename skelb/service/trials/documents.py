@@ -18,28 +18,47 @@ from skelb.core.trials import (
     run_cells,
     stitched,
 )
+from skelb.service.tallies import Tallies
 from skelb.service.trials.jobs import missing_tasks
 from skelb.service.trials.orders import Layout, Part, TrialSettings, span_document
-from skelb.service.trials.readings import Reading, against, deflation_document, run_document
+from skelb.service.trials.readings import Reading, against, best_document, overfitting_document, run_document
 from skelb.service.trials.workers import workers_for
 
 Document = dict[str, Any]
 Choice = Literal["value", "neighbours"]
 _MOST_POINTS = 600
+_SETTLED_AT_ONCE = 256
 
 
-def run_layout(layout: Layout, jobs: int, cluster: str | None, on_progress: Callable[[int, int], None]) -> Results:
-    """All runs of a layout, in threads or on a cluster."""
-    cells: list[Cell] = []
+def run_layout(
+    layout: Layout, jobs: int, cluster: str | None, tallies: Tallies, on_progress: Callable[[int, int], None]
+) -> Results:
+    """All runs of a layout, in threads or on a cluster, counted as tries."""
+    found: list[Results] = []
+    waiting: list[Cell] = []
+
+    def settle() -> None:
+        found.append(Results.of(waiting, layout.blocks))
+        tallies.count(layout.title, layout.tries(waiting, "command line"))
+        waiting.clear()
+
+    done = 0
+    tallies.begin(layout.title)
     with workers_for(layout.sweep, layout.axes, jobs, cluster) as workers:
         tasks = missing_tasks(layout.axes, layout.numbers, layout.parts, Results.of([]))
         for group in run_cells(workers.submit, tasks, workers.ahead):
-            cells.extend(group)
-            on_progress(len(cells), layout.total)
-    return Results.of(cells)
+            waiting.extend(group)
+            done += len(group)
+            if len(waiting) >= _SETTLED_AT_ONCE:
+                settle()
+            on_progress(done, layout.total)
+    settle()
+    return Results.joined(found)
 
 
-def sweep_document(settings: TrialSettings, layout: Layout, results: Results, objectives: Sequence[str]) -> Document:
+def sweep_document(
+    settings: TrialSettings, layout: Layout, results: Results, objectives: Sequence[str], tallies: Tallies
+) -> Document:
     """A sweep or search as one document: runs in order of their points, each with its neighbourhood score; landmarks."""
     readings = [
         Reading.of(layout.axes, layout.numbers is not None, results.part(part), settings.objective, settings.min_trades)
@@ -48,9 +67,9 @@ def sweep_document(settings: TrialSettings, layout: Layout, results: Results, ob
     reading, outside = readings[0], readings[1] if len(readings) > 1 else None
     runs = [run_document(reading, row, outside, layout.labels) for row in range(len(reading.results))]
     marks = reading.landmarks
-    tries = results.tries(is_walk=False)
     document: Document = {
-        "deflation": deflation_document(reading.deflation(layout.sweep, layout.first_span, tries, tries.size)),
+        **best_document(reading, layout, tallies),
+        "overfitting": overfitting_document(results, is_walk=False),
         "axes": [{"name": axis.name, "values": list(axis.values)} for axis in layout.axes],
         "objective": settings.objective,
         "min_trades": settings.min_trades,

@@ -12,6 +12,7 @@ from skelb.core.errors import ConflictError, SettingsError, SkelbError
 from skelb.core.trials import Axis, Cell, Results, Task, point_at, run_cells
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
+from skelb.service.tallies import Tallies
 from skelb.service.trials.orders import Layout, Part, TrialOrder, laid_out
 from skelb.service.trials.store import StoredTrial, TrialStore
 from skelb.service.trials.workers import WorkersError, workers_for
@@ -32,8 +33,8 @@ class _Job:
 class Trials:
     """All trials of a data folder."""
 
-    def __init__(self, database: Database, library: Library, datasets: Datasets) -> None:
-        self._library, self._datasets = library, datasets
+    def __init__(self, database: Database, library: Library, datasets: Datasets, tallies: Tallies) -> None:
+        self._library, self._datasets, self._tallies = library, datasets, tallies
         self.store = TrialStore(database)
         self._jobs: dict[int, _Job] = {}
         self._unstored: dict[int, str] = {}  # why a trial stopped, when the file could not even hold that
@@ -142,11 +143,18 @@ class Trials:
 
     def _run(self, trial: StoredTrial, job: _Job) -> bool:
         """Run the missing tasks; whether all are there now."""
-        sweep = self.layout(trial.order).sweep.apart()  # what so many runs compute is not to stay for good
+        layout = self.layout(trial.order)
+        sweep = layout.sweep.apart()  # what so many runs compute is not to stay for good
         chunk = self.store.chunks(trial.id)
         present = self.store.results(trial.id)
         missing = missing_tasks(trial.axes, trial.numbers, trial.parts, present)
         waiting: list[Cell] = []
+
+        def commit(chunk: int) -> int:
+            with self._tallies.counting(trial.title, layout.tries(waiting, f"trial {trial.id}")) as write:
+                return self.store.commit(trial.id, chunk, Results.of(waiting, layout.blocks), write)
+
+        self._tallies.begin(trial.title)
         started = committed = time.monotonic()
         count = 0
         with workers_for(sweep, trial.axes, cluster=self.cluster or None) as workers:
@@ -158,19 +166,20 @@ class Trials:
                     now = time.monotonic()
                     job.rate = count / max(now - started, 1e-6)
                     if now - committed >= _COMMIT_EVERY_S:
-                        chunk = self.store.commit(trial.id, chunk, waiting)
-                        waiting, committed = [], now
+                        chunk = commit(chunk)
+                        waiting.clear()
+                        committed = now
                     if job.stop.is_set():
                         break
             except BaseException:
                 with suppress(
                     StoreError, ConflictError
                 ):  # what was finished before the workers gave up or the disk was full
-                    self.store.commit(trial.id, chunk, waiting)
+                    commit(chunk)
                 raise
             finally:
                 groups.close()
-        self.store.commit(trial.id, chunk, waiting)
+        commit(chunk)
         return len(present) + count == trial.total
 
 

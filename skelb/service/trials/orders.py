@@ -1,7 +1,9 @@
 """What a trial is asked to do, and what that comes to on the bars at hand."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from functools import cached_property
 from typing import Annotated, Any, Literal
 
 import numpy as np
@@ -10,17 +12,21 @@ from pydantic import BaseModel, ConfigDict, Field
 from skelb.core.bars import Ints
 from skelb.core.errors import SettingsError
 from skelb.core.language import Setting
-from skelb.core.plan import input_values
+from skelb.core.plan import Dataset, input_values
 from skelb.core.trials import (
     MOST_RUNS,
     READY_CONDITIONS,
     Axis,
+    Blocks,
+    Cell,
     Search,
     Span,
     Sweep,
+    Try,
     Window,
     check_objective,
     design,
+    point_at,
     read_axis,
     read_split,
     search_script,
@@ -32,6 +38,7 @@ from skelb.service.checking import checked_or_error, setting_for
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup
+from skelb.service.tallies import label_of, setting_of
 
 HELD_BACK = "held back"
 
@@ -125,6 +132,41 @@ class Layout:
     def first_span(self) -> Span | None:
         """The days that a point runs on first; None for all of the setup's."""
         return self.parts[0].span if self.parts else None
+
+    @property
+    def is_walk(self) -> bool:
+        """Whether every part is a window to choose in; otherwise settings are chosen on the first part alone."""
+        return any(part.outside for part in self.parts)
+
+    @cached_property
+    def blocks(self) -> Blocks | None:
+        """The stretches of the days that settings are chosen on; None where those are too few."""
+        calendar, sweep = self.sweep.dataset.calendar, self.sweep
+        if not self.parts:
+            return Blocks.of(trading_days(calendar.day, sweep.from_date, sweep.to_date))
+        spans = [part.span for part in (self.parts if self.is_walk else self.parts[:1])]
+        lasts = trading_days(np.array([span.last for span in spans], "datetime64[D]").astype(np.int64))
+        days = trading_days(calendar.day, spans[0].first, spans[-1].last)
+        return Blocks.of(days, lasts if self.is_walk else None)
+
+    def tries(self, cells: Sequence[Cell], by: str) -> list[tuple[Dataset, list[Try]]]:
+        """What of finished runs could have been chosen, by the bars it was tried on; `by` says who tried it.
+
+        What runs on the days outside was chosen before, and counts for nothing; so does a run that lost everything.
+        """
+        found: dict[tuple[Any, Any], tuple[Dataset, list[Try]]] = {}
+        for cell in cells:
+            if cell.daily is None or (cell.part and not self.is_walk):
+                continue
+            point = point_at(self.axes, cell.number)
+            place = point.get("market"), point.get("timeframe")
+            if place not in found:
+                found[place] = self.sweep.dataset_of(point), []
+            dataset, tries = found[place]
+            setting = setting_of(self.sweep.checked.source, self.sweep.sides, {**self.sweep.fixed, **point})
+            told = {name: self.labels.get(str(value), value) for name, value in point.items()}
+            tries.append(Try(label_of(dataset, told, by), setting, cell.daily))
+        return list(found.values())
 
     @property
     def total(self) -> int:

@@ -13,27 +13,27 @@ import pyarrow.parquet
 
 from skelb.core.bars import Floats, Ints
 from skelb.core.errors import NotFoundError, SettingsError
-from skelb.core.figures import FIGURE_KEYS, FIGURES, daily_changes
+from skelb.core.figures import FIGURE_KEYS, FIGURES, daily_of
 from skelb.core.trials import (
     Axis,
-    Deflated,
     Fold,
     Landmarks,
     Point,
     Results,
-    Span,
-    Sweep,
     around,
     check_objective,
     deflated,
     front,
     landmarks,
     neighbourhood,
+    overfitting,
     places_of,
     point_at,
     rank_correlation,
     view_of,
 )
+from skelb.service.tallies import Tallies, odds
+from skelb.service.trials.orders import Layout
 
 Document = dict[str, Any]
 _MOST_DOTS = 3_000
@@ -174,21 +174,43 @@ class Reading:
             "front": self.results.numbers[on_front].tolist(),
         }  # fmt: skip
 
-    def deflation(self, sweep: Sweep, span: Span | None, sharpes: Floats, tries: int) -> Deflated | None:
-        """What the best run is worth after so many tries, with the Sharpe ratios of those that are known.
 
-        Their spread is that of all tries or of these runs, the larger: trying more must never flatter the best.
-        """
-        if self.best is None:
-            return None
-        record = sweep.record(self.point(self.best), span=span)
-        changes = daily_changes(record)
-        if changes is None:
-            return None
-        days = changes.size / ((int(record.days[-1]) - int(record.days[0]) + 1) / 365.25)
-        spreads = [_spread(sharpes), _spread(self.results.column("sharpe"))]
-        yearly = max((spread for spread in spreads if spread is not None), default=None)
-        return deflated(changes, tries, None if yearly is None else yearly / float(np.sqrt(days)))
+def best_document(reading: Reading, layout: Layout, tallies: Tallies) -> Document:
+    """What the best run of a trial is worth after all tries of its script, None where none counts or nothing varies.
+
+    The spread of the tries' Sharpe ratios is that of all of them or of these runs, the larger: trying more must never
+    flatter the best.
+    """
+    found: Document = {"luck": None, "deflation": None}
+    if reading.best is None:
+        return found
+    point = reading.point(reading.best)
+    record = layout.sweep.record(point, span=layout.first_span)
+    daily = daily_of(record)
+    if daily is None:
+        return found
+    worth = tallies.worth(layout.title, layout.sweep.dataset_of(point), daily)
+    days = daily.changes.size / ((int(record.days[-1]) - int(record.days[0]) + 1) / 365.25)
+    yearly = _spread(reading.results.column("sharpe"))
+    spreads = [worth.spread, None if yearly is None else yearly / float(np.sqrt(days))]
+    spread = max((item for item in spreads if item is not None), default=None)
+    found["luck"] = {
+        "settings": worth.settings, "by_luck": worth.by_luck, "odds": odds(worth.by_luck), "sentence": worth.sentence,
+        "is_kept": tallies.is_kept,
+        "best": [
+            {"label": item.label, "statistic": item.statistic, "by_luck": share, "odds": odds(share)}
+            for item, share in worth.listed
+        ],
+    }  # fmt: skip
+    weighed = deflated(daily.changes, worth.settings, spread)
+    found["deflation"] = None if weighed is None else {**asdict(weighed), "sentence": weighed.sentence}
+    return found
+
+
+def overfitting_document(results: Results, is_walk: bool) -> Document | None:
+    """How often the best on half of a trial's days is below the middle on the others; None where that cannot be said."""
+    found = overfitting(results.halved(is_walk))
+    return None if found is None else {**asdict(found), "sentence": found.sentence}
 
 
 def against(inside: Reading, outside: Reading) -> Document:
@@ -201,11 +223,6 @@ def against(inside: Reading, outside: Reading) -> Document:
         "x": x[shown].tolist(), "y": y[shown].tolist(), "numbers": numbers[shown].tolist(),
         "rank_correlation": rank_correlation(x, y), "pairs": int(known.size),
     }  # fmt: skip
-
-
-def deflation_document(worth: Deflated | None) -> Document | None:
-    """What the best is worth, with its sentence."""
-    return None if worth is None else {**asdict(worth), "sentence": worth.sentence}
 
 
 def run_document(reading: Reading, row: int, outside: Reading | None, labels: Mapping[str, str]) -> Document:

@@ -1,6 +1,6 @@
 """Trials in the data file: orders, chunks of finished runs, looks at what is held back."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Callable, Collection
 from dataclasses import asdict, dataclass, field
 from datetime import UTC, datetime
 from threading import Lock
@@ -11,13 +11,12 @@ from sqlalchemy import func, select, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from skelb.core.bars import Floats
 from skelb.core.errors import ConflictError, NotFoundError
 from skelb.core.figures import FIGURE_KEYS
-from skelb.core.trials import Axis, Cell, Results, Span
+from skelb.core.trials import BLOCKS, Axis, Results, Span
 from skelb.service.readable import read_each
 from skelb.service.trials.orders import HELD_BACK, Layout, Part, TrialOrder, part_document, read_part, span_document
-from skelb.store import Database, LookRecord, RunRecord, TrialChunk, TrialRecord
+from skelb.store import Database, LookRecord, TrialChunk, TrialRecord
 
 _MOST_HELD = 4
 
@@ -134,16 +133,15 @@ class TrialStore:
         with self._database.session() as session:
             return session.scalar(select(func.count()).where(TrialChunk.trial_id == number)) or 0
 
-    def commit(self, number: int, chunk: int, cells: Sequence[Cell]) -> int:
+    def commit(self, number: int, chunk: int, found: Results, also: Callable[[Session], None]) -> int:
         """Store finished runs, all or none, as the chunk of this number of a trial; the number of the next one.
 
-        Raises ConflictError when the trial has that chunk: another program runs it too.
+        `also` writes what goes with them. Raises ConflictError when the trial has that chunk: another program runs it too.
         """
-        if not cells:
+        if not len(found):
             return chunk
-        found = Results.of(cells)
         try:
-            self._add_chunk(number, chunk, found)
+            self._add_chunk(number, chunk, found, also)
         except IntegrityError:
             raise ConflictError(
                 f"another program is running trial {number} in the same data folder; it goes on there, and nothing is"
@@ -151,14 +149,16 @@ class TrialStore:
             ) from None
         return chunk + 1
 
-    def _add_chunk(self, number: int, chunk: int, found: Results) -> None:
+    def _add_chunk(self, number: int, chunk: int, found: Results, also: Callable[[Session], None]) -> None:
         with self._database.session() as session:
             session.add(
                 TrialChunk(
                     trial_id=number, number=chunk, count=len(found), numbers=found.numbers.tobytes(), parts=found.parts.tobytes(),
-                    figures=found.figures.tobytes(), errors={str(row): text[:500] for row, text in found.errors.items()},
+                    figures=found.figures.tobytes(), blocks=found.blocks.tobytes(),
+                    errors={str(row): text[:500] for row, text in found.errors.items()},
                 )
             )  # fmt: skip
+            also(session)
 
     def results(self, number: int) -> Results:
         """All finished runs of a trial, in the order they finished; only what is new since the last question is read."""
@@ -176,19 +176,6 @@ class TrialStore:
             joined = Results.joined(held.read)
             held.read = [joined]
             return joined
-
-    def tries_of(self, title: str) -> tuple[Floats, int]:
-        """Every setting of a script that trials have tried, and how many runs were kept besides, taken away since or not.
-
-        The first are the Sharpe ratios of `Results.tries`, trial by trial, float64, shape (settings,).
-        """
-        with self._database.session() as session:
-            trials = session.execute(select(TrialRecord.id, TrialRecord.kind).where(TrialRecord.title == title)).all()
-            ratios = [_all_results(session, number).tries(kind == "walk") for number, kind in trials]
-            stated = f'title "{title}"'
-            kept = select(func.count()).where(func.instr(func.json_extract(RunRecord.setup, "$.text"), stated) > 0)
-            count = int(session.scalar(kept) or 0)
-        return np.concatenate([np.zeros(0), *ratios]), count
 
     def look(self, title: str, market: str, span: Span) -> None:
         """Count a look at a span of a market that was held back from a script."""
@@ -217,12 +204,6 @@ def _done(session: Session, number: int) -> int:
     return session.scalar(select(func.sum(TrialChunk.count)).where(TrialChunk.trial_id == number)) or 0
 
 
-def _all_results(session: Session, number: int) -> Results:
-    keys = session.scalar(select(TrialRecord.figure_keys).where(TrialRecord.id == number)) or []
-    chunks = session.scalars(select(TrialChunk).where(TrialChunk.trial_id == number).order_by(TrialChunk.id))
-    return Results.joined([_results(chunk, keys) for chunk in chunks])
-
-
 def _results(chunk: TrialChunk, keys: list[Any]) -> Results:
     """The runs of a chunk with its columns where today's figures are; those it has not are unknown."""
     stored = np.frombuffer(chunk.figures, np.float64).reshape(chunk.count, -1)
@@ -231,4 +212,8 @@ def _results(chunk: TrialChunk, keys: list[Any]) -> Results:
         if key in FIGURE_KEYS:
             figures[:, FIGURE_KEYS.index(key)] = stored[:, column]
     errors = {int(row): text for row, text in chunk.errors.items()}
-    return Results(np.frombuffer(chunk.numbers, np.int64), np.frombuffer(chunk.parts, np.int64), figures, errors)
+    blocks = np.full((chunk.count, 3 * BLOCKS), np.nan)
+    if chunk.blocks is not None:
+        blocks = np.frombuffer(chunk.blocks, np.float64).reshape(chunk.count, -1)
+    numbers, parts = np.frombuffer(chunk.numbers, np.int64), np.frombuffer(chunk.parts, np.int64)
+    return Results(numbers, parts, figures, blocks, errors)

@@ -1,0 +1,299 @@
+"""What is remembered of every try of a script, and what that makes of the best of them."""
+
+from collections import OrderedDict
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass, field
+from functools import lru_cache
+from hashlib import blake2b
+from threading import Lock, RLock, Timer
+from typing import Any
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from skelb.core.bars import Floats
+from skelb.core.figures import Daily
+from skelb.core.plan import Dataset
+from skelb.core.trials import HISTORIES, Histories, Listed, Tally, Try, best_of, by_luck
+from skelb.store import Database, StoreError, TallyRecord, TallyTry
+
+_MOST_TITLES = 4
+_MOST_HISTORIES = 2
+_MOST_WAITING = 2_000
+_REST_S = 2.0
+_BELIEVED, _DOUBTED = 0.05, 0.2
+
+Place = tuple[str, int, int]  # market, minutes of the stored bars, their version
+Write = Callable[[Session], None]
+
+
+@dataclass(eq=False)
+class _Kept:
+    """A tally with what was counted in it: setting and daily Sharpe by digest."""
+
+    tally: Tally = field(default_factory=Tally)
+    tries: dict[int, tuple[int, float]] = field(default_factory=dict)
+    id: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Worth:
+    """What a run is worth after all tries of its script.
+
+    settings : how many were looked at; spread : the deviation of their daily Sharpe ratios, None with fewer than 3
+    by_luck : in what share of histories luck alone shows as much in the best of them, None where nothing varies
+    listed : the best of all tries, each with its own share
+    """
+
+    settings: int
+    spread: float | None
+    by_luck: float | None
+    listed: list[tuple[Listed, float]]
+
+    @property
+    def sentence(self) -> str:
+        """The verdict in plain words."""
+        if self.by_luck is None:
+            return "It earned the same on every day, so that there is nothing to weigh."
+        verdict = "no more than luck shows"
+        if self.by_luck <= _BELIEVED:
+            verdict = "hard to explain by luck"
+        elif self.by_luck <= _DOUBTED:
+            verdict = "not proven"
+        looked = f"{self.settings:,} setting{'s' * (self.settings != 1)} looked at"
+        return f"Of {looked}, one this good comes from luck alone in {odds(self.by_luck)} histories: {verdict}."
+
+
+def odds(share: float | None) -> str:
+    """A share as so many of ten, a hundred or a thousand; empty where it is unknown."""
+    if share is None:
+        return ""
+    for many in (10, 100, 1_000):
+        if share * many >= 0.95:
+            return f"{round(share * many)} of {many:,}"
+    return "fewer than 1 of 1,000"
+
+
+class Tallies:
+    """The tries of all scripts of a data folder, by the script's title; without one, of as long as this lives.
+
+    Safe to share among threads. What cannot be written is counted all the same as long as the program lives.
+    """
+
+    def __init__(self, database: Database | None) -> None:
+        self._database = None if database is None or database.read_only else database
+        self._read = database
+        self._kept: OrderedDict[str, dict[Place, _Kept]] = OrderedDict()
+        self._histories: OrderedDict[Place, Histories] = OrderedDict()
+        self._lock = RLock()
+        self._waiting: list[tuple[str, Dataset, Try]] = []
+        self._waiting_lock = Lock()
+        self._timer: Timer | None = None
+
+    @property
+    def is_kept(self) -> bool:
+        """Whether what is counted is there the next time."""
+        return self._database is not None
+
+    def begin(self, title: str) -> None:
+        """A new stage of tries: whoever asks knows what was best so far."""
+        with self._lock:
+            for kept in self._of(title).values():
+                kept.tally.begin()
+
+    @contextmanager
+    def counting(self, title: str, found: Sequence[tuple[Dataset, Sequence[Try]]]) -> Iterator[Write]:
+        """Count tries; the block writes them with what is given, in a session of its own. Undone when it fails."""
+        with self._lock:
+            changed: list[tuple[Place, _Kept, list[Try]]] = []
+            tallies = self._of(title)
+            for dataset, tries in found:
+                place = _place(dataset)
+                kept = tallies.setdefault(place, _Kept())
+                fresh = {item.daily.digest: item for item in tries}
+                fresh = {digest: item for digest, item in fresh.items() if digest not in kept.tries}
+                if fresh:
+                    kept.tally.add(list(fresh.values()), self._histories_of(dataset))
+                    kept.tries |= {digest: (item.setting, item.daily.sharpe) for digest, item in fresh.items()}
+                    changed.append((place, kept, list(fresh.values())))
+
+            def write(session: Session) -> None:
+                for place, kept, fresh in changed:
+                    _write(session, title, place, kept, fresh)
+
+            try:
+                yield write
+            except BaseException:
+                self._kept.pop(title, None)  # read again as it is stored
+                raise
+
+    def count(self, title: str, found: Sequence[tuple[Dataset, Sequence[Try]]]) -> None:
+        """Count tries and write that. Raises StoreError where it cannot be written."""
+        with self.counting(title, found) as write:
+            if self._database is not None:
+                with self._database.session() as session:
+                    write(session)
+
+    def saw(self, title: str, dataset: Dataset, seen: Try) -> None:
+        """Gather what a page showed; it is counted, as one stage, when two seconds have passed."""
+        with self._waiting_lock:
+            self._waiting.append((title, dataset, seen))
+            del self._waiting[:-_MOST_WAITING]
+            if self._timer is None:
+                self._timer = Timer(_REST_S, self._rest)
+                self._timer.daemon = True
+                self._timer.start()
+
+    def _rest(self) -> None:
+        with self._waiting_lock:
+            self._timer = None
+        with suppress(StoreError):
+            self.settle()
+
+    def settle(self) -> None:
+        """Count what was gathered. Raises StoreError where it cannot be written; it stays gathered then."""
+        with self._lock:
+            with self._waiting_lock:
+                waiting, self._waiting = self._waiting, []
+            try:
+                while waiting:
+                    title = waiting[0][0]
+                    mine = [item for item in waiting if item[0] == title]
+                    self.begin(title)
+                    self.count(title, _by_dataset(mine))
+                    waiting = [item for item in waiting if item[0] != title]
+            except StoreError:
+                with self._waiting_lock:
+                    self._waiting = waiting + self._waiting
+                raise
+
+    def close(self) -> None:
+        """Count what was gathered, as well as that goes."""
+        with self._waiting_lock:
+            timer, self._timer = self._timer, None
+        if timer is not None:
+            timer.cancel()
+        with suppress(StoreError):
+            self.settle()
+
+    def worth(self, title: str, dataset: Dataset, daily: Daily) -> Worth:
+        """What a run of a script is worth after all its tries."""
+        with suppress(StoreError):
+            self.settle()
+        with self._lock:
+            kept = self._of(title)
+            markets: dict[str, list[Tally]] = {}
+            for place in sorted(kept):
+                markets.setdefault(place[0], []).append(kept[place].tally)
+            tallies = list(markets.values())
+            statistic = float(self._histories_of(dataset).statistics([daily])[0][0])
+            listed = best_of(tallies)
+            chance = None
+            if np.isfinite(statistic):
+                mine = (share for item, share in listed if item.digest == daily.digest)
+                chance = next(mine, None) or by_luck(statistic, tallies)
+            ratios = _by_setting(kept)
+        spread = float(np.std(ratios, ddof=1)) if ratios.size > 2 else None
+        return Worth(ratios.size, spread, chance, listed)
+
+    def _of(self, title: str) -> dict[Place, _Kept]:
+        found = self._kept.get(title)
+        if found is None:
+            found = self._kept[title] = {} if self._read is None else _read(self._read, title)
+            while len(self._kept) > _MOST_TITLES and self._read is not None:
+                self._kept.popitem(last=False)
+        self._kept.move_to_end(title)
+        return found
+
+    def _histories_of(self, dataset: Dataset) -> Histories:
+        place = _place(dataset)
+        found = self._histories.get(place)
+        if found is None:
+            bars = dataset.stored or dataset.bars
+            told = f"{dataset.market.symbol} {bars.timeframe} {bars.time[0]} {bars.time[-1]} {len(bars)}"
+            seed = int.from_bytes(blake2b(told.encode(), digest_size=4).digest())
+            found = self._histories[place] = Histories(bars, seed)
+            while len(self._histories) > _MOST_HISTORIES:
+                self._histories.popitem(last=False)
+        self._histories.move_to_end(place)
+        return found
+
+
+def setting_of(text: str, sides: str, inputs: Mapping[str, Any]) -> int:
+    """A number for a script's text with values for all its inputs, and for whatever else was varied."""
+    told = repr(sorted({"sides": sides, **{name: str(value) for name, value in inputs.items()}}.items())).encode()
+    return int.from_bytes(blake2b(_digest(text) + told, digest_size=8).digest(), signed=True)
+
+
+@lru_cache(maxsize=4)
+def _digest(text: str) -> bytes:
+    return blake2b(text.encode()).digest()
+
+
+def label_of(dataset: Dataset, inputs: Mapping[str, Any], by: str) -> str:
+    """A try in words: who made it, where, with which inputs."""
+    place = f"{dataset.market.symbol} {dataset.bars.timeframe}"
+    return "  ".join([f"{by}, {place}", *(f"{name}={value}" for name, value in inputs.items())])[:300]
+
+
+def _place(dataset: Dataset) -> Place:
+    return dataset.market.symbol, (dataset.stored or dataset.bars).timeframe.minutes, dataset.data_version
+
+
+def _by_dataset(items: Sequence[tuple[str, Dataset, Try]]) -> list[tuple[Dataset, list[Try]]]:
+    found: dict[Place, tuple[Dataset, list[Try]]] = {}
+    for _, dataset, seen in items:
+        found.setdefault(_place(dataset), (dataset, []))[1].append(seen)
+    return list(found.values())
+
+
+def _by_setting(kept: Mapping[Place, _Kept]) -> Floats:
+    """The daily Sharpe ratio of every setting, the mean where it was tried on several spans; shape (settings,)."""
+    rows = [row for item in kept.values() for row in item.tries.values()]
+    if not rows:
+        return np.zeros(0)
+    settings = np.array([setting for setting, _ in rows], np.int64)
+    _, places = np.unique(settings, return_inverse=True)
+    return np.asarray(np.bincount(places, [sharpe for _, sharpe in rows]) / np.bincount(places))
+
+
+def _write(session: Session, title: str, place: Place, kept: _Kept, fresh: Sequence[Try]) -> None:
+    tally = kept.tally
+    leaders = [tally.leader] if tally.leader else []
+    record = session.get(TallyRecord, kept.id) if kept.id is not None else None
+    if record is None:
+        market, minutes, version = place
+        record = TallyRecord(title=title, market=market, timeframe_minutes=minutes, data_version=version)
+        session.add(record)
+    record.listed, record.leader = [_named(item) for item in tally.listed], [_named(item) for item in leaders]
+    rows = [tally.rest, tally.settled, tally.since, tally.near, *(item.draws for item in [*leaders, *tally.listed])]
+    record.draws = np.concatenate(rows).astype(np.float32).tobytes()
+    session.flush()
+    kept.id = record.id
+    session.bulk_save_objects(
+        TallyTry(tally_id=record.id, digest=item.daily.digest, setting=item.setting, sharpe=item.daily.sharpe)
+        for item in fresh
+    )
+
+
+def _read(database: Database, title: str) -> dict[Place, _Kept]:
+    found: dict[Place, _Kept] = {}
+    with database.session() as session:
+        for record in session.scalars(select(TallyRecord).where(TallyRecord.title == title)):
+            draws = iter(np.frombuffer(record.draws, np.float32).reshape(-1, HISTORIES))
+            tally = Tally()
+            tally.rest, tally.settled, tally.since, tally.near = (next(draws) for _ in range(4))
+            leaders = [Listed(**item, draws=next(draws)) for item in record.leader]
+            tally.leader = leaders[0] if leaders else None
+            tally.listed = [Listed(**item, draws=next(draws)) for item in record.listed]
+            query = select(TallyTry.digest, TallyTry.setting, TallyTry.sharpe).where(TallyTry.tally_id == record.id)
+            tries = {digest: (setting, sharpe) for digest, setting, sharpe in session.execute(query)}
+            place = record.market, record.timeframe_minutes, record.data_version
+            found[place] = _Kept(tally, tries, record.id)
+    return found
+
+
+def _named(item: Listed) -> dict[str, Any]:
+    return {"digest": item.digest, "label": item.label, "statistic": item.statistic}
