@@ -25,14 +25,16 @@ from skelb.core.catalogue import FUNCTIONS
 from skelb.core.engine import run, run_basket
 from skelb.core.explain import Explainer
 from skelb.core.figures import figures_of, record_of
-from skelb.core.language import check
+from skelb.core.language import Setting, check
 from skelb.core.language.assist import Surroundings, completions
 from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
-from skelb.core.trials import Axis, Sweep, Task, grid_size, point_at, read_axis, run_cells, run_tasks
+from skelb.core.trials import Axis, Results, Sweep, Task, grid_size, point_at, read_axis, run_cells, run_tasks
 from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
 from skelb.demo import make_bars as make_demo_bars
 from skelb.service.memory import keep_freed_memory
 from skelb.service.settings import market_settings
+from skelb.service.tallies import Tallies
+from skelb.service.trials.orders import TrialSettings, layout_of
 from skelb.service.trials.workers import workers_for
 from skelb.service.warm import warm_kernels
 
@@ -207,17 +209,30 @@ def demo_sweep_rows() -> list[Row]:
     axes = tuple(read_axis(name, checked) for name in ("fast", "slow"))
     tasks = [Task(number, point_at(axes, number)) for number in range(grid_size(axes))]
 
+    def sweep_of() -> Sweep:
+        return Sweep(checked, dataset.apart(), ACCOUNT, input_values(checked, {}))
+
     def swept(threads: int) -> None:
-        sweep = Sweep(checked, dataset.apart(), ACCOUNT, input_values(checked, {}))
-        with workers_for(sweep, axes, threads) as workers:
+        with workers_for(sweep_of(), axes, threads) as workers:
             for _ in run_cells(workers.submit, tasks, workers.ahead):
                 pass
 
+    layout = layout_of(TrialSettings(vary=["fast", "slow"]), sweep_of(), Setting())
+    cells = run_tasks(layout.sweep, tasks)
+
+    def counted() -> None:
+        tallies = Tallies(None)
+        for begin in range(0, len(cells), 256):
+            Results.of(cells[begin : begin + 256], layout.blocks)
+            tallies.count("", layout.tries(cells[begin : begin + 256], ""))
+
     found, one = ratio(lambda: swept(1), lambda: swept(2), rounds=5)
+    counting, _ = ratio(counted, lambda: swept(2), rounds=5)
     what = f"{len(tasks)}-run sweep of the demo's first strategy, {len(dataset):,} bars"
     return [
         (f"{what}: one thread", f"{len(tasks) / one:,.0f} runs/s", "no target"),
         ("the same: two threads", f"{found * len(tasks) / one:,.0f} runs/s", "no target"),
+        ("counting its tries / running it with two threads", f"{counting:.2f}", "0.15"),
     ]
 
 

@@ -8,7 +8,7 @@ import pytest
 from skelb.core.figures import daily_of
 from skelb.core.trials import Task, run_tasks
 from skelb.service.application import Application
-from skelb.service.tallies import Tallies, odds
+from skelb.service.tallies import Tallies, Worth, odds
 from skelb.service.trials.desk import View
 from skelb.service.workbench import Workbench
 from skelb.store import StoreError
@@ -104,3 +104,14 @@ def test_without_a_folder_it_lasts_as_long_as_the_command(application):
 )  # fmt: skip
 def test_a_share_is_said_as_so_many_of_so_many(share, said):
     assert odds(share) == said
+
+
+@pytest.mark.parametrize(
+    ("share", "said"),
+    [(0.001, "hard to explain by luck"), (0.05, "hard to explain by luck"), (0.051, "not proven"), (0.2, "not proven"), (0.21, "no more than luck shows")],
+)  # fmt: skip
+def test_the_verdict_goes_by_the_share_of_histories(share, said):
+    assert Worth(1, None, share, []).sentence.endswith(f"histories: {said}.")
+    assert Worth(412, None, 0.31, []).sentence.startswith(
+        "Of 412 settings looked at, one this good comes from luck alone in 3 of 10 histories"
+    )

@@ -146,8 +146,13 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
     <>
       <div className="flex min-w-0 flex-1 flex-col overflow-auto p-3">
         <p className="pb-2 text-[14.5px]" data-testid="walk-sentence">
-          {walk.sentence} {walk.overfitting?.sentence}
+          {walk.sentence}
         </p>
+        {walk.overfitting && (
+          <p className="pb-2 text-soft" data-testid="overfitting">
+            {walk.overfitting.sentence}
+          </p>
+        )}
         {walk.windows.length === 0 ? <p className="py-4 text-soft">No window is finished yet.</p> : <Timeline walk={walk} onOpen={(place) => open(walk.windows[place]!.chosen!, walk.windows[place]!.outside)} />}
         <p className="mt-3 flex items-baseline gap-4">
           <b>Equity on the days outside</b> <LineKey lines={lines} />
