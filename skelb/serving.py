@@ -2,6 +2,7 @@
 
 import contextlib
 import errno
+import faulthandler
 import os
 import socket
 from threading import Thread
@@ -41,6 +42,9 @@ def serve(
     application = Application(folder, read_only)
     if not read_only:
         install_demo(application)
+        faulthandler.enable(
+            (folder / "crash.txt").open("a")
+        )  # where every thread was, should the machine end the program
     keep_loaded_objects()
     Thread(target=application.prepare, daemon=True).start()
     token = access_token(folder)

@@ -3,6 +3,7 @@
 import os
 import shutil
 import sqlite3
+import signal
 import subprocess
 import sys
 import threading
@@ -55,6 +56,15 @@ def test_serve_refuses_a_folder_that_is_open_elsewhere_in_one_line(held):
     done = subprocess.run(command, env={**os.environ, "SKELB_HOME": str(folder)}, capture_output=True, text=True)
     assert done.returncode == 2 and done.stderr.count("\n") == 1 and "is open in another Skelb" in done.stderr
     assert not (folder / FILE_NAME).exists()
+
+
+def test_a_program_that_the_machine_ends_leaves_word_where_it_was(tmp_path):
+    command = [sys.executable, "-m", "skelb.program", "serve", "--port", "0"]
+    process = subprocess.Popen(command, env={**os.environ, "SKELB_HOME": str(tmp_path)}, stdout=subprocess.PIPE)
+    assert b"Skelb is open at" in process.stdout.readline()
+    process.send_signal(signal.SIGSEGV)
+    assert process.wait() == -signal.SIGSEGV
+    assert "Fatal Python error: Segmentation fault" in (tmp_path / "crash.txt").read_text()
 
 
 def test_read_only_shows_what_is_there_and_writes_nothing(tmp_path):
