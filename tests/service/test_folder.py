@@ -2,8 +2,8 @@
 
 import os
 import shutil
-import sqlite3
 import signal
+import sqlite3
 import subprocess
 import sys
 import threading
