@@ -108,8 +108,9 @@ def _names() -> list[Entry]:
         found.append(
             Entry(f"name/{item.name}", "Names of the bar", item.name, item.summary, f"{item.summary}{fields}", example_of(item.name))
         )  # fmt: skip
-    for name, text in POSITION_NAMES.items():
-        found.append(Entry(f"name/{name}", "Names of the position", name, text, f"{text}\n\nIn rules only."))
+    for name, known in POSITION_NAMES.items():
+        text = f"{known.summary}\n\nIn rules only."
+        found.append(Entry(f"name/{name}", "Names of the position", name, known.summary, text))
     return found
 
 

@@ -3,7 +3,7 @@
 from skelb.core.catalogue.arithmetic import power, quotient
 from skelb.core.catalogue.averages import AVERAGES
 from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions, between, compare, crosses, of_bools
-from skelb.core.catalogue.entry import BuiltIn, Frame, Function, Parameter
+from skelb.core.catalogue.entry import EVEN, BuiltIn, Frame, Function, Mirroring, Parameter
 from skelb.core.catalogue.maths import MATHS
 from skelb.core.catalogue.momentum import MOMENTUM
 from skelb.core.catalogue.names import MONTHS, NAMES, raw_spread
@@ -19,6 +19,7 @@ from skelb.core.catalogue.windows import WINDOWS
 
 __all__ = [
     "BUILT_INS",
+    "EVEN",
     "FUNCTIONS",
     "MONTHS",
     "NO",
@@ -30,6 +31,7 @@ __all__ = [
     "Conditions",
     "Frame",
     "Function",
+    "Mirroring",
     "Parameter",
     "all_of",
     "awaited",

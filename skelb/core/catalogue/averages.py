@@ -5,7 +5,7 @@ import numpy as np
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.arithmetic import quotient
-from skelb.core.catalogue.entry import Function, Parameter, Record
+from skelb.core.catalogue.entry import AS_X, ODD, Function, Parameter, Record
 from skelb.core.compiled import njit
 
 
@@ -214,6 +214,7 @@ AVERAGES = (
         "None: a full window is needed.",
         "n - 1",
         lambda frame, x, n: sma(x, n),
+        mirror=AS_X, example="sma(close, 20)", is_window=True,
     ),
     Function(
         "ema", "Averages", (_SERIES, _LENGTH),
@@ -223,6 +224,7 @@ AVERAGES = (
         "The mean of the first n known values.",
         "n - 1",
         lambda frame, x, n: ema(x, n),
+        mirror=AS_X, example="ema(close, 20)", newest=lambda n: 2.0 / (n + 1),
     ),
     Function(
         "wilder", "Averages", (_SERIES, _LENGTH),
@@ -232,6 +234,7 @@ AVERAGES = (
         "The mean of the first n known values.",
         "n - 1",
         lambda frame, x, n: wilder(x, n),
+        mirror=AS_X, example="wilder(close, 20)", newest=lambda n: 1.0 / n,
     ),
     Function(
         "wma", "Averages", (_SERIES, _LENGTH),
@@ -239,6 +242,7 @@ AVERAGES = (
         "(n * x + (n - 1) * prior(x, 1) + … + prior(x, n - 1)) / (n * (n + 1) / 2)",
         "Linearly weighted moving average.", "None: a full window is needed.", "n - 1",
         lambda frame, x, n: wma(x, n),
+        mirror=AS_X, example="wma(close, 20)", is_window=True,
     ),
     Function(
         "hma", "Averages", (_SERIES, _LONG),
@@ -246,6 +250,7 @@ AVERAGES = (
         "wma(2 * wma(x, floor(n / 2)) - wma(x, n), floor(sqrt(n)))",
         "Alan Hull (2005).", "None: full windows are needed.", "n + floor(sqrt(n)) - 2",
         lambda frame, x, n: hma(x, n),
+        mirror=AS_X, example="hma(close, 20)",
     ),
     Function(
         "dema", "Averages", (_SERIES, _LENGTH),
@@ -253,6 +258,7 @@ AVERAGES = (
         "2 * ema(x, n) - ema(ema(x, n), n)",
         "Patrick Mulloy, Technical Analysis of Stocks & Commodities 12(1) (1994).", "As ema.", "2 * n - 2",
         lambda frame, x, n: dema(x, n),
+        mirror=AS_X, example="dema(close, 20)",
     ),
     Function(
         "tema", "Averages", (_SERIES, _LENGTH),
@@ -260,6 +266,7 @@ AVERAGES = (
         "3 * ema1 - 3 * ema2 + ema3, each the ema of the one before",
         "Patrick Mulloy, Technical Analysis of Stocks & Commodities 12(1) (1994).", "As ema.", "3 * n - 3",
         lambda frame, x, n: tema(x, n),
+        mirror=AS_X, example="tema(close, 20)",
     ),
     Function(
         "kama", "Averages", (_SERIES, _LENGTH),
@@ -267,6 +274,7 @@ AVERAGES = (
         "previous + (efficiency(x, n) * (2/3 - 2/31) + 2/31)² * (x - previous)",
         "Perry Kaufman, Smarter Trading (1995).", "The value before the first known bar.", "n",
         lambda frame, x, n: kama(x, n),
+        mirror=AS_X, example="kama(close, 20)",
     ),
     Function(
         "vwma", "Averages", (_SERIES, _LENGTH),
@@ -274,6 +282,7 @@ AVERAGES = (
         "sum(x * volume, n) / sum(volume, n)",
         "Volume-weighted moving average.", "None: a full window is needed.", "n - 1",
         lambda frame, x, n: vwma(x, frame.bars.volume, n),
+        mirror=AS_X, example="vwma(close, 20)",
     ),
     Function(
         "average", "Averages", (_SERIES, _LENGTH, Parameter("kind", "word", words=tuple(_KINDS))),
@@ -281,6 +290,7 @@ AVERAGES = (
         "sma, ema, wma, wilder, dema, tema or kama of x over n",
         "As the average of that name.", "As the average of that name.", "as the average of that name",
         lambda frame, x, n, kind: _KINDS[kind](x, n),
+        mirror=AS_X, example="average(close, 20, ema)",
     ),
     Function(
         "fit", "Averages", (_SERIES, _LONG),
@@ -289,5 +299,6 @@ AVERAGES = (
         "Linear regression.", "None: a full window is needed.", "n - 1",
         lambda frame, x, n: fit(x, n),
         fields=("value", "slope"),
+        mirror={"value": AS_X, "slope": ODD}, example="fit(close, 20)",
     ),
 )  # fmt: skip

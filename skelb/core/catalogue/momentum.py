@@ -6,7 +6,7 @@ import numpy as np
 from skelb.core.bars import Floats
 from skelb.core.catalogue.arithmetic import quotient
 from skelb.core.catalogue.averages import ema, sma
-from skelb.core.catalogue.entry import Function, Parameter, Record
+from skelb.core.catalogue.entry import CHANGE, ODD, SWING, SWING_OF_X, Function, Parameter, Record
 from skelb.core.catalogue.windows import highest, lowest
 from skelb.core.compiled import njit
 from skelb.core.stopping import stretches
@@ -130,6 +130,7 @@ MOMENTUM = (
         "n",
         lambda frame, x, n: rsi(x, n),
         bounded=(0.0, 100.0),
+        mirror=SWING_OF_X, example="rsi(close, 20)",
     ),
     Function(
         "macd", "Momentum",
@@ -141,6 +142,7 @@ MOMENTUM = (
         "line: max(a, b) - 1; signal and gap: max(a, b) + s - 2",
         lambda frame, x, a, b, s: macd(x, a, b, s),
         fields=("line", "signal", "gap"),
+        mirror={"line": ODD, "signal": ODD, "gap": ODD}, example="macd(close, 12, 26, 9)",
     ),
     Function(
         "stoch", "Momentum", (_LENGTH, Parameter("k", "length"), Parameter("d", "length")),
@@ -149,6 +151,7 @@ MOMENTUM = (
         "George Lane (1950s).", "None: full windows are needed.", "k: n + k - 2; d: n + k + d - 3",
         lambda frame, n, k, d: stoch(frame.bars.high, frame.bars.low, frame.bars.close, n, k, d),
         fields=("k", "d"), bounded=(0.0, 100.0),
+        mirror={"k": SWING, "d": SWING}, example="stoch(20, 3, 3)",
     ),
     Function(
         "stoch_rsi", "Momentum",
@@ -159,6 +162,7 @@ MOMENTUM = (
         "k: n + m + k - 2; d: n + m + k + d - 3",
         lambda frame, x, n, m, k, d: stoch(rsi(x, n), rsi(x, n), rsi(x, n), m, k, d),
         fields=("k", "d"), bounded=(0.0, 100.0),
+        mirror={"k": SWING_OF_X, "d": SWING_OF_X}, example="stoch_rsi(close, 14, 14, 3, 3)",
     ),
     Function(
         "roc", "Momentum", (_SERIES, _LENGTH),
@@ -166,6 +170,7 @@ MOMENTUM = (
         "100 * (x / prior(x, n) - 1)",
         "Rate of change.", "None.", "n",
         lambda frame, x, n: 100.0 * (quotient(x, x - gain(x, n)) - 1.0),
+        mirror=ODD.nearly(), example="roc(close, 20)",
     ),
     Function(
         "cci", "Momentum", (_LENGTH,),
@@ -173,6 +178,7 @@ MOMENTUM = (
         "(typical - sma(typical, n)) / (0.015 * mean of |typical - sma(typical, n)| over the window)",
         "Donald Lambert, Commodities 9 (1980).", "None: a full window is needed.", "n - 1",
         lambda frame, n: cci((frame.bars.high + frame.bars.low + frame.bars.close) / 3.0, n),
+        mirror=CHANGE, example="cci(20)",
     ),
     Function(
         "williams", "Momentum", (_LENGTH,),
@@ -181,6 +187,7 @@ MOMENTUM = (
         "Larry Williams (1973).", "None: a full window is needed.", "n - 1",
         lambda frame, n: stoch(frame.bars.high, frame.bars.low, frame.bars.close, n, 1, 1)["k"] - 100.0,
         bounded=(-100.0, 0.0),
+        mirror=SWING, example="williams(20)",
     ),
     Function(
         "mfi", "Momentum", (_LENGTH,),
@@ -189,6 +196,7 @@ MOMENTUM = (
         "Gene Quong and Avrum Soudack (1989).", "None: a full window is needed.", "n",
         lambda frame, n: mfi((frame.bars.high + frame.bars.low + frame.bars.close) / 3.0, frame.bars.volume, n),
         bounded=(0.0, 100.0),
+        mirror=SWING.nearly(), example="mfi(20)",
     ),
     Function(
         "cmo", "Momentum", (_SERIES, _LENGTH),
@@ -197,6 +205,7 @@ MOMENTUM = (
         "Tushar Chande and Stanley Kroll, The New Technical Trader (1994).", "None: a full window is needed.", "n",
         lambda frame, x, n: cmo(x, n),
         bounded=(-100.0, 100.0),
+        mirror=ODD, example="cmo(close, 20)",
     ),
     Function(
         "tsi", "Momentum", (_SERIES, Parameter("a", "length"), Parameter("b", "length")),
@@ -205,6 +214,7 @@ MOMENTUM = (
         "William Blau, Momentum, Direction, and Divergence (1995).", "As ema.", "a + b - 1",
         lambda frame, x, a, b: tsi(x, a, b),
         bounded=(-100.0, 100.0),
+        mirror=ODD, example="tsi(close, 12, 26)",
     ),
     Function(
         "gain", "Momentum", (_SERIES, _LENGTH),
@@ -212,5 +222,6 @@ MOMENTUM = (
         "x - prior(x, n)",
         "Difference.", "None.", "n",
         lambda frame, x, n: gain(x, n),
+        mirror=ODD, example="gain(close, 20)",
     ),
 )  # fmt: skip

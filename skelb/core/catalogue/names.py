@@ -6,10 +6,11 @@ import numpy as np
 
 from skelb.core.bars import WEEKDAYS, Bars, Floats, Ints
 from skelb.core.catalogue.conditions import of_bools
-from skelb.core.catalogue.entry import BuiltIn, Frame, Record
+from skelb.core.catalogue.entry import CONDITION, EVEN, PRICE, BuiltIn, Frame, Record
 
 MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 _OHLC = ("open", "high", "low", "close")
+_BEFORE = {"open": PRICE, "high": PRICE.exchanged("low"), "low": PRICE.exchanged("high"), "close": PRICE}
 
 
 def raw_spread(frame: Frame) -> Floats:
@@ -81,69 +82,81 @@ def _constant(frame: Frame, value: float | None) -> Floats:
 
 
 NAMES = (
-    BuiltIn("open", "number", "The bar's first price.", lambda f: f.bars.open),
-    BuiltIn("high", "number", "The bar's highest price.", lambda f: f.bars.high),
-    BuiltIn("low", "number", "The bar's lowest price.", lambda f: f.bars.low),
-    BuiltIn("close", "number", "The bar's last price.", lambda f: f.bars.close),
-    BuiltIn("volume", "number", "How much was traded in the bar.", lambda f: f.bars.volume),
-    BuiltIn("mid", "number", "(high + low) / 2", lambda f: (f.bars.high + f.bars.low) / 2.0),
-    BuiltIn("typical", "number", "(high + low + close) / 3", lambda f: (f.bars.high + f.bars.low + f.bars.close) / 3.0),
-    BuiltIn("range", "number", "high - low", lambda f: f.bars.high - f.bars.low),
-    BuiltIn("body", "number", "The distance between open and close.", lambda f: np.abs(f.bars.close - f.bars.open)),
+    BuiltIn("open", "number", "The bar's first price.", lambda f: f.bars.open, mirror=PRICE, of_one_bar=True),
+    BuiltIn("high", "number", "The bar's highest price.", lambda f: f.bars.high, mirror=PRICE.exchanged("low"), of_one_bar=True),
+    BuiltIn("low", "number", "The bar's lowest price.", lambda f: f.bars.low, mirror=PRICE.exchanged("high"), of_one_bar=True),
+    BuiltIn("close", "number", "The bar's last price.", lambda f: f.bars.close, mirror=PRICE, of_one_bar=True),
+    BuiltIn("volume", "number", "How much was traded in the bar.", lambda f: f.bars.volume, mirror=EVEN, of_one_bar=True),
+    BuiltIn("mid", "number", "(high + low) / 2", lambda f: (f.bars.high + f.bars.low) / 2.0, mirror=PRICE, of_one_bar=True),
+    BuiltIn("typical", "number", "(high + low + close) / 3", lambda f: (f.bars.high + f.bars.low + f.bars.close) / 3.0, mirror=PRICE, of_one_bar=True),
+    BuiltIn("range", "number", "high - low", lambda f: f.bars.high - f.bars.low, mirror=EVEN, of_one_bar=True),
+    BuiltIn("body", "number", "The distance between open and close.", lambda f: np.abs(f.bars.close - f.bars.open), mirror=EVEN, of_one_bar=True),
     BuiltIn(
         "upper_wick", "number", "From the body's top to the high.",
         lambda f: f.bars.high - np.maximum(f.bars.open, f.bars.close),
+        mirror=EVEN.exchanged("lower_wick"), of_one_bar=True,
     ),
     BuiltIn(
         "lower_wick", "number", "From the low to the body's bottom.",
         lambda f: np.minimum(f.bars.open, f.bars.close) - f.bars.low,
+        mirror=EVEN.exchanged("upper_wick"), of_one_bar=True,
     ),
-    BuiltIn("bar", "number", "The bar's number, from 0.", lambda f: np.arange(len(f.bars), dtype=np.float64)),
+    BuiltIn("bar", "number", "The bar's number, from 0.", lambda f: np.arange(len(f.bars), dtype=np.float64), mirror=EVEN, of_one_bar=False),
     BuiltIn(
         "weekday", "word", "The trading day's weekday: mon, tue, wed, thu, fri, sat or sun.",
         lambda f: f.calendar.weekday.astype(np.float64), words=WEEKDAYS,
+        mirror=EVEN, of_one_bar=True,
     ),
     BuiltIn(
         "month", "word", "The trading day's month: jan to dec.", lambda f: _date_part(f, "month"), words=MONTHS,
+        mirror=EVEN, of_one_bar=True,
     ),
-    BuiltIn("day", "number", "The trading day's day of the month, 1 to 31.", lambda f: _date_part(f, "day")),
-    BuiltIn("year", "number", "The trading day's year.", lambda f: _date_part(f, "year")),
+    BuiltIn("day", "number", "The trading day's day of the month, 1 to 31.", lambda f: _date_part(f, "day"), mirror=EVEN, of_one_bar=True),
+    BuiltIn("year", "number", "The trading day's year.", lambda f: _date_part(f, "year"), mirror=EVEN, of_one_bar=True),
     BuiltIn(
         "hour", "number", "The hour at the bar's close; midnight at a day's end is 24.",
         lambda f: (f.calendar.close_minute // 60).astype(np.float64),
+        mirror=EVEN, of_one_bar=True,
     ),
     BuiltIn(
         "minute", "number", "The minute at the bar's close, 0 to 59.",
         lambda f: (f.calendar.close_minute % 60).astype(np.float64),
+        mirror=EVEN, of_one_bar=True,
     ),
     BuiltIn(
         "time", "time", "The time of day at the bar's close, in the market's zone.",
         lambda f: f.calendar.close_minute.astype(np.float64),
+        mirror=EVEN, of_one_bar=True,
     ),
     BuiltIn(
         "minutes_into_session", "number", "Minutes from the session day's start to the bar's close.",
         lambda f: f.calendar.session_minute.astype(np.float64),
+        mirror=EVEN, of_one_bar=True,
     ),
     BuiltIn(
         "first_of_day", "condition", "Yes on the first bar of a trading day.",
         lambda f: of_bools(f.calendar.starts_day),
+        mirror=CONDITION, of_one_bar=False,
     ),
     BuiltIn(
         "last_of_day", "condition", "Yes on the bar whose close reaches the scheduled session end.",
         lambda f: of_bools(f.calendar.ends_day),
+        mirror=CONDITION, of_one_bar=False,
     ),
-    BuiltIn("tick", "number", "The market's smallest price step.", lambda f: _constant(f, f.market.tick)),
-    BuiltIn("pip", "number", "The market's pip in price units; unknown without.", lambda f: _constant(f, f.market.pip)),
-    BuiltIn("spread", "number", "The spread on the bar, in price units.", _spread_in_price),
-    BuiltIn("day_open", "number", "The trading day's first price.", lambda f: _so_far(f, "open")),
-    BuiltIn("day_high", "number", "The trading day's high so far.", lambda f: _so_far(f, "high")),
-    BuiltIn("day_low", "number", "The trading day's low so far.", lambda f: _so_far(f, "low")),
+    BuiltIn("tick", "number", "The market's smallest price step.", lambda f: _constant(f, f.market.tick), mirror=EVEN, of_one_bar=True),
+    BuiltIn("pip", "number", "The market's pip in price units; unknown without.", lambda f: _constant(f, f.market.pip), mirror=EVEN, of_one_bar=True),
+    BuiltIn("spread", "number", "The spread on the bar, in price units.", _spread_in_price, mirror=EVEN, of_one_bar=True),
+    BuiltIn("day_open", "number", "The trading day's first price.", lambda f: _so_far(f, "open"), mirror=PRICE, of_one_bar=False),
+    BuiltIn("day_high", "number", "The trading day's high so far.", lambda f: _so_far(f, "high"), mirror=PRICE.exchanged("day_low"), of_one_bar=False),
+    BuiltIn("day_low", "number", "The trading day's low so far.", lambda f: _so_far(f, "low"), mirror=PRICE.exchanged("day_high"), of_one_bar=False),
     BuiltIn(
         "prior_day", "number", "The finished trading day before this one: .open .high .low .close",
         lambda f: _before(f.bars, f.calendar.day), fields=_OHLC,
+        mirror=_BEFORE, of_one_bar=False,
     ),
     BuiltIn(
         "prior_week", "number", "The finished week of trading days before this one: .open .high .low .close",
         lambda f: _before(f.bars, f.calendar.week), fields=_OHLC,
+        mirror=_BEFORE, of_one_bar=False,
     ),
 )  # fmt: skip

@@ -6,7 +6,7 @@ import numpy as np
 from skelb.core.bars import Floats
 from skelb.core.catalogue.arithmetic import quotient
 from skelb.core.catalogue.averages import sma
-from skelb.core.catalogue.entry import Frame, Function, Parameter
+from skelb.core.catalogue.entry import AS_X, EVEN, LINEAR, ODD, PRODUCT, SWING_OF_X, Frame, Function, Parameter
 from skelb.core.catalogue.volatility import stdev
 from skelb.core.compiled import njit
 from skelb.core.stopping import stretches
@@ -139,10 +139,12 @@ STATISTICS = (
     Function(
         "sum", "Windows", (_X, _LENGTH), "The sum of the last n values.", "x + prior(x, 1) + … + prior(x, n - 1)",
         "Sum over a moving window.", _FULL, "n - 1", lambda frame, x, n: sma(x, n) * n,
+        mirror=LINEAR, example="sum(close, 20)", is_window=True,
     ),
     Function(
         "median", "Windows", (_X, _LENGTH), "The middle of the last n values in order.", "percentile(x, n, 50)",
         "Median over a moving window.", _FULL, "n - 1", lambda frame, x, n: percentile(x, n, 50.0),
+        mirror=AS_X, example="median(close, 20)", is_window=True,
     ),
     Function(
         "percentile", "Windows", (_X, _LENGTH, Parameter("p", "factor")),
@@ -150,11 +152,13 @@ STATISTICS = (
         "the value at place p / 100 * (n - 1) of the sorted window, interpolated linearly",
         "Hyndman and Fan, The American Statistician 50(4) (1996), definition 7.", _FULL, "n - 1",
         lambda frame, x, n, p: percentile(x, n, p),
+        mirror=AS_X.across("p", 100.0), example="percentile(close, 20, 80)", is_window=True,
     ),
     Function(
         "covariance", "Windows", (_X, _Y, _LENGTH), "How two series move together, in the product of their units.",
         "mean of (x - mean x) * (y - mean y) over n", "Population covariance.", _FULL, "n - 1",
         lambda frame, x, y, n: covariance(x, y, n),
+        mirror=PRODUCT, example="covariance(close, volume, 20)",
     ),
     Function(
         "correlation", "Windows", (_X, _Y, _LONG), "How two series move together, -1 to 1.",
@@ -163,25 +167,30 @@ STATISTICS = (
             covariance(x, y, n), np.sqrt(covariance(x, x, n)) * np.sqrt(covariance(y, y, n))
         ),
         bounded=(-1.0, 1.0),
+        mirror=PRODUCT, example="correlation(close, volume, 20)",
     ),
     Function(
         "beta", "Windows", (_X, _Y, _LONG), "How much x moves with one unit of y.",
         "covariance(x, y, n) / covariance(y, y, n)", "Slope of a least squares line.", _FULL, "n - 1",
         lambda frame, x, y, n: quotient(covariance(x, y, n), covariance(y, y, n)),
+        mirror=PRODUCT, example="beta(close, volume, 20)",
     ),
     Function(
         "zscore", "Volatility", (_X, _LENGTH), "How many deviations x stands from its average.",
         "(x - sma(x, n)) / stdev(x, n)", "Standard score.", _FULL, "n - 1",
         lambda frame, x, n: quotient(x - sma(x, n), stdev(x, n)),
+        mirror=ODD, example="zscore(close, 20)", is_window=True,
     ),
     Function(
         "rank", "Volatility", (_X, _LENGTH), "The percent of the last n values at or below this one.",
         "100 * how many of the last n are <= x / n", "Percentile rank.", _FULL, "n - 1",
         lambda frame, x, n: rank(x, n), bounded=(0.0, 100.0),
+        mirror=SWING_OF_X.nearly(), example="rank(close, 20)", is_window=True,
     ),
     Function(
         "historical_volatility", "Volatility", (_LONG,), "How much the close varies, in percent per year.",
         "100 * sample deviation of log(close / prior(close)) over n * sqrt(bars of the market's schedule in a year)",
         "Close-to-close volatility.", _FULL, "n", lambda frame, n: historical_volatility(frame, n),
+        mirror=EVEN.nearly(), example="historical_volatility(20)",
     ),
 )  # fmt: skip

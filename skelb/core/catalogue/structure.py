@@ -5,7 +5,7 @@ import numpy as np
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.conditions import YES, Conditions, compare
-from skelb.core.catalogue.entry import Function, Parameter
+from skelb.core.catalogue.entry import AS_X, CONDITION, EVEN, LINEAR, PRICE, Function, Parameter
 from skelb.core.catalogue.windows import prior
 from skelb.core.compiled import njit
 from skelb.core.stopping import stretches
@@ -170,79 +170,95 @@ STRUCTURE = (
         "the high above each of the `before` highs before it and not below each of the `after` highs after; held",
         _OWN, "Unknown before the first turning point.", "at least before + after",
         lambda frame, before, after: crest(frame.bars.high, before, after),
+        mirror=PRICE.exchanged("trough"), example="crest(before: 5, after: 3)",
     ),
     Function(
         "trough", "Structure", _AROUND, "The latest turning point of the lows, known `after` bars later.",
         "the low below each of the `before` lows before it and not above each of the `after` lows after; held",
         _OWN, "Unknown before the first turning point.", "at least before + after",
         lambda frame, before, after: -crest(-frame.bars.low, before, after),
+        mirror=PRICE.exchanged("crest"), example="trough(before: 5, after: 3)",
     ),
     Function(
         "peak", "Structure", _SINCE, "The largest x since a condition was last yes.", "max of x from that bar on",
         _OWN, "Unknown before the condition's first yes.", "the condition's first yes",
         lambda frame, x, since: extreme_since(x, since),
+        mirror=AS_X.exchanged("dip"), example="peak(high, since: first_of_day)",
     ),
     Function(
         "dip", "Structure", _SINCE, "The smallest x since a condition was last yes.", "min of x from that bar on",
         _OWN, "Unknown before the condition's first yes.", "the condition's first yes",
         lambda frame, x, since: -extreme_since(-x, since),
+        mirror=AS_X.exchanged("peak"), example="dip(low, since: first_of_day)",
     ),
     Function(
         "gap_up", "Structure", (), "Yes where the whole bar lies above the one before.", "low > prior(high)",
         "Price gap.", "None.", "1",
         lambda frame: compare(">", frame.bars.low, prior(frame.bars.high, 1)), result="condition",
+        mirror=CONDITION.exchanged("gap_down"), example="gap_up",
     ),
     Function(
         "gap_down", "Structure", (), "Yes where the whole bar lies below the one before.", "high < prior(low)",
         "Price gap.", "None.", "1",
         lambda frame: compare("<", frame.bars.high, prior(frame.bars.low, 1)), result="condition",
+        mirror=CONDITION.exchanged("gap_up"), example="gap_down",
     ),
     Function(
         "recently", "Conditions", (_C, _LENGTH), "Yes if c was yes on this bar or one of the n - 1 before.",
         "c or prior(c, 1) or … or prior(c, n - 1)", _OWN, "Earlier bars than the first are unknown.", "n - 1",
         lambda frame, c, n: recently(c, n), result="condition",
+        mirror=CONDITION, example="recently(close > open, 20)",
     ),
     Function(
         "climbs", "Conditions", (_X, _LENGTH), "Yes if x rose on each of the last n bars.",
         "x > prior(x, 1) and prior(x, 1) > prior(x, 2) and … (n times)", _OWN, "None: n + 1 values are needed.", "n",
         lambda frame, x, n: climbs(x, n), result="condition",
+        mirror=CONDITION.exchanged("sinks"), example="climbs(close, 3)",
     ),
     Function(
         "sinks", "Conditions", (_X, _LENGTH), "Yes if x fell on each of the last n bars.",
         "x < prior(x, 1) and prior(x, 1) < prior(x, 2) and … (n times)", _OWN, "None: n + 1 values are needed.", "n",
         lambda frame, x, n: climbs(-x, n), result="condition",
+        mirror=CONDITION.exchanged("climbs"), example="sinks(close, 3)",
     ),
     Function(
         "bars_since", "Conditions", (_C,), "How many bars ago c was last yes, 0 for this bar.",
         "the bar's number less that of the latest yes", _OWN, "Unknown before the first yes.", "the first yes",
         lambda frame, c: bars_since(c),
+        mirror=EVEN, example="bars_since(close > open)",
     ),
     Function(
         "count", "Conditions", (_C, _LENGTH), "How many of the last n bars were yes.", "number of yes in the window",
         _OWN, "None: a full window is needed.", "n - 1", lambda frame, c, n: count(c, n),
+        mirror=EVEN, example="count(close > open, 20)",
     ),
     Function(
         "hold", "Conditions", (_X, Parameter("when", "condition")), "x as it was when a condition was last yes.",
         "the value on the latest bar of yes", _OWN, "Unknown before the first yes.", "the first yes",
         lambda frame, x, when: hold(x, when),
+        mirror=AS_X, example="hold(close, when: close crosses above sma(close, 20))",
     ),
     Function(
         "once", "Conditions", (_C, Parameter("reset", "condition")), "c without its repeats, until another condition.",
         "yes where c is yes for the first time since the start or since reset was last yes", _OWN,
         "Armed on the first bar; an unknown counts as no.", "0",
         lambda frame, c, reset: once(c, reset), result="condition",
+        mirror=CONDITION, example="once(close > sma(close, 20), reset: first_of_day)",
     ),
     Function(
         "starts", "Conditions", (_C,), "Yes on the bar where c becomes yes.", "c and not prior(c)",
         _OWN, "Unknown or no on the first bar.", "1", lambda frame, c: starts(c), result="condition",
+        mirror=CONDITION, example="starts(close > open)",
     ),
     Function(
         "ends", "Conditions", (_C,), "Yes on the bar where c is yes no longer.", "not c and prior(c)",
         _OWN, "Unknown or no on the first bar.", "1",
         lambda frame, c: starts(np.int8(YES) - c), result="condition",
+        mirror=CONDITION, example="ends(close > open)",
     ),
     Function(
         "cumulate", "Conditions", (_X,), "The running sum of x.", "previous + x; an unknown adds nothing",
         "Running sum.", "The first known value.", "the first known value", lambda frame, x: cumulate(x),
+        mirror=LINEAR, example="cumulate(sign(close - open))",
     ),
 )  # fmt: skip

@@ -6,7 +6,7 @@ import numpy as np
 from skelb.core.bars import Bars, Floats
 from skelb.core.catalogue.arithmetic import quotient
 from skelb.core.catalogue.averages import sma
-from skelb.core.catalogue.entry import Frame, Function, Parameter, Record
+from skelb.core.catalogue.entry import CHANGE, EVEN, PRICE, SIZE, Frame, Function, Parameter, Record
 from skelb.core.catalogue.momentum import gain
 from skelb.core.catalogue.volatility import atr, true_range
 from skelb.core.catalogue.windows import highest, lowest, prior
@@ -213,6 +213,7 @@ TREND = (
         lambda frame, n: adx(frame.bars, n),
         fields=("adx", "plus", "minus"),
         bounded=(0.0, 100.0),
+        mirror={"adx": EVEN, "plus": EVEN.exchanged("minus"), "minus": EVEN.exchanged("plus")}, example="adx(20)",
     ),
     Function(
         "aroon", "Trend", (_LENGTH,),
@@ -221,6 +222,7 @@ TREND = (
         "Tushar Chande, Technical Analysis of Stocks & Commodities 13(9) (1995).", "None: a full window is needed.", "n",
         lambda frame, n: aroon(frame.bars.high, frame.bars.low, n),
         fields=("up", "down"), bounded=(0.0, 100.0),
+        mirror={"up": EVEN.exchanged("down"), "down": EVEN.exchanged("up")}, example="aroon(20)",
     ),
     Function(
         "psar", "Trend",
@@ -230,6 +232,7 @@ TREND = (
         "J. Welles Wilder, New Concepts in Technical Trading Systems (1978).",
         "Up when the second close is at or above the first; starts at the first bar's far end.", "1",
         lambda frame, start, step, most: psar(frame.bars, start, step, most),
+        mirror=PRICE, example="psar",
     ),
     Function(
         "supertrend", "Trend", (_LENGTH, Parameter("f", "factor")),
@@ -238,6 +241,7 @@ TREND = (
         "Olivier Seban.", "The side on which the first known close stands of mid.", "n - 1",
         lambda frame, n, f: supertrend(frame, n, f),
         fields=("line", "side"),
+        mirror={"line": PRICE, "side": CHANGE}, example="supertrend(20, 2)",
     ),
     Function(
         "channel", "Trend", (_LENGTH,),
@@ -246,6 +250,7 @@ TREND = (
         "Richard Donchian (1960).", "None: a full window is needed.", "n - 1",
         lambda frame, n: channel(frame.bars, n),
         fields=("upper", "mid", "lower"),
+        mirror={"upper": PRICE.exchanged("lower"), "mid": PRICE, "lower": PRICE.exchanged("upper")}, example="channel(20)",
     ),
     Function(
         "ichimoku", "Trend", (Parameter("a", "length"), Parameter("b", "length"), Parameter("c", "length")),
@@ -256,6 +261,7 @@ TREND = (
         "turning: a - 1; standard: b - 1; span_a: max(a, b) + b - 1; span_b: c + b - 1",
         lambda frame, a, b, c: ichimoku(frame.bars, a, b, c),
         fields=("turning", "standard", "span_a", "span_b"),
+        mirror={"turning": PRICE, "standard": PRICE, "span_a": PRICE, "span_b": PRICE}, example="ichimoku(9, 26, 52)",
     ),
     Function(
         "vortex", "Trend", (_LENGTH,),
@@ -265,6 +271,7 @@ TREND = (
         "Counted from the second bar.", "n",
         lambda frame, n: vortex(frame.bars, n),
         fields=("plus", "minus"),
+        mirror={"plus": EVEN.exchanged("minus"), "minus": EVEN.exchanged("plus")}, example="vortex(20)",
     ),
     Function(
         "efficiency", "Trend", (Parameter("x", "number"), _LENGTH),
@@ -273,6 +280,7 @@ TREND = (
         "Perry Kaufman, Smarter Trading (1995).", "None: a full window is needed.", "n",
         lambda frame, x, n: efficiency(x, n),
         bounded=(0.0, 1.0),
+        mirror=SIZE, example="efficiency(close, 20)",
     ),
     Function(
         "choppiness", "Trend", (Parameter("n", "length", least=2),),
@@ -280,5 +288,6 @@ TREND = (
         "100 * log10(sum(true_range, n) / (highest(high, n) - lowest(low, n))) / log10(n)",
         "E. W. Dreiss (1992).", "None: a full window is needed.", "n - 1",
         lambda frame, n: choppiness(frame.bars, n),
+        mirror=EVEN, example="choppiness(20)",
     ),
 )  # fmt: skip

@@ -5,7 +5,7 @@ import numpy as np
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.averages import ema, sma, wilder
-from skelb.core.catalogue.entry import Frame, Function, Parameter, Record
+from skelb.core.catalogue.entry import AS_X, EVEN, PRICE, SIZE, Frame, Function, Parameter, Record
 from skelb.core.compiled import njit
 
 
@@ -98,6 +98,7 @@ VOLATILITY = (
         "max(high, prior(close)) - min(low, prior(close)); on the first bar high - low",
         _WILDER, "None.", "0",
         lambda frame: true_range(frame.bars.high, frame.bars.low, frame.bars.close),
+        mirror=EVEN, example="true_range",
     ),
     Function(
         "atr", "Volatility", (_LENGTH,),
@@ -105,6 +106,7 @@ VOLATILITY = (
         "wilder(true_range, n)",
         _WILDER, "The mean of the first n true ranges.", "n - 1",
         lambda frame, n: atr(frame, n),
+        mirror=EVEN, example="atr(20)",
     ),
     Function(
         "stdev", "Volatility", (_SERIES, _LENGTH),
@@ -113,6 +115,7 @@ VOLATILITY = (
         "Population standard deviation over a moving window.",
         "None: a full window is needed.", "n - 1",
         lambda frame, x, n: stdev(x, n),
+        mirror=SIZE, example="stdev(close, 20)", is_window=True,
     ),
     Function(
         "bollinger", "Volatility", (_SERIES, _LENGTH, Parameter("f", "factor")),
@@ -122,6 +125,7 @@ VOLATILITY = (
         "None: a full window is needed.", "n - 1",
         lambda frame, x, n, f: bollinger(x, n, f),
         fields=_BANDS,
+        mirror={"upper": AS_X.exchanged("lower"), "mid": AS_X, "lower": AS_X.exchanged("upper")}, example="bollinger(close, 20, 2)",
     ),
     Function(
         "keltner", "Volatility", (_LENGTH, Parameter("m", "length"), Parameter("f", "factor")),
@@ -131,5 +135,6 @@ VOLATILITY = (
         "As ema and atr.", "max(n, m) - 1",
         lambda frame, n, m, f: keltner(frame, n, m, f),
         fields=_BANDS,
+        mirror={"upper": PRICE.exchanged("lower"), "mid": PRICE, "lower": PRICE.exchanged("upper")}, example="keltner(20, 14, 2)",
     ),
 )  # fmt: skip

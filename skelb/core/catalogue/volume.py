@@ -6,7 +6,7 @@ import numpy as np
 from skelb.core.bars import Bars, Floats, Ints
 from skelb.core.catalogue.arithmetic import quotient
 from skelb.core.catalogue.averages import sma
-from skelb.core.catalogue.entry import Function, Parameter
+from skelb.core.catalogue.entry import CHANGE, PRICE, Function, Parameter
 from skelb.core.compiled import njit
 
 
@@ -49,6 +49,7 @@ VOLUME = (
         "previous + volume on a higher close, - volume on a lower one",
         "Joseph Granville, New Key to Stock Market Profits (1963).", "0 on the first bar.", "0",
         lambda frame: obv(frame.bars.close, frame.bars.volume),
+        mirror=CHANGE, example="obv",
     ),
     Function(
         "vwap", "Volume", (),
@@ -58,6 +59,7 @@ VOLUME = (
         lambda frame: vwap(
             (frame.bars.high + frame.bars.low + frame.bars.close) / 3.0, frame.bars.volume, frame.calendar.day
         ),
+        mirror=PRICE, example="vwap",
     ),
     Function(
         "accumulation", "Volume", (),
@@ -65,6 +67,7 @@ VOLUME = (
         "previous + ((close - low) - (high - close)) / (high - low) * volume; nothing without range",
         "Marc Chaikin.", "The first bar's own value.", "0",
         lambda frame: np.cumsum(money_flow_volume(frame.bars)),
+        mirror=CHANGE, example="accumulation",
     ),
     Function(
         "money_flow", "Volume", (Parameter("n", "length"),),
@@ -73,5 +76,6 @@ VOLUME = (
         "Marc Chaikin.", "None: a full window is needed.", "n - 1",
         lambda frame, n: quotient(sma(money_flow_volume(frame.bars), n), sma(frame.bars.volume, n)),
         bounded=(-1.0, 1.0),
+        mirror=CHANGE, example="money_flow(20)",
     ),
 )  # fmt: skip

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions
-from skelb.core.catalogue.entry import Frame, Function, Parameter, Record
+from skelb.core.catalogue.entry import AS_X, CONDITION, PRICE, Frame, Function, Parameter, Record
 from skelb.core.compiled import njit
 
 T = TypeVar("T", bound=np.generic)
@@ -103,6 +103,7 @@ WINDOWS = (
         "max(x, prior(x, 1), …, prior(x, n - 1))",
         "Maximum over a moving window.", "None: a full window is needed.", "n - 1",
         lambda frame, x, n: highest(x, n),
+        mirror=AS_X.exchanged("lowest"), example="highest(close, 20)", is_window=True,
     ),
     Function(
         "lowest", "Windows", (_SERIES, _LENGTH),
@@ -110,6 +111,7 @@ WINDOWS = (
         "min(x, prior(x, 1), …, prior(x, n - 1))",
         "Minimum over a moving window.", "None: a full window is needed.", "n - 1",
         lambda frame, x, n: lowest(x, n),
+        mirror=AS_X.exchanged("highest"), example="lowest(close, 20)", is_window=True,
     ),
     Function(
         "prior", "Windows", (Parameter("x", "any"), Parameter("n", "length", 1.0, least=0)),
@@ -118,6 +120,7 @@ WINDOWS = (
         "There is no way to name a later bar.", "None.", "n",
         lambda frame, x, n: prior(x, n),
         result="same",
+        mirror=AS_X, example="prior(close, 5)",
     ),
     Function(
         "opening_range", "Windows", (Parameter("minutes", "length"),),
@@ -126,6 +129,7 @@ WINDOWS = (
         "The range a market opens with.", "None.", "the bar whose close reaches the minutes, on every trading day",
         lambda frame, minutes: opening_range(frame, minutes),
         fields=("high", "low"),
+        mirror={"high": PRICE.exchanged("low"), "low": PRICE.exchanged("high")}, example="opening_range(30)",
     ),
     Function(
         "known", "Windows", (Parameter("x", "any"),),
@@ -134,5 +138,6 @@ WINDOWS = (
         "Asks what three-valued logic otherwise passes on.", "None.", "0",
         lambda frame, x: known(x),
         result="condition",
+        mirror=CONDITION, example="known(sma(close, 20))",
     ),
 )  # fmt: skip

@@ -13,19 +13,13 @@ import numpy as np
 from numba import njit
 
 from skelb.core.bars import Bars, Calendar, Floats, Ints
-from skelb.core.catalogue import BUILT_INS, UNKNOWN, Frame, crosses
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, UNKNOWN, Frame, crosses
 from skelb.core.errors import SettingsError
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.memo import Key, Value
 from skelb.core.plan.operations import OPERATIONS, parts_of
 from skelb.core.stopping import stop_point
 
-_OF_ONE_BAR = frozenset(
-    "open high low close volume mid typical range body upper_wick lower_wick weekday month day year hour minute time "
-    "minutes_into_session tick pip spread".split()
-)
-_LOOKS_BACK_BY_LENGTH = frozenset("sma wma highest lowest sum stdev median percentile zscore rank".split())
-_LINEAR = {"ema": lambda length: 2.0 / (length + 1), "wilder": lambda length: 1.0 / length}
 _MOST_STEPS = 4_000_000_000
 
 
@@ -85,7 +79,7 @@ class _Forming:
         operation, name = str(key[0]), str(key[1]) if len(key) > 1 else ""
         if operation in ("constant", "truth"):
             return self._closed.value(number)
-        if operation == "built_in" and name in _OF_ONE_BAR:
+        if operation == "built_in" and BUILT_INS[name].of_one_bar:
             return BUILT_INS[name].compute(Frame(self._bars, self._here.calendar, self._here.market))
         if operation == "built_in" and name == "bar":
             return self._of.astype(np.float64)
@@ -102,8 +96,9 @@ class _Forming:
         if operation == "call" and name == "prior":
             length = int(key[3])  # type: ignore[call-overload]
             return parts[0].now if length == 0 else self._before(parts[0].closed, length)
-        if operation == "call" and name in _LINEAR and parts[0].closed.size > 1:
-            return self._linear(key, parts[0], number)
+        newest = FUNCTIONS[name].newest if operation == "call" else None
+        if newest is not None and parts[0].closed.size > 1:
+            return self._stepped(key, newest, parts[0], number)
         return self._each_close(key, parts, np.arange(len(self._here)))
 
     def _on(self, key: Key) -> Value:
@@ -131,9 +126,9 @@ class _Forming:
             twos.append(two.ravel())
         return np.ascontiguousarray(crosses(kind, *twos)[1::2])
 
-    def _linear(self, key: Key, x: _Pair, number: int) -> Value:
+    def _stepped(self, key: Key, newest: Callable[[float], float], x: _Pair, number: int) -> Value:
         """One step of the average from its last known value on the closed bars; before there is one, from the start."""
-        alpha = _LINEAR[str(key[1])](float(key[3]))  # type: ignore[arg-type]
+        alpha = newest(float(key[3]))  # type: ignore[arg-type]
         closed = self._closed.value(number)
         known = np.maximum.accumulate(np.where(np.isnan(closed), -1, np.arange(closed.size)))
         before = np.where(self._of > 0, known[np.maximum(self._of - 1, 0)], -1)
@@ -169,7 +164,7 @@ class _Forming:
     @staticmethod
     def _looks_back(key: Key) -> int:
         """How many bars the value of the last needs; a number beyond any where all of them count."""
-        if key[0] == "call" and key[1] in _LOOKS_BACK_BY_LENGTH and isinstance(key[3], int | float):
+        if key[0] == "call" and FUNCTIONS[str(key[1])].is_window and isinstance(key[3], int | float):
             return int(key[3])
         return 1 << 60
 

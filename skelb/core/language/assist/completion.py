@@ -170,7 +170,7 @@ def _values(place: Before, checked: Checked) -> list[Completion]:
     items += [_function(entry) for entry in FUNCTIONS.values()]
     items += [Completion(entry.name, "series", entry.name, entry.kind, entry.summary) for entry in BUILT_INS.values()]
     if place.head in ("enter", "exit", "trail"):
-        items += [Completion(name, "series", name, "position", text) for name, text in POSITION_NAMES.items()]
+        items += [Completion(name, "series", name, "position", found.summary) for name, found in POSITION_NAMES.items()]
     items += [
         Completion(form.word, "form", form.snippet, form.template, form.summary, True)
         for form in FORMS

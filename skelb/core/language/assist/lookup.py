@@ -69,7 +69,7 @@ def explain_word(source: str, offset: int, checked: Checked) -> Explained | None
         fields = f"\n\nFields: {', '.join('.' + name for name in entry.fields)}" if entry.fields else ""
         return Explained(word, f"{entry.summary}{fields}", span, f"name/{word}")
     if word in POSITION_NAMES:
-        return Explained(word, POSITION_NAMES[word], span, f"name/{word}")
+        return Explained(word, POSITION_NAMES[word].summary, span, f"name/{word}")
     forms = forms_of(word)
     if forms:
         text = "\n\n".join(form.summary for form in forms)

@@ -10,13 +10,12 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Literal, TypeVar
 
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS
+from skelb.core.catalogue import BUILT_INS, EVEN, FUNCTIONS, POSITION_NAMES, Function, Mirroring, Parameter
 from skelb.core.language.check import Checked
 from skelb.core.language.same import Meanings
 from skelb.core.language.tools.written import written, written_statement
 from skelb.core.language.tree import (
     AllOf,
-    Argument,
     Arithmetic,
     Breakeven,
     Call,
@@ -56,22 +55,7 @@ _T = TypeVar("_T")
 
 MOST_NAMES = 60  # that stand on one another
 
-_PRICES = frozenset(
-    "open high low close mid typical day_open day_high day_low entry_price stop_price target_price".split()
-)
-_SWAPPED_NAMES = {"high": "low", "upper_wick": "lower_wick", "day_high": "day_low", "gap_up": "gap_down"}
-_SWAPPED_FUNCTIONS = {"highest": "lowest", "crest": "trough", "peak": "dip", "climbs": "sinks", "gap_up": "gap_down",
-                      "max": "min", "ceil": "floor"}  # fmt: skip
-_SWAPPED_FIELDS = {"high": "low", "upper": "lower", "plus": "minus", "up": "down"}
-for _table in (_SWAPPED_NAMES, _SWAPPED_FUNCTIONS, _SWAPPED_FIELDS):
-    _table.update({right: left for left, right in list(_table.items())})
-_PRICE_FUNCTIONS = frozenset(
-    "sma ema wma wilder hma dema tema kama vwma average fit channel bollinger keltner psar supertrend ichimoku vwap"
-    " highest lowest crest trough peak dip median hold opening_range prior_day prior_week".split()
-)
-_CHANGE_FUNCTIONS = frozenset("roc cci tsi cmo macd zscore gain obv accumulation money_flow".split())
-_SWINGS = frozenset("rsi stoch stoch_rsi williams mfi rank".split())  # from one end to the other; the middle stays
-_CHANGE_FIELDS = frozenset(["slope", "side"])
+_TURNED: tuple[Sort, ...] = ("price", "change", "swing")
 _FLIPPED = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "==", "!=": "!="}
 _NAMED_OPPOSITES = {"up": "down", "long": "short", "above": "below", "over": "under", "rise": "fall", "rising": "falling",
                     "higher": "lower", "high": "low", "upper": "lower", "buy": "sell", "bull": "bear", "flood": "ebb",
@@ -273,13 +257,13 @@ class Mirror:
             return self._sort_of_input(checked.inputs[node.name], node)
         if node.name in checked.carries:
             raise Unmirrored(f"`{node.name}` is a running value; write its mirror image yourself")
-        if node.name in _PRICES:
-            return "price"
-        if node.name == "position":  # 1 while long, -1 while short
-            return "change"
+        if node.name in POSITION_NAMES:
+            return self._sort_by(POSITION_NAMES[node.name].mirror, node, ())
         if node.name in BUILT_INS:
-            return "condition" if BUILT_INS[node.name].kind == "condition" else "even"
-        return self._sort_of_call(Call(node.name, node.span, (), node.span)) if node.name in FUNCTIONS else "even"
+            return self._sort_by(_whole(BUILT_INS[node.name].mirror, node), node, ())
+        if node.name in FUNCTIONS:
+            return self._sort_of_call(Call(node.name, node.span, (), node.span))
+        raise Unmirrored(f"`{node.name}` is a column of the bars, which has no mirror image of its own")
 
     def _sort_of_input(self, found: Input, node: Name) -> Sort:
         if found.kind == "choice" and self._checked.meanings[found.name].series:
@@ -289,36 +273,61 @@ class Mirror:
         return "condition" if found.kind == "switch" else "even"
 
     def _sort_of_field(self, node: Field) -> Sort:
+        call, mirror = self._mirror_of_field(node)
+        return self._sort_by(mirror, node, self._numbers(call))
+
+    def _mirror_of_field(self, node: Field) -> tuple[Call, Mirroring]:
+        """The call that a field is of, and what the mirror makes of that field."""
         base = self._resolved(node.record)
-        name = base.name if isinstance(base, (Call, Name)) else ""
-        if node.name in _CHANGE_FIELDS:
-            return "change"
-        if name in ("aroon", "adx", "vortex"):
-            return "even"
-        if name in _SWINGS:
-            return "swing"
-        if name == "macd":
-            return "change"
-        return "price" if name in _PRICE_FUNCTIONS else "even"
+        while isinstance(base, OnTimeframe):
+            base = self._resolved(base.x)
+        if isinstance(base, Name):
+            base = Call(base.name, base.span, (), base.span)
+        entry = FUNCTIONS.get(base.name) or BUILT_INS.get(base.name) if isinstance(base, Call) else None
+        if entry is None or not isinstance(entry.mirror, Mapping) or node.name not in entry.mirror:
+            raise Unmirrored(f"`{written(node)}` has no mirror image")
+        assert isinstance(base, Call)
+        return base, entry.mirror[node.name]
 
     def _sort_of_call(self, node: Call) -> Sort:
-        function = FUNCTIONS.get(node.name)
-        if function is None:
-            raise Unmirrored(f"`{node.name}` is not known here")
-        if function.result == "condition":
-            return "condition"
-        first = node.arguments[0].value if node.arguments else None
-        if node.name in _CHANGE_FUNCTIONS:
-            return "change"
-        if node.name in _SWINGS:
-            of_bars = function.parameters[0].kind not in ("number", "any")
-            return "swing" if first is None or of_bars or self._is_turned(first) else "even"
-        if node.name in ("prior", "hold", "median", "highest", "lowest", "min", "max", "clamp", "round", "floor", "ceil",
-                         "average", "crest", "trough", "peak", "dip") or node.name in _PRICE_FUNCTIONS:  # fmt: skip
-            return "price" if first is None else self.sort(first)
-        if node.name in ("sum", "sign", "cumulate") and first is not None:
-            return self._need(self.sort(first), ("change", "even"), node)
-        return "even"
+        return self._sort_by(_whole(_known_function(node).mirror, node), node, self._numbers(node))
+
+    def _numbers(self, node: Call) -> tuple[Expression, ...]:
+        """What a call is given to compute with, in the order of its parameters: not lengths, words or conditions."""
+        if node.name not in FUNCTIONS:
+            return ()
+        parameters = FUNCTIONS[node.name].parameters
+        given = {_parameter(node, place).name: item.value for place, item in enumerate(node.arguments)}
+        return tuple(given[item.name] for item in parameters if item.kind in ("number", "any") and item.name in given)
+
+    def _sort_by(self, mirror: Mirroring, node: Expression, numbers: tuple[Expression, ...]) -> Sort:
+        """The sort of a value that is mirrored so, made of these numbers. Raises Unmirrored when it has none."""
+        turns = mirror.turns
+        if turns in ("price", "change", "swing", "even", "condition"):
+            return turns
+        if turns == "as all":
+            return self._common_sort(numbers, node)
+        sorts = [self.sort(number) for number in numbers]
+        first = sorts[0] if sorts else "even"
+        if turns == "as x" or all(sort == "even" for sort in sorts):
+            return first
+        if turns == "product":
+            return "change" if sum(sort in _TURNED for sort in sorts) == 1 else "even"
+        if turns in ("linear", "absolute"):
+            return "change" if self._need(first, ("change",), node) and turns == "linear" else "even"
+        if turns == "cannot":
+            raise Unmirrored(f"`{written(node)}` has no mirror image")
+        self._need(first, _TURNED, node)
+        made: dict[str, Sort] = {"odd": "change", "size": "even", "swing of x": "swing"}
+        return made[turns]
+
+    def _common_sort(self, parts: tuple[Expression, ...], node: Expression) -> Sort:
+        """The sort of several values together: changes and swings may stand beside numbers, which are turned with them."""
+        sorts = {self.sort(part) for part in parts}
+        turned = sorts - {"even"}
+        if len(turned) > 1 or (turned == {"price"} and len(sorts) > 1):
+            raise Unmirrored(f"`{written(node)}` mixes what the mirror turns round with what it leaves")
+        return turned.pop() if turned else "even"
 
     def _sort_of_arithmetic(self, node: Arithmetic) -> Sort:
         a, b = self.sort(node.a), self.sort(node.b)
@@ -347,7 +356,9 @@ class Mirror:
             case Name():
                 return self._image_of_name(node)
             case Field():
-                return replace(node, record=self.image(node.record), name=_SWAPPED_FIELDS.get(node.name, node.name))
+                call, mirror = self._mirror_of_field(node)
+                is_turned = mirror.instead and self._is_exchanged(mirror, node, self._numbers(call))
+                return replace(node, record=self.image(node.record), name=mirror.instead if is_turned else node.name)
             case Call():
                 return self._image_of_call(node)
             case Negative() | Not():
@@ -383,7 +394,7 @@ class Mirror:
         if name not in self._checked.definitions:
             if name in self._checked.carries:
                 raise Unmirrored(f"`{name}` is a running value; write its mirror image yourself")
-            return replace(node, name=_SWAPPED_NAMES.get(name, name))
+            return self._image_of_built_in(node)
         if name not in self._images:
             if self._deep >= MOST_NAMES:
                 raise Unmirrored(f"`{name}` is one of more than {MOST_NAMES} names that stand on one another")
@@ -402,6 +413,14 @@ class Mirror:
                 self.definitions.append(f"{self._images[name]} = {written(value)}")
         return replace(node, name=self._images[name])
 
+    def _image_of_built_in(self, node: Name) -> Name:
+        if node.name in FUNCTIONS:
+            found = self._image_of_call(Call(node.name, node.span, (), node.span))
+            assert isinstance(found, Call)
+            return replace(node, name=found.name)
+        mirror = BUILT_INS[node.name].mirror if node.name in BUILT_INS else None
+        return replace(node, name=mirror.instead or node.name) if isinstance(mirror, Mirroring) else node
+
     def _new_name(self, name: str) -> str:
         words = name.replace(".", "_").split("_")
         turned = [_NAMED_OPPOSITES.get(word, word) for word in words]
@@ -412,29 +431,39 @@ class Mirror:
         return wanted
 
     def _image_of_call(self, node: Call) -> Expression:
-        function = FUNCTIONS.get(node.name)
-        if function is None:
-            raise Unmirrored(f"`{node.name}` is not known here")
-        name = node.name
-        first = node.arguments[0].value if node.arguments else None
-        turns = name in ("climbs", "sinks", "gap_up", "gap_down", "crest", "trough") or (
-            first is not None and function.parameters[0].kind in ("number", "any") and self._is_turned(first)
+        stated = _known_function(node).mirror
+        mirror = stated if isinstance(stated, Mirroring) else EVEN  # the fields of a record have their own
+        is_turned = self._is_exchanged(mirror, node, self._numbers(node))
+        together = self._turned(self._numbers(node), node) if mirror.turns == "as all" and is_turned else None
+        images: dict[str, Expression] = {}
+        for place, item in enumerate(node.arguments):
+            parameter, value = _parameter(node, place), item.value
+            if parameter.kind in ("number", "any"):
+                value = together(value) if together else self.image(value)
+            elif parameter.kind == "condition":
+                value = self.image(value)
+            elif is_turned and mirror.ends and parameter.name == mirror.ends[0]:
+                value = self._across(value, mirror.ends[1], node)
+                if not isinstance(value, Number):
+                    raise Unmirrored(f"`{written(node)}` has an end that is not written as a number")
+            images[parameter.name] = value
+        if is_turned and mirror.crossed:
+            one, other = mirror.crossed
+            images[one], images[other] = images[other], images[one]
+        arguments = (
+            replace(item, value=images[_parameter(node, place).name]) for place, item in enumerate(node.arguments)
         )
-        arguments = []
-        for position, item in enumerate(node.arguments):
-            index = position if item.name is None else [part.name for part in function.parameters].index(item.name)
-            kind = function.parameters[index].kind
-            value = self.image(item.value) if kind in ("number", "condition", "any") else item.value
-            arguments.append(Argument(item.name, value))
-        if turns and name in ("peak", "dip", "highest", "lowest", "climbs", "sinks", "gap_up", "gap_down", "max", "min",
-                              "crest", "trough", "floor", "ceil"):  # fmt: skip
-            name = _SWAPPED_FUNCTIONS[name]
-        if name == "clamp" and turns:
-            raise Unmirrored(f"`{written(node)}` has ends that would change places")
+        name = mirror.instead if is_turned and mirror.instead else node.name
         return replace(node, name=name, arguments=tuple(arguments))
 
+    def _is_exchanged(self, mirror: Mirroring, node: Expression, numbers: tuple[Expression, ...]) -> bool:
+        """Whether what takes its place in the mirror does so here: of what stays even it may be that nothing is turned."""
+        if mirror.turns in ("as x", "odd", "linear", "condition") and numbers:
+            return self._is_turned(numbers[0])
+        return mirror.turns != "as all" or self._common_sort(numbers, node) != "even"
+
     def _is_turned(self, node: Expression) -> bool:
-        return self.sort(node) in ("price", "change", "swing")
+        return self.sort(node) in _TURNED
 
     def _image_of_arithmetic(self, node: Arithmetic) -> Expression:
         sort = self._sort_of_arithmetic(node)
@@ -492,11 +521,10 @@ class Mirror:
 
     def _across(self, part: Expression, total: float, node: Expression) -> Expression:
         """A number as far from the other end."""
-        if isinstance(part, Number):
-            value = total - part.value
+        stated = part.x if isinstance(part, Negative) else part
+        if isinstance(stated, Number):
+            value = total - stated.value if stated is part else total + stated.value
             return Number(value, part.span) if value >= 0 else Negative(Number(-value, part.span), part.span)
-        if isinstance(part, Negative) and isinstance(part.x, Number):
-            return self._across(Number(total + part.x.value, part.span), total + total, node) if total else part.x
         if isinstance(part, Arithmetic) and part.operator == "-" and part.a == Number(total, part.a.span):
             return part.b
         return Arithmetic("-", Number(total, part.span), part, part.span)
@@ -517,6 +545,25 @@ class Mirror:
     def _resolved(self, node: Expression) -> Expression:
         """What a name stands for in the end; anything else is itself."""
         return self._named[node.name].stands_for if isinstance(node, Name) and node.name in self._named else node
+
+
+def _whole(mirror: Mirroring | Mapping[str, Mirroring], node: Expression) -> Mirroring:
+    """What the mirror makes of a value that is no record."""
+    if not isinstance(mirror, Mirroring):
+        raise Unmirrored(f"`{written(node)}` is a record; its parts have mirror images")
+    return mirror
+
+
+def _known_function(node: Call) -> Function:
+    if node.name not in FUNCTIONS:
+        raise Unmirrored(f"`{node.name}` is not known here")
+    return FUNCTIONS[node.name]
+
+
+def _parameter(node: Call, place: int) -> Parameter:
+    """What the argument at a place is for."""
+    parameters, named = FUNCTIONS[node.name].parameters, node.arguments[place].name
+    return parameters[place] if named is None else next(item for item in parameters if item.name == named)
 
 
 def _or_why(find: Callable[[Expression], _T], node: Expression) -> _T | Unmirrored:
