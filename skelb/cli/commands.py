@@ -25,5 +25,9 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "import": ("skelb.cli.storing", "Store bars from a file, in one transaction."),
     "demo": ("skelb.cli.storing", "Store the made-up demo world in the data folder."),
     "warm": ("skelb.cli.storing", "Compile what is compiled once, so that the first run does not wait for it."),
+    "doctor": (
+        "skelb.doctor",
+        "Tell versions, the data folder, compiled code and the port, for reports of trouble.",
+    ),
     "serve": ("skelb.serving", "Open the application in the browser's reach and print its address."),
 }

@@ -3,6 +3,7 @@
 import sys
 from importlib import import_module
 
+from skelb import __version__
 from skelb.cli.commands import COMMANDS
 from skelb.core.errors import SkelbError
 
@@ -41,6 +42,9 @@ def _run(arguments: list[str]) -> int | None:
             print(f"  {name:{_WIDEST}}  {said}")
         print("\nskelb COMMAND --help tells what a command takes.")
         return None if arguments else 2
+    if arguments[0] == "--version":
+        print(f"skelb {__version__}")
+        return None
     name, *rest = arguments
     if name not in COMMANDS:
         raise SkelbError(f"there is no command `{name}` (see skelb --help)")

@@ -45,6 +45,21 @@ def hold_folder(folder: Path, who: str) -> None:
     _held.append(lock)
 
 
+def holder_of(folder: Path) -> str | None:
+    """Who has a data folder open for writing; empty where who it is was not told, None when nobody has."""
+    try:
+        lock = os.open(folder / _LOCK, os.O_RDWR)
+    except OSError:
+        return None
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        return None
+    except OSError:
+        return os.pread(lock, 500, 0).decode(errors="replace").strip()
+    finally:
+        os.close(lock)
+
+
 def access_token(folder: Path) -> str:
     """The secret that requests carry, the same for the life of the data folder; in a file that only its owner reads."""
     path = folder / _TOKEN

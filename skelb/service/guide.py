@@ -18,7 +18,8 @@ from skelb.core.plan import input_values
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 
-GUIDE = Path(__file__).parents[2] / "docs" / "guide"
+_PACKAGED = Path(__file__).parents[1] / "guide"  # where a wheel has it
+GUIDE = _PACKAGED if _PACKAGED.exists() else Path(__file__).parents[2] / "docs" / "guide"
 _PICTURE_MARKET, _PICTURE_TIMEFRAME, _PICTURE_BARS = "KELP", "1h", 140
 _GROUPS = {
     "defines": "Statements that define",

@@ -155,7 +155,12 @@ def test_rank_correlation_is_that_of_the_shared_ranks(pairs):
 
 def test_results_are_the_cells_that_made_them():
     figures = {key: float(place) for place, key in enumerate(FIGURE_KEYS)} | {"trades": 7, "sharpe": None}
-    cells = [Cell(4, 1, figures), Cell(2, 0, None, error="a length of half a bar"), Cell(2, 1, figures), Cell(9, 0, figures)]
+    cells = [
+        Cell(4, 1, figures),
+        Cell(2, 0, None, error="a length of half a bar"),
+        Cell(2, 1, figures),
+        Cell(9, 0, figures),
+    ]
     found = Results.joined([Results.of(cells[:1]), Results.of(cells[1:]), Results.of([])])
     assert len(found) == 4 and found.errors == {1: "a length of half a bar"}
     inside, outside = found.part(0), found.part(1)
