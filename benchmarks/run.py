@@ -25,13 +25,15 @@ from skelb.core.catalogue import FUNCTIONS
 from skelb.core.engine import run, run_basket
 from skelb.core.explain import Explainer
 from skelb.core.figures import figures_of, record_of
-from skelb.core.language import Setting, check
+from skelb.core.language import check
 from skelb.core.language.assist import Surroundings, completions
 from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
 from skelb.core.trials import Axis, Results, Sweep, Task, grid_size, point_at, read_axis, run_cells, run_tasks
 from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
 from skelb.demo import make_bars as make_demo_bars
+from skelb.service.backtest import Choices
 from skelb.service.memory import keep_freed_memory
+from skelb.service.prepared import Prepared
 from skelb.service.settings import market_settings
 from skelb.service.tallies import Tallies
 from skelb.service.trials.orders import TrialSettings, layout_of
@@ -217,7 +219,10 @@ def demo_sweep_rows() -> list[Row]:
             for _ in run_cells(workers.submit, tasks, workers.ahead):
                 pass
 
-    layout = layout_of(TrialSettings(vary=["fast", "slow"]), sweep_of(), Setting())
+    layout = layout_of(
+        TrialSettings(vary=["fast", "slow"]),
+        Prepared.of(script.text, lambda title: None, dataset, ACCOUNT, Choices({})),
+    )
     cells = run_tasks(layout.sweep, tasks)
 
     def counted() -> None:
@@ -239,6 +244,7 @@ def demo_sweep_rows() -> list[Row]:
 COLD_CHECK = """
 import sys, time
 from skelb.core.language import check
+from skelb.service.backtest import Choices
 from skelb.service.memory import keep_loaded_objects
 check("x = close")
 keep_loaded_objects()

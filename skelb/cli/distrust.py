@@ -6,7 +6,7 @@ import typer
 
 from skelb.cli.declared import runner
 from skelb.cli.files import UsageError
-from skelb.cli.inputs import CliRun
+from skelb.cli.inputs import prepare, prepare_all
 from skelb.cli.options import (
     AccountOption,
     BarsOption,
@@ -22,7 +22,6 @@ from skelb.cli.options import (
     print_json,
 )
 from skelb.core.trials import KINDS, Rules
-from skelb.service.backtest import backtest
 from skelb.service.distrust import INSIDE_BARS, Stress, challenge_document, resample_document, stress_document
 
 app = typer.Typer()
@@ -37,8 +36,8 @@ def stress_command(
     seed: Annotated[int, typer.Option("--seed", help="Of the histories drawn.")] = 1,
 ) -> None:  # fmt: skip
     """Make a test worse on purpose: costs, later fills, exchanged sides, the same positions at other times, the other bars given."""
-    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
-    stress = Stress(setup.checked, setup.dataset, setup.account, setup.choices, setup.datasets[1:], seed)
+    prepared, datasets = prepare_all(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
+    stress = Stress(prepared, datasets[1:], seed)
     document = stress_document(stress)
     if json:
         print_json(document)
@@ -65,8 +64,7 @@ def resample_command(
     chosen = next((item for item in KINDS if item == kind), None)
     if chosen is None:
         raise UsageError(f"--kind is one of {', '.join(KINDS)}, not `{kind}`")
-    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
-    outcome = backtest(setup.checked, setup.dataset, setup.account, setup.choices).outcome
+    outcome = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to).backtest().outcome
     document = resample_document(outcome, chosen, samples, seed, share, block)
     if json:
         print_json(document)
@@ -93,8 +91,7 @@ def challenge_command(
 ) -> None:  # fmt: skip
     """Begin a funded account's test on every day of a backtest: how many starts pass."""
     rules = Rules(target, daily_loss, total_loss, least_days, most_days)
-    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
-    outcome = backtest(setup.checked, setup.dataset, setup.account, setup.choices).outcome
+    outcome = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to).backtest().outcome
     document = challenge_document(outcome, rules)
     if json:
         print_json(document)

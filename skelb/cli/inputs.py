@@ -1,22 +1,18 @@
 """What the commands read: scripts, bars, settings."""
 
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 
 from skelb.cli.files import UsageError, read_script, scripts_beside
 from skelb.core.bars import Bars, Market, Timeframe
-from skelb.core.engine import Account
 from skelb.core.errors import BarsError, SettingsError
-from skelb.core.language import Checked, Setting
-from skelb.core.plan import Dataset, input_values, make_dataset
-from skelb.core.trials import Sweep
-from skelb.service.backtest import Choices, read_date
+from skelb.core.plan import Dataset, make_dataset
+from skelb.service.backtest import SIDES, Choices, read_date
 from skelb.service.bars_csv import read_bars_csv
-from skelb.service.checking import checked_or_error, setting_for
 from skelb.service.datasets import Datasets
 from skelb.service.folder import data_folder, hold_folder
 from skelb.service.library import Library
+from skelb.service.prepared import Prepared
 from skelb.service.settings import account_settings, market_settings, read_settings_file
 from skelb.service.tallies import Tallies
 from skelb.store import FILE_NAME, Database
@@ -105,42 +101,26 @@ def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
     return settings.market(fallback), file.bars
 
 
-@dataclass(frozen=True)
-class CliRun:
-    """Everything a run needs, read from files and options."""
+def prepare_all(
+    file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None,
+    account: Path | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
+    to: str | None, inverted: bool = False,
+) -> tuple[Prepared, list[Dataset]]:  # fmt: skip
+    """A run on the market to trade, the first of the bars given, and the datasets of all. Raises SkelbError on whatever cannot be read."""
+    datasets = read_datasets(bars, market, timeframe, stored)
+    if sides not in SIDES:
+        raise SettingsError(f"--sides is long, short or both, not `{sides}`")
+    choices = Choices(settings_of(set_), sides, read_date(from_, "--from"), read_date(to, "--to"), inverted)
+    conditions = account_settings(read_settings_file(account) if account else {}).account()
+    found = Prepared.of(read_script(file), scripts_beside(file), datasets[0], conditions, choices).sound()
+    _ = found.inputs  # what cannot be is told before anything runs
+    return found, datasets
 
-    checked: Checked
-    datasets: list[Dataset]
-    account: Account
-    choices: Choices
-    setting: Setting
 
-    @property
-    def dataset(self) -> Dataset:
-        """The market to trade, where only one is."""
-        return self.datasets[0]
-
-    @classmethod
-    def read(
-        cls, file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None,
-        account: Path | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
-        to: str | None, inverted: bool = False,
-    ) -> "CliRun":  # fmt: skip
-        """Read all of it. Raises SkelbError on whatever cannot be read."""
-        datasets = read_datasets(bars, market, timeframe, stored)
-        dataset = datasets[0]
-        setting = setting_for(dataset.bars, dataset.market, scripts_beside(file))
-        checked = checked_or_error(read_script(file), setting)
-        conditions = account_settings(read_settings_file(account) if account else {}).account()
-        if sides not in ("both", "long", "short"):
-            raise SettingsError(f"--sides is long, short or both, not `{sides}`")
-        choices = Choices(settings_of(set_), sides, read_date(from_, "--from"), read_date(to, "--to"), inverted)
-        input_values(checked, choices.inputs)
-        return cls(checked, datasets, conditions, choices, setting)
-
-    def sweep(self) -> Sweep:
-        """The same setup for many runs."""
-        fixed = input_values(self.checked, self.choices.inputs)
-        return Sweep(
-            self.checked, self.dataset, self.account, fixed, self.choices.sides, self.choices.from_date, self.choices.to_date
-        )  # fmt: skip
+def prepare(
+    file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None,
+    account: Path | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
+    to: str | None,
+) -> Prepared:  # fmt: skip
+    """A run on the market to trade; further bars serve `from`. Raises SkelbError on whatever cannot be read."""
+    return prepare_all(file, bars, stored, market, account, set_, sides, timeframe, from_, to)[0]

@@ -8,7 +8,7 @@ import typer
 
 from skelb.cli.declared import runner
 from skelb.cli.files import UsageError, read_script, scripts_beside
-from skelb.cli.inputs import CliRun, read_dataset, settings_of, tallies_for
+from skelb.cli.inputs import prepare, prepare_all, read_dataset, settings_of, tallies_for
 from skelb.cli.options import (
     AccountOption,
     BarsOption,
@@ -37,8 +37,9 @@ from skelb.core.export import (
 from skelb.core.figures import FIGURES, Figures, Finding, daily_of, market_costs, market_figures, record_of
 from skelb.core.plan import Expressions, input_values
 from skelb.core.trials import Try
-from skelb.service import backtest as backtests
+from skelb.service.backtest import bar_at
 from skelb.service.checking import checked_or_error, setting_for
+from skelb.service.prepared import Prepared
 from skelb.service.tallies import label_of, setting_of
 from skelb.store import StoreError
 
@@ -100,10 +101,9 @@ def backtest(
     """Test a strategy bar by bar."""
     if without and not basket:
         raise UsageError("--without leaves markets out of a basket: give --basket too")
-    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to, invert)
-    choices = replace(setup.choices, against=against, dropped=tuple(without or ()))
+    prepared, datasets = prepare_all(file, bars, stored, market, account, set_, sides, timeframe, from_, to, invert)
     if basket:
-        together = backtests.backtest_basket(setup.checked, setup.datasets, setup.account, choices)
+        together = prepared.backtest_basket(datasets, against=against, dropped=tuple(without or ()))
         if json:
             print_json(basket_document(together.outcomes, together.figures, together.findings, equity))
             return
@@ -116,25 +116,24 @@ def backtest(
                 f"{outcome.plan.dataset.market.symbol:12} net {net:>14,.2f}  trades {found['trades']:>6}  cost of a day's range {share:>7}"
             )
         return
-    result = backtests.backtest(setup.checked, setup.dataset, setup.account, choices)
+    result = replace(prepared, choices=replace(prepared.choices, against=against)).backtest()
     if json:
         print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
     else:
         _print_figures(result.figures, result.findings)
-    _count(setup, result.outcome, stored)
+    _count(prepared, result.outcome, stored)
 
 
-def _count(setup: CliRun, outcome: Outcome, stored: list[str] | None) -> None:
+def _count(prepared: Prepared, outcome: Outcome, stored: list[str] | None) -> None:
     """A strategy's run on stored bars was looked at."""
-    daily = daily_of(record_of(outcome)) if stored and setup.checked.has_entries else None
+    checked, dataset, choices = prepared.checked, prepared.dataset, prepared.choices
+    daily = daily_of(record_of(outcome)) if stored and checked.has_entries else None
     if daily is not None:
-        inputs, checked = setup.choices.inputs, setup.checked
-        setting = setting_of(checked.source, setup.choices.sides, input_values(checked, inputs))
-        seen = Try(label_of(setup.dataset, inputs, "command line"), setting, daily)
+        setting = setting_of(checked.source, choices.sides, prepared.inputs)
         tallies = tallies_for(stored)
         tallies.begin(checked.title)
         with suppress(StoreError):  # the figures are out
-            tallies.count(checked.title, [(setup.dataset, [seen])])
+            tallies.count(checked.title, [(dataset, [Try(label_of(dataset, choices.inputs, "command line"), setting, daily)])])  # fmt: skip
 
 
 def _print_figures(figures: dict[str, Figures], findings: list[Finding]) -> None:
@@ -155,10 +154,10 @@ def explain(
     timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
 ) -> None:  # fmt: skip
     """Take one bar of a test apart: every rule, what filled, what was held back and why."""
-    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
-    result = backtests.backtest(setup.checked, setup.dataset, setup.account, setup.choices)
-    explainer = Explainer(setup.checked, result.outcome.plan, setup.account)
-    found = explainer.explain(backtests.bar_at(result.outcome, at))
+    prepared = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
+    result = prepared.backtest()
+    explainer = Explainer(prepared.checked, result.outcome.plan, prepared.account)
+    found = explainer.explain(bar_at(result.outcome, at))
     document, signals = explanation_document(found, result.outcome), signals_document(result.outcome)
     if json:
         print_json(document | {"signals": signals})

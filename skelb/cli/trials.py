@@ -11,7 +11,7 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from skelb.cli.declared import runner
 from skelb.cli.files import UsageError
-from skelb.cli.inputs import CliRun, tallies_for
+from skelb.cli.inputs import prepare, tallies_for
 from skelb.cli.options import (
     AccountOption,
     BarsOption,
@@ -61,9 +61,9 @@ def sweep(
     json: JsonOption = False,
 ) -> None:  # fmt: skip
     """Run every combination of some inputs' values, or some of them."""
-    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
+    prepared = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     settings = _settings(vary=vary, objective=_first(objective), min_trades=min_trades, design=draw, runs=runs, seed=seed, split=split)  # fmt: skip
-    layout = layout_of(settings, setup.sweep(), setup.setting)
+    layout = layout_of(settings, prepared)
     tallies = tallies_for(stored)
     results = _run(layout, jobs, dask, tallies, "sweeping")
     _write(layout, results, csv, parquet)
@@ -92,11 +92,11 @@ def search(
     json: JsonOption = False,
 ) -> None:  # fmt: skip
     """Try every small combination of conditions as the entry of a script, both ways."""
-    setup = CliRun.read(file, bars, stored, market, account, set_, "both", timeframe, from_, to)
-    wanted = [f"market={setup.dataset.market.symbol},{markets}"] if markets else []
+    prepared = prepare(file, bars, stored, market, account, set_, "both", timeframe, from_, to)
+    wanted = [f"market={prepared.dataset.market.symbol},{markets}"] if markets else []
     asked = {"conditions": condition or [], "most_parts": parts, "hold": hold}
     settings = _settings(kind="search", vary=wanted, objective=_first(objective), min_trades=min_trades, split=split, search=asked)  # fmt: skip
-    layout = layout_of(settings, setup.sweep(), setup.setting)
+    layout = layout_of(settings, prepared)
     tallies = tallies_for(stored)
     results = _run(layout, jobs, dask, tallies, "searching")
     _write(layout, results, csv, parquet)
@@ -120,10 +120,10 @@ def walk(
     """Choose inputs anew on every window and trade the days after it with them."""
     if choose not in ("value", "neighbours"):
         raise UsageError(f"--choose is value or neighbours, not `{choose}`")
-    setup = CliRun.read(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
+    prepared = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     order = {"count": windows, "ratio": ratio, "inside": inside, "outside": outside, "anchored": anchored}
     settings = _settings(kind="walk", vary=vary, objective=_first(objective), min_trades=min_trades, windows=order)
-    layout = layout_of(settings, setup.sweep(), setup.setting)
+    layout = layout_of(settings, prepared)
     results = _run(layout, jobs, dask, tallies_for(stored), "walking")
     readings = [Reading.of(layout.axes, False, results.part(part), settings.objective, min_trades) for part in range(len(layout.parts))]  # fmt: skip
     document = walk_document(layout.sweep, layout.parts, readings, "value" if choose == "value" else "neighbours")
@@ -184,8 +184,8 @@ def _studies(
     chosen = next((item for item in MOVE_UNITS if item == unit), None)
     if chosen is None:
         raise UsageError(f"--unit is one of {', '.join(MOVE_UNITS)}, not `{unit}`")
-    setup = CliRun.read(file, bars, stored, market, None, set_, "both", timeframe, from_, to)
-    return Studies(setup.checked, setup.dataset, setup.choices, setup.setting, chosen)
+    prepared = prepare(file, bars, stored, market, None, set_, "both", timeframe, from_, to)
+    return Studies(prepared, chosen)
 
 
 def _moved(row: Document) -> str:

@@ -1,13 +1,11 @@
 """The same rules over several markets on one account, as a document for the page."""
 
 from collections.abc import Sequence
-from dataclasses import replace
 from typing import Any
 
 from skelb.core.bars import Timeframe
 from skelb.core.export import evenly, finding_rows, plain_values
 from skelb.core.figures import basket_record, market_costs, market_figures
-from skelb.service.backtest import backtest_basket
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup
@@ -26,9 +24,8 @@ def basket_run(
     """
     timeframe = Timeframe.parse(setup.timeframe)
     chosen = [datasets.get(symbol, timeframe) for symbol in dict.fromkeys(markets)]
-    checked = setup.checked(library, setup.dataset(datasets))
-    choices = replace(setup.choices(checked), dropped=tuple(dropped), against=against)
-    result = backtest_basket(checked, chosen, setup.conditions(library), choices)
+    prepared = setup.prepared(library, datasets).sound()
+    result = prepared.backtest_basket(chosen, dropped=tuple(dropped), against=against)
     record = basket_record(result.outcomes)
     if against is not None:
         record = record.against(datasets.get(against, timeframe))

@@ -11,8 +11,7 @@ from skelb.core.bars import Commission, Market
 from skelb.core.engine import Account, Outcome, Pool, run
 from skelb.core.errors import SettingsError, SkelbError
 from skelb.core.figures import Figures, figures_of, record_of
-from skelb.core.language import Checked
-from skelb.core.plan import Dataset, Plan, SizeForm, input_values, make_dataset, make_plan
+from skelb.core.plan import Dataset, Plan, SizeForm, make_dataset, make_plan
 from skelb.core.plan.variants import one_bar_later
 from skelb.core.trials import (
     BANDS,
@@ -30,7 +29,7 @@ from skelb.core.trials import (
     timings,
     worst_equity,
 )
-from skelb.service.backtest import Choices
+from skelb.service.prepared import Prepared
 
 Document = dict[str, Any]
 SHOWN = ("net_profit", "return_over_drawdown", "profit_factor", "max_drawdown_percent", "win_rate", "trades")
@@ -45,18 +44,10 @@ class Stress:
     The same for the same seed. Raises SettingsError as `backtest` does.
     """
 
-    def __init__(
-        self,
-        checked: Checked,
-        dataset: Dataset,
-        account: Account,
-        choices: Choices,
-        others: Sequence[Dataset] = (),
-        seed: int = 1,
-    ) -> None:
-        self._checked, self._dataset, self._account, self._choices = checked, dataset, account, choices
-        self._inputs, self._pool, self._seed = input_values(checked, choices.inputs), Pool(), seed
-        self._plan = self._plan_on(dataset, choices.inverted)
+    def __init__(self, prepared: Prepared, others: Sequence[Dataset] = (), seed: int = 1) -> None:
+        self._checked, self._dataset, self._inputs = prepared.checked, prepared.dataset, dict(prepared.inputs)
+        self._account, self._choices, self._pool, self._seed = prepared.account, prepared.choices, Pool(), seed
+        self._plan = self._plan_on(self._dataset, self._choices.inverted)
         self._rows = self._made_worse() | {
             f"{other.market.symbol} {other.bars.timeframe}": partial(self._elsewhere, other) for other in others
         }

@@ -10,8 +10,7 @@ from skelb.core.engine import Account
 from skelb.core.language import check
 from skelb.core.language.tools import without_rules
 from skelb.core.plan import Dataset, Expressions
-from skelb.service.library import Library
-from skelb.service.setup import Setup
+from skelb.service.prepared import Prepared
 from skelb.service.studies import Studies
 
 Document = dict[str, Any]
@@ -81,13 +80,12 @@ def _clock(minutes: int) -> str:
     return f"{minutes // 60 % 24:02d}:{minutes % 60:02d}"
 
 
-def study_document(setup: Setup, library: Library, dataset: Dataset) -> Document:
-    """What the plan builder begins with. Raises ScriptError when the script has errors."""
-    checked = setup.checked(library, dataset)
-    examples = examples_for(dataset, setup.conditions(library))
+def study_document(prepared: Prepared) -> Document:
+    """What the plan builder begins with, of a sound script."""
+    examples = examples_for(prepared.dataset, prepared.account)
     return {
-        "title": checked.title,
-        "indicator": without_rules(checked),
-        "conditions": Studies.of(setup, library, dataset).conditions(),
+        "title": prepared.checked.title,
+        "indicator": without_rules(prepared.checked),
+        "conditions": Studies(prepared).conditions(),
         "examples": [{"section": item.section, "text": item.text, "said": item.said} for item in examples],
     }

@@ -10,7 +10,6 @@ from sqlalchemy import select
 from skelb import __version__
 from skelb.core.errors import NotFoundError
 from skelb.core.export import overview_document
-from skelb.service.backtest import backtest
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.readable import read_each
@@ -38,11 +37,10 @@ class KeptRuns:
 
     def keep(self, setup: Setup) -> KeptRun:
         """Run a setup once more and keep it. Raises SkelbError when it cannot run."""
-        dataset = setup.dataset(self._datasets)
-        checked = setup.checked(self._library, dataset)
-        figures = backtest(checked, dataset, setup.conditions(self._library), setup.choices(checked)).figures
+        prepared = setup.prepared(self._library, self._datasets).sound()
+        figures = prepared.backtest().figures
         with self._database.session() as session:
-            record = RunRecord(setup=setup.model_dump(mode="json"), figures=figures, data_version=dataset.data_version, engine_version=__version__)  # fmt: skip
+            record = RunRecord(setup=setup.model_dump(mode="json"), figures=figures, data_version=prepared.dataset.data_version, engine_version=__version__)  # fmt: skip
             session.add(record)
             session.flush()
             kept = _kept(record)
@@ -69,10 +67,7 @@ class KeptRuns:
 
         Raises NotFoundError when there is no such run, SkelbError when its market or account is gone.
         """
-        setup = self.run(number).setup
-        dataset = setup.dataset(self._datasets)
-        checked = setup.checked(self._library, dataset)
-        outcome = backtest(checked, dataset, setup.conditions(self._library), setup.choices(checked)).outcome
+        outcome = self.run(number).setup.prepared(self._library, self._datasets).sound().backtest().outcome
         found = overview_document(outcome, _MOST_POINTS)
         sides = np.where(outcome.trades.side > 0, "long", "short").tolist()
         trades = {"entry_time": outcome.entry_times().tolist(), "side": sides, "net": outcome.trades.net.tolist()}

@@ -12,17 +12,15 @@ from skelb.core.bars import Bools, Ints
 from skelb.core.catalogue import YES
 from skelb.core.errors import SettingsError
 from skelb.core.export import plain_values
-from skelb.core.language import Checked, Setting
+from skelb.core.language import Checked
 from skelb.core.language.tools import written
 from skelb.core.language.tree import Expression, Logic, Mark, Name, Not
 from skelb.core.language.walk import parts_within
 from skelb.core.plan import Dataset, Expressions, input_values
 from skelb.core.plan.watching import asks_position
 from skelb.core.trials import Group, Moves, MoveUnit, Study, calendar_of, divisors, study_of
-from skelb.service.backtest import Choices
-from skelb.service.checking import checked_or_error, setting_for
-from skelb.service.library import Library
-from skelb.service.setup import Setup
+from skelb.service.checking import checked_or_error
+from skelb.service.prepared import Prepared
 
 Document = dict[str, Any]
 _ASKED = "studied_condition"
@@ -34,23 +32,11 @@ class Studies:
     Moves are in points, in percent of the close they begin at, or in multiples of the ATR of 14 bars there. Raises SettingsError when no bar lies between them.
     """
 
-    def __init__(
-        self,
-        checked: Checked,
-        dataset: Dataset,
-        choices: Choices,
-        setting: Setting | None = None,
-        unit: MoveUnit = "points",
-    ) -> None:
-        self._checked, self._dataset, self._given, self._setting = checked, dataset, choices.inputs, setting
-        self._span, self._unit = _between(dataset, choices.from_date, choices.to_date), unit
-
-    @classmethod
-    def of(cls, setup: Setup, library: Library, dataset: Dataset, unit: MoveUnit = "points") -> "Studies":
-        """Of a setup on its dataset. Raises ScriptError when its script has errors."""
-        checked = setup.checked(library, dataset)
-        setting = setting_for(dataset.bars, dataset.market, library.saved_script)
-        return cls(checked, dataset, setup.choices(checked), setting, unit)
+    def __init__(self, prepared: Prepared, unit: MoveUnit = "points") -> None:
+        """Of a sound script."""
+        self._checked, self._dataset, self._setting = prepared.checked, prepared.dataset, prepared.setting
+        self._given, choices = prepared.choices.inputs, prepared.choices
+        self._span, self._unit = _between(prepared.dataset, choices.from_date, choices.to_date), unit
 
     def conditions(self, asked: str = "") -> list[Document]:
         """Every named condition, every part that an `and` joins, and every mark's, each with its study.

@@ -12,7 +12,7 @@ import numpy as np
 
 from skelb.core.bars import Bars, Timeframe
 from skelb.core.catalogue import YES
-from skelb.core.engine import Account, Outcome, Pool, kernel, run
+from skelb.core.engine import Outcome, Pool, kernel, run
 from skelb.core.errors import NotFoundError, SettingsError, SkelbError
 from skelb.core.explain import Explainer, funnel_of, sieves_of, why_sentences
 from skelb.core.export import (
@@ -30,14 +30,13 @@ from skelb.core.export import (
     window_document,
 )
 from skelb.core.figures import Figures, Record, daily_of, figures_of, record_of
-from skelb.core.language import Checked, check, utf16_offset
+from skelb.core.language import utf16_offset
 from skelb.core.language.tree import Input
-from skelb.core.plan import input_values
 from skelb.core.trials import Sweep, Try
-from skelb.service.backtest import Result, backtest
-from skelb.service.checking import setting_for
+from skelb.service.backtest import Result
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
+from skelb.service.prepared import Prepared
 from skelb.service.setup import Setup
 from skelb.service.tallies import Tallies, label_of, setting_of
 
@@ -74,7 +73,7 @@ class Workbench:
     def __init__(self, library: Library, datasets: Datasets, tallies: Tallies) -> None:
         self._library, self._datasets, self._tallies = library, datasets, tallies
         self._runs: OrderedDict[str, LiveRun] = OrderedDict()
-        self._tried: tuple[str, Sweep] | None = None
+        self._tried: tuple[str, Prepared, Sweep] | None = None
         self._pool = Pool()
 
     def run(self, setup: Setup) -> Document:
@@ -83,22 +82,20 @@ class Workbench:
         Raises SkelbError when the market, account, timeframe or dates cannot be.
         """
         started = time.perf_counter()
-        dataset = setup.dataset(self._datasets)
-        conditions = setup.conditions(self._library)
-        checked = check(setup.text, setting_for(dataset.bars, dataset.market, self._library.saved_script))
+        prepared = setup.prepared(self._library, self._datasets)
+        checked = prepared.checked
         document: Document = {"sound": checked.is_sound, "title": checked.title}
         document["inputs"] = [_input_document(found) for found in checked.inputs.values()]
         document["run"] = None
         document["problem"] = None
         if checked.is_sound:
-            choices = setup.choices(checked)
             try:
-                result = backtest(checked, dataset, conditions, choices)
+                result = prepared.backtest()
             except SkelbError as exc:
                 document["problem"] = str(exc)
             else:
-                document["run"] = self._keep(setup, checked, conditions, result)
-                self._count(setup, checked, record_of(result.outcome), setup.known_inputs(checked))
+                document["run"] = self._keep(setup, prepared, result)
+                self._count(setup, prepared, record_of(result.outcome), prepared.inputs)
         document["took_ms"] = (time.perf_counter() - started) * 1000.0
         return document
 
@@ -129,22 +126,23 @@ class Workbench:
         """
         key = setup.model_dump_json()
         if self._tried is None or self._tried[0] != key:
-            self._tried = (key, setup.sweep(self._library, self._datasets))
-        sweep = self._tried[1]
+            prepared = setup.prepared(self._library, self._datasets).sound()
+            self._tried = (key, prepared, prepared.sweep())
+        _, prepared, sweep = self._tried
         try:
             record = sweep.record({name: value}, self._pool)
         except SettingsError:
             return None
-        self._count(setup, sweep.checked, record, {**setup.known_inputs(sweep.checked), name: value})
+        self._count(setup, prepared, record, {**prepared.inputs, name: value})
         return figures_of(record)
 
-    def _count(self, setup: Setup, checked: Checked, record: Record, inputs: Mapping[str, Any]) -> None:
+    def _count(self, setup: Setup, prepared: Prepared, record: Record, inputs: Mapping[str, Any]) -> None:
         """What a page shows of a strategy was looked at."""
-        daily = daily_of(record) if checked.has_entries else None
+        daily = daily_of(record) if prepared.checked.has_entries else None
         if daily is not None:
-            dataset = setup.dataset(self._datasets)
-            setting = setting_of(setup.text, setup.sides, input_values(checked, inputs))
-            self._tallies.saw(checked.title, dataset, Try(label_of(dataset, inputs, "typed"), setting, daily))
+            chosen = {name: inputs[name] for name in prepared.choices.inputs}
+            seen = Try(label_of(prepared.dataset, chosen, "typed"), setting_of(setup.text, setup.sides, inputs), daily)
+            self._tallies.saw(prepared.checked.title, prepared.dataset, seen)
 
     def next_yes(self, key: str, lane: str, bar: int, way: int) -> int | None:
         """The nearest bar after `bar` (before it with `way` -1) on which a lane turns yes; None when there is none.
@@ -251,11 +249,11 @@ class Workbench:
         found = self._held(key)
         return window_document(found.scene, found.outcome, first, last, min(max(columns, 1), 6000), found.on)
 
-    def _keep(self, setup: Setup, checked: Checked, account: Account, result: Result) -> Document:
+    def _keep(self, setup: Setup, prepared: Prepared, result: Result) -> Document:
         outcome, dataset = result.outcome, result.outcome.plan.dataset
         key = blake2b(f"{setup.model_dump_json()} {dataset.data_version}".encode(), digest_size=8).hexdigest()
-        explainer = Explainer(checked, outcome.plan, account)
-        scene = scene_of(checked, outcome.plan.expressions, dataset)
+        explainer = Explainer(prepared.checked, outcome.plan, prepared.account)
+        scene = scene_of(prepared.checked, outcome.plan.expressions, dataset)
         live = LiveRun(key, scene, explainer, result, Charted.own(dataset))
         self._hold(live)
         return _run_document(live)

@@ -6,8 +6,8 @@ from typing import Annotated
 from fastapi import APIRouter, Depends
 
 from skelb.core.bars import Timeframe
+from skelb.core.engine import Outcome
 from skelb.core.trials import Rules
-from skelb.service.backtest import Result, backtest
 from skelb.service.distrust import Stress, challenge_document, resample_document
 from skelb.service.setup import Setup
 from skelb.web.schemas import ChallengeIn, ChallengeOut, ResampleIn, ResampleOut, StressIn, StressStepOut
@@ -18,11 +18,8 @@ router = APIRouter(prefix="/api/doubt", tags=["doubt"])
 
 def _stress(body: StressIn, app: App) -> Stress:
     """Planned before the answer begins, so that what cannot be run is told as an error."""
-    setup = body.setup
-    dataset = setup.dataset(app.datasets)
-    checked = setup.checked(app.library, dataset)
     others = [app.datasets.get(place.market, Timeframe.parse(place.timeframe)) for place in body.others]
-    return Stress(checked, dataset, setup.conditions(app.library), setup.choices(checked), others)
+    return Stress(body.setup.prepared(app.library, app.datasets).sound(), others)
 
 
 @router.post(
@@ -43,7 +40,7 @@ def stress(planned: Annotated[Stress, Depends(_stress)]) -> Iterable[StressStepO
 @router.post("/resample")
 def resample(body: ResampleIn, app: App) -> ResampleOut:
     """The trades of a run drawn anew."""
-    outcome = _result(body.setup, app).outcome
+    outcome = _outcome(body.setup, app)
     found = resample_document(outcome, body.kind, body.samples, body.seed, body.share, body.block)
     return ResampleOut.model_validate(found)
 
@@ -51,11 +48,9 @@ def resample(body: ResampleIn, app: App) -> ResampleOut:
 @router.post("/challenge")
 def challenge(body: ChallengeIn, app: App) -> ChallengeOut:
     """A funded account's test begun on every day of a run."""
-    found = challenge_document(_result(body.setup, app).outcome, Rules(**body.rules.model_dump()))
+    found = challenge_document(_outcome(body.setup, app), Rules(**body.rules.model_dump()))
     return ChallengeOut.model_validate(found)
 
 
-def _result(setup: Setup, app: App) -> Result:
-    dataset = setup.dataset(app.datasets)
-    checked = setup.checked(app.library, dataset)
-    return backtest(checked, dataset, setup.conditions(app.library), setup.choices(checked))
+def _outcome(setup: Setup, app: App) -> Outcome:
+    return setup.prepared(app.library, app.datasets).sound().backtest().outcome

@@ -7,9 +7,7 @@ from fastapi import APIRouter
 from skelb.core.export import conversion_chart, conversion_document, conversion_names
 from skelb.core.language import Setting, check, utf16_offset
 from skelb.core.language.tools import brief, read_back, sheet_of, what_is_wrong
-from skelb.core.plan import Expressions, input_values
 from skelb.service import guide as guides
-from skelb.service.checking import setting_for
 from skelb.service.planning import examples_for, study_document
 from skelb.web.schemas import (
     BriefIn,
@@ -36,24 +34,23 @@ router = APIRouter(prefix="/api", tags=["scripts"])
 @router.post("/texts/sheet")
 def sheet(body: RunIn, app: App) -> SheetOut:
     """The rules of a text as rows of a plan; places are UTF-16 offsets, as a browser counts."""
-    dataset = body.setup.dataset(app.datasets)
+    prepared = body.setup.prepared(app.library, app.datasets)
     text = body.setup.text
-    checked = check(text, setting_for(dataset.bars, dataset.market, app.library.saved_script))
     rows = [
         SheetRowOut(
             section=row.section, side=row.side, text=row.text, start=utf16_offset(text, row.span[0]),
             end=utf16_offset(text, row.span[1]), is_on=row.is_on, off=row.off, mirror=row.mirror,
         )
-        for row in sheet_of(checked)
+        for row in sheet_of(prepared.checked)
     ]  # fmt: skip
-    examples = examples_for(dataset, body.setup.conditions(app.library))
+    examples = examples_for(prepared.dataset, prepared.account)
     return SheetOut(rows=rows, examples=[ExampleOut(section=e.section, text=e.text, said=e.said) for e in examples])
 
 
 @router.post("/texts/conditions")
 def conditions(body: RunIn, app: App) -> ConditionsOut:
     """The conditions of an indicator script with what followed them, and worked examples of rules."""
-    document = study_document(body.setup, app.library, body.setup.dataset(app.datasets))
+    document = study_document(body.setup.prepared(app.library, app.datasets).sound())
     return ConditionsOut.model_validate(document)
 
 
@@ -90,8 +87,8 @@ def guide_picture(id: str, app: App) -> dict[str, Any]:
 @router.post("/texts/readback")
 def readback(body: RunIn, app: App) -> TextOut:
     """The strategy in plain sentences."""
-    dataset = body.setup.dataset(app.datasets)
-    return TextOut(text="\n".join(read_back(body.setup.checked(app.library, dataset))))
+    prepared = body.setup.prepared(app.library, app.datasets).sound()
+    return TextOut(text="\n".join(read_back(prepared.checked)))
 
 
 @router.post("/texts/brief")
@@ -111,16 +108,14 @@ def wrong(body: TextOut, app: App) -> WrongOut:
 @router.post("/texts/conversion/names")
 def names_to_compare(body: RunIn, app: App) -> ConversionNamesOut:
     """What of the script can be compared, and with which columns of the bars."""
-    dataset = body.setup.dataset(app.datasets)
-    checked = body.setup.checked(app.library, dataset)
-    return ConversionNamesOut(names=conversion_names(checked), columns=list(dataset.bars.columns))
+    prepared = body.setup.prepared(app.library, app.datasets).sound()
+    return ConversionNamesOut(names=conversion_names(prepared.checked), columns=list(prepared.dataset.bars.columns))
 
 
 @router.post("/texts/conversion")
 def conversion(body: ConversionIn, app: App) -> dict[str, Any]:
     """How a name compares with a column of the original's values, and both lines around the first difference."""
-    dataset = body.setup.dataset(app.datasets)
-    checked = body.setup.checked(app.library, dataset)
-    expressions = Expressions(checked, input_values(checked, body.setup.known_inputs(checked)), dataset)
+    prepared = body.setup.prepared(app.library, app.datasets).sound()
+    checked, dataset, expressions = prepared.checked, prepared.dataset, prepared.expressions()
     document = conversion_document(checked, expressions, dataset, body.column, body.name)
     return {**document, "chart": conversion_chart(checked, expressions, dataset, body.name, body.column, document)}

@@ -62,8 +62,8 @@ Limits = Annotated[list[str] | None, Query(max_length=12, description="a figure 
 @router.post("/varying")
 def varying(body: VaryingIn, app: App) -> list[VaryingOut]:
     """What of a script can vary."""
-    checked = body.setup.checked(app.library, body.setup.dataset(app.datasets))
-    return [VaryingOut(**item) for item in varying_of(checked)]
+    prepared = body.setup.prepared(app.library, app.datasets).sound()
+    return [VaryingOut(**item) for item in varying_of(prepared.checked)]
 
 
 @router.get("/search/conditions")
@@ -211,14 +211,14 @@ def export(number: Number, app: App, form: Literal["csv", "parquet"] = "csv") ->
 @router.post("/study")
 def study(body: StudyIn, app: App) -> StudiedOut:
     """Every condition of a script with what followed it, and one more that is asked for."""
-    studies = Studies.of(body.setup, app.library, body.setup.dataset(app.datasets), body.unit)
+    studies = Studies(body.setup.prepared(app.library, app.datasets).sound(), body.unit)
     return StudiedOut.model_validate({"conditions": studies.conditions(body.condition)})
 
 
 @router.post("/calendar")
 def calendar(body: StudyIn, app: App) -> CalendarOut:
     """A condition on every weekday, month and hour at once."""
-    studies = Studies.of(body.setup, app.library, body.setup.dataset(app.datasets), body.unit)
+    studies = Studies(body.setup.prepared(app.library, app.datasets).sound(), body.unit)
     return CalendarOut.model_validate({"rows": studies.calendar(body.condition)})
 
 

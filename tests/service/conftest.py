@@ -54,5 +54,5 @@ def tried(application, title="Sway"):
 
 
 def worth(application, title="Sway"):
-    sweep = SETUP.sweep(application.library, application.datasets)
+    sweep = SETUP.prepared(application.library, application.datasets).sweep()
     return application.tallies.worth(title, sweep.dataset, daily_of(sweep.record({})))

@@ -11,6 +11,7 @@ from skelb.core.language import check
 from skelb.core.trials import Rules
 from skelb.service.backtest import Choices, backtest
 from skelb.service.distrust import Stress, challenge_document, stress_document
+from skelb.service.prepared import Prepared
 from tests.conftest import dataset, wave_bars
 
 SAW = "enter long when close < open\nenter short when close > open\nexit after 1 bars\nsize 1 units\n"
@@ -28,7 +29,7 @@ def saw_bars(size=600):
 
 def verdict(script, bars, per_order=0.0, **choices):
     account = Account(capital=100_000, commission=Commission(per_order=per_order))
-    stress = Stress(check(script), dataset(bars), account, Choices({}, **choices))
+    stress = Stress(Prepared.of(script, lambda title: None, dataset(bars), account, Choices({}, **choices)).sound())
     return stress_document(stress)
 
 

@@ -7,6 +7,7 @@ from skelb.core.language import check
 from skelb.core.plan import make_plan
 from skelb.service.backtest import Choices
 from skelb.service.planning import examples_for
+from skelb.service.prepared import Prepared
 from skelb.service.studies import Studies
 from tests.conftest import DEMO_SETTING, DEMO_TEXTS, dataset, wave_bars
 
@@ -19,12 +20,15 @@ enter long when twice
 """
 
 
+def prepared(text):
+    return Prepared.of(text, DEMO_SETTING.scripts, DATA, Account(), Choices({})).sound()
+
+
 @pytest.mark.parametrize("text", [*DEMO_TEXTS.values(), ASKING], ids=[*DEMO_TEXTS, "asking"])
 def test_conditions_of_any_script_are_counted_and_can_be_written(text):
-    checked = check(text, DEMO_SETTING)
     if any(word in text for word in (" from ", "pips")):
         return  # they need another market, or pips
-    found = Studies(checked, DATA, Choices({})).conditions()
+    found = Studies(prepared(text)).conditions()
     assert len({row["text"] for row in found}) == len(found)
     for row in found:
         assert row["count"] >= 0 and len(row["moves"]) == len(row["every"]) == 20
@@ -33,7 +37,7 @@ def test_conditions_of_any_script_are_counted_and_can_be_written(text):
 
 
 def test_what_asks_for_the_position_is_left_out():
-    texts = {row["text"] for row in Studies(check(ASKING), DATA, Choices({})).conditions()}
+    texts = {row["text"] for row in Studies(prepared(ASKING)).conditions()}
     assert {"twice", "close > open", "volume > 100"} <= texts
     assert not any("bars_held" in text or "position" in text for text in texts)
 

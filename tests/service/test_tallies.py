@@ -58,7 +58,7 @@ def test_what_was_tried_is_remembered(application, tmp_path):
 
 def test_a_try_that_could_not_be_written_is_made_again(application):
     dataset = SETUP.dataset(application.datasets)
-    sweep = SETUP.sweep(application.library, application.datasets)
+    sweep = SETUP.prepared(application.library, application.datasets).sweep()
     layout = application.trials.layout(order(vary=["n=5..8:1"]))
     cells = run_tasks(sweep, [Task(number, {"n": 5.0 + number}) for number in range(4)])
     with pytest.raises(StoreError), application.tallies.counting("Sway", layout.tries(cells, "a test")):
@@ -91,7 +91,7 @@ def test_who_only_looks_counts_for_as_long_as_it_looks(application, tmp_path):
 
 def test_without_a_folder_it_lasts_as_long_as_the_command(application):
     tallies = Tallies(None)
-    sweep = SETUP.sweep(application.library, application.datasets)
+    sweep = SETUP.prepared(application.library, application.datasets).sweep()
     assert tallies.worth("Sway", sweep.dataset, daily_of(sweep.record({}))).settings == 0
     known = daily_of(sweep.record({}))
     quiet = tallies.worth("Sway", sweep.dataset, replace(known, changes=np.zeros(known.changes.size)))

@@ -13,7 +13,6 @@ from sqlalchemy import event, text
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
 from skelb.core.trials import Cell, Results, point_at
 from skelb.service.application import Application
-from skelb.service.backtest import backtest
 from skelb.service.baskets import basket_run
 from skelb.service.trials.desk import View
 from skelb.service.trials.estimate import estimated
@@ -33,9 +32,7 @@ def runs_of(application, number):
 def alone(application, point, **dates):
     """The figures of one backtest at a point, as the Workbench makes it."""
     setup = SETUP.model_copy(update={"inputs": {k: v for k, v in point.items() if k in ("n", "m")}, **dates})
-    dataset = setup.dataset(application.datasets)
-    checked = setup.checked(application.library, dataset)
-    return backtest(checked, dataset, setup.conditions(application.library), setup.choices(checked)).figures["all"]
+    return setup.prepared(application.library, application.datasets).backtest().figures["all"]
 
 
 # --- stopping and going on -----------------------------------------------------------------------------------------
@@ -289,10 +286,7 @@ def test_a_search_tells_its_conditions_and_gives_each_as_a_script(application):
     assert {row["label"] for row in rows} == {*conditions, " and ".join(conditions)} and len(rows) == 6
     best = rows[0]
     setup = SETUP.model_copy(update={"text": application.desk.script_of(number, best["number"])})
-    dataset = setup.dataset(application.datasets)
-    checked = setup.checked(application.library, dataset)
-    figures = backtest(checked, dataset, setup.conditions(application.library), setup.choices(checked)).figures["all"]
-    assert figures == best["figures"]
+    assert setup.prepared(application.library, application.datasets).backtest().figures["all"] == best["figures"]
 
 
 def test_an_estimate_counts_runs_parts_and_memory(application):

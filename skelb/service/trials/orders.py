@@ -11,7 +11,6 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from skelb.core.bars import Ints
 from skelb.core.errors import SettingsError
-from skelb.core.language import Setting
 from skelb.core.plan import Dataset, input_values
 from skelb.core.trials import (
     MOST_RUNS,
@@ -34,9 +33,10 @@ from skelb.core.trials import (
     windows_by_count,
     windows_by_length,
 )
-from skelb.service.checking import checked_or_error, setting_for
+from skelb.service.checking import checked_or_error
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
+from skelb.service.prepared import Prepared
 from skelb.service.setup import Setup
 from skelb.service.tallies import label_of, setting_of
 
@@ -177,14 +177,13 @@ class Layout:
 
 def laid_out(order: TrialOrder, library: Library, datasets: Datasets) -> Layout:
     """The layout of an order. Raises SkelbError on whatever cannot be run."""
-    dataset = order.setup.dataset(datasets)
-    setting = setting_for(dataset.bars, dataset.market, library.saved_script)
-    return layout_of(order, order.setup.sweep(library, datasets), setting)
+    return layout_of(order, order.setup.prepared(library, datasets).sound())
 
 
-def layout_of(settings: TrialSettings, sweep: Sweep, setting: Setting) -> Layout:
-    """The layout of settings on a sweep that is at hand. Raises SkelbError on whatever cannot be run."""
+def layout_of(settings: TrialSettings, prepared: Prepared) -> Layout:
+    """The layout of settings on a run with a sound script. Raises SkelbError on whatever cannot be run."""
     check_objective(settings.objective)
+    sweep, setting = prepared.sweep(), prepared.setting
     vary, found = list(settings.vary), None
     if settings.kind == "search":
         asked = settings.search

@@ -1,0 +1,67 @@
+"""A run made ready: script, bars, account and choices together, from whatever said them."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+from skelb.core.engine import Account
+from skelb.core.language import Checked, Scripts, Setting, check
+from skelb.core.plan import Dataset, Expressions, InputValue, input_values
+from skelb.core.trials import Sweep
+from skelb.service.backtest import BasketResult, Choices, Result, backtest, backtest_basket
+from skelb.service.checking import raise_errors, setting_for
+
+
+@dataclass(frozen=True, eq=False)
+class Prepared:
+    """All that a run is made of. The script may have errors: `sound` says which, and everything else asks for it first.
+
+    `setting` is what the script was checked with: another text for the same place is checked with it too.
+    """
+
+    checked: Checked
+    dataset: Dataset
+    account: Account
+    choices: Choices
+    setting: Setting
+
+    @classmethod
+    def of(cls, text: str, scripts: Scripts, dataset: Dataset, account: Account, choices: Choices) -> "Prepared":
+        """A text checked for a dataset; inputs may be chosen that it does not have, which running it refuses."""
+        setting = setting_for(dataset.bars, dataset.market, scripts)
+        return cls(check(text, setting), dataset, account, choices, setting)
+
+    def sound(self) -> "Prepared":
+        """Itself. Raises ScriptError with the script's first error when it has any."""
+        raise_errors(self.checked)
+        return self
+
+    def with_known_inputs(self) -> "Prepared":
+        """Only inputs that the script has: others are left from an earlier text and mean nothing."""
+        known = {name: value for name, value in self.choices.inputs.items() if name in self.checked.inputs}
+        return replace(self, choices=replace(self.choices, inputs=known))
+
+    @cached_property
+    def inputs(self) -> Mapping[str, InputValue]:
+        """Every input with its value. Raises SettingsError on one that cannot be."""
+        return input_values(self.checked, self.choices.inputs)
+
+    def expressions(self) -> Expressions:
+        """The values of the script's names."""
+        return Expressions(self.checked, dict(self.inputs), self.dataset)
+
+    def backtest(self) -> Result:
+        """The judged run. Raises SettingsError on inputs, sides or dates that cannot be."""
+        return backtest(self.checked, self.dataset, self.account, self.choices)
+
+    def backtest_basket(self, datasets: Sequence[Dataset], **chosen: Any) -> BasketResult:
+        """The judged run on several markets; `chosen` are further choices. Raises SettingsError as `backtest` does."""
+        return backtest_basket(self.checked, datasets, self.account, replace(self.choices, **chosen))
+
+    def sweep(self) -> Sweep:
+        """The same for many runs."""
+        chosen = self.choices
+        return Sweep(
+            self.checked, self.dataset, self.account, dict(self.inputs), chosen.sides, chosen.from_date, chosen.to_date, chosen.inverted
+        )  # fmt: skip
