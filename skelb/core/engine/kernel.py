@@ -1,4 +1,4 @@
-# mypy: disable-error-code="no-untyped-def, call-overload"
+# mypy: disable-error-code="no-untyped-def, no-untyped-call, call-overload"
 """The compiled simulation: one pass over the bars, in the order the engine page gives.
 
 Everything the compiler inlines lives in this file: its on-disk cache notices edits only here. The kernel is

@@ -1,0 +1,36 @@
+"""What the tools of `make check` cannot say: imports that wait inside functions are a few, each for a reason."""
+
+import ast
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent / "skelb"
+# Slow to load and seldom needed, an extra that may not be there, or what would go round in a circle.
+WAITING = {
+    "cli/lsp.py": {"skelb.service.folder", "skelb.service.library", "skelb.store"},
+    "cli/texts.py": {"skelb.cli.options"},
+    "core/compiled.py": {"numba"},
+    "core/language/reading/near.py": {"rapidfuzz.fuzz", "rapidfuzz.process"},
+    "core/trials/study.py": {"scipy.special"},
+    "core/trials/surface.py": {"scipy.spatial"},
+    "doctor.py": {"skelb.service.warm"},
+    "service/trials/workers.py": {"distributed"},
+    "store/database.py": {"alembic", "alembic.config"},
+}
+
+
+def inside_functions(tree):
+    for function in ast.walk(tree):
+        if isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda):
+            for node in ast.walk(function):
+                if isinstance(node, ast.ImportFrom):
+                    yield node.module
+                elif isinstance(node, ast.Import):
+                    yield from (item.name for item in node.names)
+
+
+def test_imports_that_wait_inside_functions_are_these():
+    found = {}
+    for path in ROOT.rglob("*.py"):
+        if modules := set(inside_functions(ast.parse(path.read_text()))):
+            found[path.relative_to(ROOT).as_posix()] = modules
+    assert found == WAITING
