@@ -1,6 +1,8 @@
 """What the tools of `make check` cannot say: imports that wait inside functions are a few, each for a reason."""
 
 import ast
+import gzip
+import re
 from pathlib import Path
 
 ROOT = Path(__file__).parent.parent / "skelb"
@@ -34,3 +36,10 @@ def test_imports_that_wait_inside_functions_are_these():
         if modules := set(inside_functions(ast.parse(path.read_text()))):
             found[path.relative_to(ROOT).as_posix()] = modules
     assert found == WAITING
+
+
+def test_what_the_first_page_loads_stays_small():
+    """The scripts that the page names itself, packed: the other places and what opens on demand are fetched later."""
+    static = ROOT / "web" / "static"
+    scripts = re.findall(r'(?:src|href)="/(assets/[^"]+\.js)"', (static / "index.html").read_text())
+    assert scripts and sum(len(gzip.compress((static / name).read_bytes())) for name in scripts) < 355_000

@@ -7,7 +7,7 @@ import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { router } from "./app/router";
 import "./theme.css";
-import { restoreTheme } from "./ui";
+import { fetchParts, restoreTheme } from "./ui";
 
 restoreTheme();
 const queries = new QueryClient({ defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 1 } } });
@@ -19,3 +19,4 @@ createRoot(document.getElementById("root")!).render(
     </QueryClientProvider>
   </StrictMode>,
 );
+window.addEventListener("load", fetchParts);

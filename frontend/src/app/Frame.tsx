@@ -3,10 +3,11 @@ import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-route
 import { BookOpen, Grid3x3, Library, Moon, Spline, Sun, Waves } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { leftOutQuery, marketsQuery, scriptsQuery } from "@/api";
-import { LiveRegion, Notice, setTheme, useCommands, useTheme, type Command } from "@/ui";
-import { KeyboardCard } from "./KeyboardCard";
-import { Palette } from "./Palette";
+import { type Command, later, LiveRegion, Notice, setTheme, useCommands, useTheme } from "@/ui";
 import { placeAsLeft, type Place } from "./places";
+
+const KeyboardCard = later(() => import("./KeyboardCard").then((found) => found.KeyboardCard));
+const Palette = later(() => import("./Palette").then((found) => found.Palette));
 
 const PLACES = [
   { to: "/", label: "Workbench", icon: Spline },

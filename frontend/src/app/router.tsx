@@ -1,13 +1,17 @@
 import { createRootRoute, createRoute, createRouter, redirect, useNavigate, type ErrorComponentProps } from "@tanstack/react-router";
 import type { SetupState } from "@/api";
-import { Guide } from "@/guide";
-import { Markets } from "@/markets";
-import { Shelf } from "@/shelf";
-import { FACES as TRIAL_FACES, Trials, type TrialsState } from "@/trials";
+import type { TrialsState } from "@/trials";
+import { FACES as TRIAL_FACES } from "@/trials/faces";
 import { FACES, Workbench, type WorkbenchState } from "@/workbench";
-import { Trouble } from "@/ui";
+import { later, Trouble } from "@/ui";
 import { Frame } from "./Frame";
 import { placeAsLeft, rememberPlace, type Place } from "./places";
+
+// The Workbench is what opens first.
+const Trials = later(() => import("@/trials").then((place) => place.Trials));
+const Markets = later(() => import("@/markets").then((place) => place.Markets));
+const Shelf = later(() => import("@/shelf").then((place) => place.Shelf));
+const Guide = later(() => import("@/guide").then((place) => place.Guide));
 
 const text = (value: unknown): string | undefined => (typeof value === "string" && value ? value : undefined);
 const whole = (value: unknown): number | undefined => (Number.isInteger(value) ? (value as number) : undefined);

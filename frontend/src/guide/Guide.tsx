@@ -1,7 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, guideEntryQuery, guidePictureQuery, guideQuery, scriptsQuery, unwrap } from "@/api";
-import { Loading, Markdown, PreviewPicture, Trouble } from "@/ui";
+import { Loading, PreviewPicture, Trouble } from "@/ui";
+import { Markdown } from "@/ui/Markdown";
 import { grouped, searched } from "./model";
 
 interface Props {

@@ -2,15 +2,8 @@ import type { AxisValue, FigureInfo, Setup, SetupState, Surface, Trial, TrialOrd
 import { TIMEFRAMES } from "@/setup";
 import { plain } from "@/ui";
 
-export const FACES = [
-  { face: "sweep", label: "Sweep" },
-  { face: "walk", label: "Walk-forward" },
-  { face: "search", label: "Signal search" },
-  { face: "study", label: "Study" },
-  { face: "basket", label: "Basket" },
-  { face: "doubt", label: "Doubt" },
-] as const;
-export type Face = (typeof FACES)[number]["face"];
+export { FACES, type Face } from "./faces";
+import type { Face } from "./faces";
 
 /** The axis of a signal search: which entry is tried. */
 export const SIGNAL = "tried_signal";

@@ -1,6 +1,6 @@
 export * from "./Dialog";
 export * from "./format";
-export * from "./Markdown";
+export * from "./later";
 export * from "./MoveFan";
 export * from "./Picker";
 export * from "./PreviewPicture";

@@ -1,15 +1,16 @@
 import { useCallback, useEffect, useRef, useState, type Ref, type RefObject } from "react";
 import type { AskOnce, LensView, Run, Trace } from "@/api";
 import { DateField, TimeframePicker } from "@/setup";
-import { Notice, tellAll, useCommands, type Command } from "@/ui";
+import { later, Notice, tellAll, useCommands, type Command } from "@/ui";
 import { ChartPane, type ChartHandle } from "./ChartPane";
 import { LaneChooser } from "./chart/LaneChooser";
 import { useLanes } from "./chart/useLanes";
 import { priceDigits } from "./chart/draw";
-import { FollowBar } from "./follow/FollowBar";
 import type { useFollow } from "./follow/useFollow";
-import { Lens } from "./lens/Lens";
 import { TradeSentence } from "./trades/TradeSentence";
+
+const FollowBar = later(() => import("./follow/FollowBar").then((found) => found.FollowBar));
+const Lens = later(() => import("./lens/Lens").then((found) => found.Lens));
 
 interface Props {
   ref: RefObject<ChartHandle | null>;

@@ -3,25 +3,17 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
 import { accountsQuery, api, catalogueQuery, keptRunQuery, marketsQuery, scriptsQuery, setupOf, startQuery, traceQuery, unwrap, type Account, type Catalogue, type ChartWindow, type Market, type Script, type Setup, type SetupDefaults, type SetupState } from "@/api";
 import { InputsWord } from "@/setup";
-import { figureText, Loading, Notice, Tabs, tellAll, Trouble, useNarrow } from "@/ui";
-import { PlanBuilder } from "./builder/PlanBuilder";
+import { figureText, later, Loading, Notice, Tabs, tellAll, Trouble, useNarrow } from "@/ui";
 import { ChartDesk } from "./ChartDesk";
 import type { ChartHandle } from "./ChartPane";
 import { keepDraft, readDraft } from "@/keeping";
-import { FiguresSheet } from "./FiguresSheet";
 import { useFollow } from "./follow/useFollow";
-import { FunnelCard } from "./FunnelCard";
-import { InputsFace } from "./inputs/InputsFace";
 import { changedInputs, openedOf, retitled, titleIn, type Opened } from "./model";
 import { Notices } from "./Notices";
-import { SaveQuestion } from "./SaveQuestion";
 import { Sentence } from "./Sentence";
-import { SheetFace } from "./sheet/SheetFace";
 import { Soundings } from "./Soundings";
 import { StandingLine } from "./StandingLine";
 import { useSteps, type Step } from "./steps";
-import { StepsMenu } from "./StepsMenu";
-import { AskElsewhere, Changed, CheckConversion, Compared, ReadBack, Versions } from "./text/dialogs";
 import { TextFace } from "./text/TextFace";
 import type { Tool } from "./text/TextTools";
 import { TradesColumn } from "./trades/TradesColumn";
@@ -31,6 +23,22 @@ import { useChartRun } from "./useChartRun";
 import { useLiveRun } from "./useLiveRun";
 import { useSaving } from "./useSaving";
 import { FACES, useWorkbenchCommands, type Face, type OverChart } from "./useWorkbenchCommands";
+
+const InputsFace = later(() => import("./inputs/InputsFace").then((found) => found.InputsFace));
+const StepsMenu = later(() => import("./StepsMenu").then((found) => found.StepsMenu));
+const SheetFace = later(() => import("./sheet/SheetFace").then((found) => found.SheetFace));
+const FiguresSheet = later(() => import("./FiguresSheet").then((found) => found.FiguresSheet));
+const FunnelCard = later(() => import("./FunnelCard").then((found) => found.FunnelCard));
+const SaveQuestion = later(() => import("./SaveQuestion").then((found) => found.SaveQuestion));
+
+const PlanBuilder = later(() => import("./builder/PlanBuilder").then((found) => found.PlanBuilder));
+const dialogs = () => import("./text/dialogs");
+const AskElsewhere = later(() => dialogs().then((found) => found.AskElsewhere));
+const Changed = later(() => dialogs().then((found) => found.Changed));
+const CheckConversion = later(() => dialogs().then((found) => found.CheckConversion));
+const Compared = later(() => dialogs().then((found) => found.Compared));
+const ReadBack = later(() => dialogs().then((found) => found.ReadBack));
+const Versions = later(() => dialogs().then((found) => found.Versions));
 
 /** What the address holds of the Workbench: a setup, the face of the script, the bars of the chart. */
 export interface WorkbenchState extends SetupState {

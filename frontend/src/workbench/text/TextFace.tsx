@@ -1,11 +1,12 @@
 import { useCallback, useEffect, useLayoutEffect, useRef, useState } from "react";
 import type { BarExplained, Setup } from "@/api";
-import { Said, useHeld, type Held } from "@/ui";
+import { type Held, later, Said, useHeld } from "@/ui";
 import { ScriptEditor } from "./editor";
 import type { Explained, Finding } from "./language";
 import { BarNote } from "./BarNote";
 import { TextTools, type Tool } from "./TextTools";
-import { WordHelp } from "./WordHelp";
+
+const WordHelp = later(() => import("./WordHelp").then((found) => found.WordHelp));
 
 interface Props {
   title: string;

@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { X } from "lucide-react";
 import { guideEntryQuery, guidePictureQuery } from "@/api";
-import { Markdown, PreviewPicture } from "@/ui";
+import { later, PreviewPicture } from "@/ui";
 import type { Explained } from "./language";
+
+const Markdown = later(() => import("@/ui/Markdown").then((found) => found.Markdown));
 
 /** A word's page, kept beside the text. */
 export function WordHelp({ found, onClose }: { found: Explained; onClose: () => void }) {
