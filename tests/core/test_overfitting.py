@@ -59,6 +59,7 @@ def test_settings_that_could_not_run_do_not_count_and_one_alone_cannot_be_weighe
     sums[1] = np.nan
     assert overfitting(sums).settings == 2
     assert overfitting(sums[:2]) is None
+    assert overfitting(np.tile(sums[[0, 2]], (12_000, 1))).settings == 12_000  # of 24,000 every second
     assert Blocks.of(DAYS[: 2 * BLOCKS - 1]) is None
 
 

@@ -1,14 +1,16 @@
 """How often the setting that was best on some days is below the middle on the others."""
 
+import math
 from dataclasses import dataclass
 from itertools import combinations
 
 import numpy as np
 
-from skelb.core.bars import Floats, Ints
+from skelb.core.bars import Bools, Floats, Ints
+from skelb.core.compiled import njit
 
 BLOCKS = 12
-_MOST_CELLS = 4_000_000
+_MOST_SETTINGS = 20_000  # more of them tell no better, and would take seconds
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,33 +60,57 @@ def overfitting(sums: Floats) -> Overfitting | None:
     """The probability of overfitting, by combinatorially symmetric splits.
 
     sums : float64, shape (settings, 3 * BLOCKS), as `Blocks.sums`; settings with an unknown value do not count. None
-    with fewer than two settings.
+    with fewer than two settings; of more than 20,000 every second, third and so on.
 
     Bailey, Borwein, López de Prado and Zhu (2017), "The Probability of Backtest Overfitting", Journal of Computational
     Finance 20(4): of all ways to choose six of twelve stretches, the share in which the setting of the best Sharpe on
     the six ranks at or below the middle of all on the other six. Equals share their rank.
     """
     known = sums[~np.isnan(sums).any(axis=1)].reshape(-1, 3, BLOCKS)
+    known = known[:: max(1, -(-len(known) // _MOST_SETTINGS))]
     settings = len(known)
     if settings < 2:
         return None
-    chosen = np.array([[place in half for place in range(BLOCKS)] for half in combinations(range(BLOCKS), BLOCKS // 2)], np.float64)  # fmt: skip
+    halves = np.array([[place in half for place in range(BLOCKS)] for half in combinations(range(BLOCKS), BLOCKS // 2)])
+    by_stretch = np.ascontiguousarray(known.transpose(1, 2, 0))  # settings side by side: one after the other in memory
+    return Overfitting(_below_the_middle(by_stretch, halves) / len(halves), len(halves), settings)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _below_the_middle(sums: Floats, halves: Bools) -> int:
+    """In how many halves the best setting inside is at or below the middle outside; sums : (3, BLOCKS, settings)."""
+    settings = sums.shape[2]
+    whole, part = np.zeros((3, settings)), np.empty((3, settings))
+    inside, outside = np.empty(settings), np.empty(settings)
+    for kind in range(3):
+        for place in range(halves.shape[1]):
+            whole[kind] += sums[kind, place]
     below = 0
-    rows = max(1, _MOST_CELLS // settings)
-    for begin in range(0, len(chosen), rows):
-        halves = chosen[begin : begin + rows]
-        inside, outside = _sharpes(known, halves), _sharpes(known, 1.0 - halves)
-        best = inside.argmax(axis=1)
-        mine = outside[np.arange(len(halves)), best][:, None]
-        rank = (outside < mine).sum(axis=1) + ((outside == mine).sum(axis=1) + 1) / 2.0
-        below += int((rank <= (settings + 1) / 2.0).sum())
-    return Overfitting(below / len(chosen), len(chosen), settings)
+    for half in halves:
+        part[:] = 0.0
+        for kind in range(3):
+            for place in range(half.size):
+                if half[place]:
+                    part[kind] += sums[kind, place]
+        for row in range(settings):
+            inside[row] = _sharpe(part[0, row], part[1, row], part[2, row])
+            outside[row] = _sharpe(
+                whole[0, row] - part[0, row], whole[1, row] - part[1, row], whole[2, row] - part[2, row]
+            )
+        mine = outside[np.argmax(inside)]
+        lower, equal = 0, 0
+        for row in range(settings):
+            lower += outside[row] < mine
+            equal += outside[row] == mine
+        below += lower + (equal + 1) / 2.0 <= (settings + 1) / 2.0
+    return below
 
 
-def _sharpes(known: Floats, halves: Floats) -> Floats:
-    """Mean over deviation of every setting on the days of each half, shape (halves, settings); 0 without spread."""
-    count, total, squares = (halves @ known[:, place].T for place in range(3))
-    mean = total / np.maximum(count, 1.0)
-    variance = squares / np.maximum(count, 1.0) - mean * mean
-    is_known = variance > 1e-12 * np.maximum(squares, 1e-300) / np.maximum(count, 1.0)
-    return np.asarray(np.where(is_known, mean / np.sqrt(np.where(is_known, variance, 1.0)), 0.0))
+@njit(cache=True, nogil=True, error_model="numpy")
+def _sharpe(count: float, total: float, squares: float) -> float:
+    """Mean over deviation of so many changes by their sums; 0 without spread."""
+    if count <= 0.0:
+        return 0.0
+    mean = total / count
+    variance = squares / count - mean * mean
+    return mean / math.sqrt(variance) if variance > 1e-12 * squares / count else 0.0

@@ -8,7 +8,7 @@ import numpy as np
 
 from skelb.core.errors import SkelbError
 from skelb.core.figures import FIGURE_KEYS
-from skelb.core.trials import Sweep, Task, point_at, run_cells
+from skelb.core.trials import BLOCKS, Sweep, Task, point_at, run_cells
 from skelb.service.trials.orders import Layout
 from skelb.service.trials.workers import THREADS, workers_for
 
@@ -46,7 +46,9 @@ def estimated(layout: Layout) -> Estimate:
     near = (memo.held_bytes - before) / max(1, len(beside))
     points = layout.total // max(1, len(layout.parts))  # the parts of a point share what it computes
     values = far * sum(len(axis.values) for axis in layout.axes) + near * points
-    results = layout.total * (len(FIGURE_KEYS) + 2) * 8 * 2  # as they are stored, and one part ordered to be read
+    results = (
+        layout.total * (len(FIGURE_KEYS) + 3 * BLOCKS + 2) * 8 * 2
+    )  # as they are stored, and one part ordered to be read
     memory = results + points * _POINT_BYTES + min(memo.budget_bytes, int(values))
     return Estimate(layout.total, seconds * layout.total, memory)
 
