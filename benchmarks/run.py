@@ -31,8 +31,8 @@ from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
 from skelb.core.trials import Axis, Results, Sweep, Task, grid_size, point_at, read_axis, run_cells, run_tasks
 from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
 from skelb.demo import make_bars as make_demo_bars
+from skelb.service.allocation import keep_freed_memory
 from skelb.service.backtest import Choices
-from skelb.service.memory import keep_freed_memory
 from skelb.service.prepared import Prepared
 from skelb.service.settings import market_settings
 from skelb.service.tallies import Tallies
@@ -245,7 +245,7 @@ COLD_CHECK = """
 import sys, time
 from skelb.core.language import check
 from skelb.service.backtest import Choices
-from skelb.service.memory import keep_loaded_objects
+from skelb.service.allocation import keep_loaded_objects
 check("x = close")
 keep_loaded_objects()
 text = sys.stdin.read()

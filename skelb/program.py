@@ -6,7 +6,7 @@ import os
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 from skelb.cli import run_commands
-from skelb.service.memory import keep_freed_memory
+from skelb.service.allocation import keep_freed_memory
 
 
 def main() -> None:

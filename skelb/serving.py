@@ -14,9 +14,9 @@ import uvicorn
 from skelb.cli.declared import runner
 from skelb.cli.storing import install_demo
 from skelb.core.errors import SettingsError
+from skelb.service.allocation import keep_loaded_objects
 from skelb.service.application import Application
 from skelb.service.folder import access_token, data_folder, hold_folder
-from skelb.service.memory import keep_loaded_objects
 from skelb.web.app import make_app
 from skelb.web.patience import PatientProtocol
 

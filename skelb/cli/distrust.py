@@ -21,7 +21,7 @@ from skelb.cli.options import (
     ToOption,
     print_json,
 )
-from skelb.core.trials import KINDS, Rules
+from skelb.core.trials import KINDS, ChallengeRules
 from skelb.service.distrust import INSIDE_BARS, Stress, challenge_document, resample_document, stress_document
 
 app = typer.Typer()
@@ -90,7 +90,7 @@ def challenge_command(
     timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
 ) -> None:  # fmt: skip
     """Begin a funded account's test on every day of a backtest: how many starts pass."""
-    rules = Rules(target, daily_loss, total_loss, least_days, most_days)
+    rules = ChallengeRules(target, daily_loss, total_loss, least_days, most_days)
     outcome = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to).backtest().outcome
     document = challenge_document(outcome, rules)
     if json:

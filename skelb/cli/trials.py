@@ -31,7 +31,7 @@ from skelb.service.studies import Studies
 from skelb.service.tallies import Tallies
 from skelb.service.trials.documents import Document, run_layout, sweep_document, walk_document
 from skelb.service.trials.orders import Layout, TrialSettings, layout_of
-from skelb.service.trials.readings import Reading, exported, higher_is_better, overfitting_document
+from skelb.service.trials.ranking import Ranking, exported, higher_is_better, overfitting_document
 from skelb.service.trials.workers import THREADS
 
 app = typer.Typer()
@@ -125,8 +125,8 @@ def walk(
     settings = _settings(kind="walk", vary=vary, objective=_first(objective), min_trades=min_trades, windows=order)
     layout = layout_of(settings, prepared)
     results = _run(layout, jobs, dask, tallies_for(stored), "walking")
-    readings = [Reading.of(layout.axes, False, results.part(part), settings.objective, min_trades) for part in range(len(layout.parts))]  # fmt: skip
-    document = walk_document(layout.sweep, layout.parts, readings, "value" if choose == "value" else "neighbours")
+    rankings = [Ranking.of(layout.axes, False, results.part(part), settings.objective, min_trades) for part in range(len(layout.parts))]  # fmt: skip
+    document = walk_document(layout.sweep, layout.parts, rankings, "value" if choose == "value" else "neighbours")
     document["overfitting"] = overfitting_document(results, is_walk=True)
     if json:
         print_json(document)

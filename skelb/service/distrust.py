@@ -16,10 +16,10 @@ from skelb.core.plan.variants import one_bar_later
 from skelb.core.trials import (
     BANDS,
     DRAWS,
+    ChallengeRules,
     End,
     Kind,
     Measures,
-    Rules,
     Timing,
     challenge,
     counted,
@@ -244,7 +244,7 @@ INSIDE_BARS = (
 )
 
 
-def challenge_document(outcome: Outcome, rules: Rules) -> Document:
+def challenge_document(outcome: Outcome, rules: ChallengeRules) -> Document:
     """A challenge begun on every trading day of a run: the shares of its ends, and the days it took to pass."""
     days = outcome.plan.dataset.calendar.day[outcome.first : outcome.last + 1]
     found = challenge(outcome.equity, days, outcome.capital, rules, worst_equity(outcome))

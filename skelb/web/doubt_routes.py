@@ -7,7 +7,7 @@ from fastapi import APIRouter, Depends
 
 from skelb.core.bars import Timeframe
 from skelb.core.engine import Outcome
-from skelb.core.trials import Rules
+from skelb.core.trials import ChallengeRules
 from skelb.service.distrust import Stress, challenge_document, resample_document
 from skelb.service.setup import Setup
 from skelb.web.schemas import ChallengeIn, ChallengeOut, ResampleIn, ResampleOut, StressIn, StressStepOut
@@ -48,7 +48,7 @@ def resample(body: ResampleIn, app: App) -> ResampleOut:
 @router.post("/challenge")
 def challenge(body: ChallengeIn, app: App) -> ChallengeOut:
     """A funded account's test begun on every day of a run."""
-    found = challenge_document(_outcome(body.setup, app), Rules(**body.rules.model_dump()))
+    found = challenge_document(_outcome(body.setup, app), ChallengeRules(**body.rules.model_dump()))
     return ChallengeOut.model_validate(found)
 
 

@@ -16,8 +16,8 @@ from skelb.core.plan import make_plan
 from skelb.core.trials import (
     KINDS,
     Challenged,
+    ChallengeRules,
     Deflated,
-    Rules,
     challenge,
     counted,
     deflated,
@@ -213,7 +213,9 @@ def plain_challenge(equity, day, capital, rules):
 
 @given(
     st.lists(st.tuples(st.integers(0, 1), st.integers(-30, 32)), min_size=1, max_size=50),
-    st.builds(Rules, st.integers(1, 9), st.integers(1, 6), st.integers(1, 9), st.integers(0, 3), st.integers(3, 8)),
+    st.builds(
+        ChallengeRules, st.integers(1, 9), st.integers(1, 6), st.integers(1, 9), st.integers(0, 3), st.integers(3, 8)
+    ),
 )
 def test_challenges_by_plain_loops(steps, rules):
     day = np.cumsum([forward for forward, _ in steps]) + 100
@@ -245,7 +247,7 @@ def test_starts_that_the_data_ended_count_for_as_long_as_they_were_seen():
 
 def test_the_band_of_a_share_holds_the_true_one():
     """On equity that wanders; of 60 bands at most 8 may miss what long histories come to."""
-    rules = Rules(5, 3, 6, 0, 20)
+    rules = ChallengeRules(5, 3, 6, 0, 20)
 
     def shares(size, seed):
         equity = 100 + np.random.default_rng(seed).normal(0.05, 1.2, size).cumsum()
@@ -295,7 +297,7 @@ def test_the_worst_of_a_bar_is_that_of_the_lots_held_through_it():
 
 
 def test_a_loss_inside_a_bar_ends_a_challenge_though_the_close_is_well():
-    equity, days, rules = np.array([100.0, 101.0]), np.array([1, 2]), Rules(1, 2, 5)
+    equity, days, rules = np.array([100.0, 101.0]), np.array([1, 2]), ChallengeRules(1, 2, 5)
     assert challenge(equity, days, 100.0, rules).ends == ("passed", "passed")
     assert challenge(equity, days, 100.0, rules, np.array([97.0, 100.5])).ends == ("daily loss", "passed")
     assert challenge(equity, days, 100.0, rules, np.array([99.0, 94.0])).ends == ("total loss", "total loss")

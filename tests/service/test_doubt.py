@@ -8,7 +8,7 @@ from skelb.core.engine import Account
 from skelb.core.errors import SettingsError
 from skelb.core.figures import market_costs
 from skelb.core.language import check
-from skelb.core.trials import Rules
+from skelb.core.trials import ChallengeRules
 from skelb.service.backtest import Choices, backtest
 from skelb.service.distrust import Stress, challenge_document, stress_document
 from skelb.service.prepared import Prepared
@@ -99,9 +99,9 @@ def test_the_cost_of_a_trade_stands_against_the_days_range():
 
 def test_a_challenge_waits_for_its_least_days_and_times_out_after_its_most():
     result = backtest(check(SAW), dataset(saw_bars()), Account(capital=1_000), Choices({}, sides="long"))
-    soon = challenge_document(result.outcome, Rules(1.0, 50.0, 50.0))
-    late = challenge_document(result.outcome, Rules(1.0, 50.0, 50.0, least_days=3))
+    soon = challenge_document(result.outcome, ChallengeRules(1.0, 50.0, 50.0))
+    late = challenge_document(result.outcome, ChallengeRules(1.0, 50.0, 50.0, least_days=3))
     assert soon["shares"]["passed"] == 1 and soon["days_to_pass"] == {"median": 1.0, "most": 1}
     assert late["days_to_pass"] == {"median": 3.0, "most": 3} and late["decided"] == soon["decided"] - 2
-    never = challenge_document(result.outcome, Rules(99.0, 50.0, 50.0, most_days=2))
+    never = challenge_document(result.outcome, ChallengeRules(99.0, 50.0, 50.0, most_days=2))
     assert never["shares"]["timed out"] == 1 and never["days_to_pass"] is None

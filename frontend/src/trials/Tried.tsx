@@ -20,8 +20,8 @@ export function Tried({ seen }: { seen: Seen }) {
           <details className="mt-1 text-[12px]">
             <summary className="cursor-pointer text-soft">The best of all tries</summary>
             <ol className="mt-1">
-              {luck.best.map((tried) => (
-                <li key={tried.label} className="flex justify-between gap-3 py-0.5">
+              {luck.best.map((tried, place) => (
+                <li key={place} className="flex justify-between gap-3 py-0.5">
                   <span className="min-w-0 break-words">{tried.label}</span>
                   <span className="num shrink-0 text-soft">{tried.odds}</span>
                 </li>

@@ -1,7 +1,7 @@
 """Many runs made on purpose."""
 
 from skelb.core.trials.bootstrap import mean_range
-from skelb.core.trials.challenge import Challenged, End, Rules, challenge, worst_equity
+from skelb.core.trials.challenge import Challenged, ChallengeRules, End, challenge, worst_equity
 from skelb.core.trials.deflation import Deflated, deflated
 from skelb.core.trials.designs import DESIGNS, DesignKind, design
 from skelb.core.trials.grid import MOST_RUNS, PLACE_AXES, Axis, Point, default_axis, grid_size, point_at, read_axis
@@ -61,6 +61,7 @@ __all__ = [
     "Blocks",
     "CalendarRow",
     "Cell",
+    "ChallengeRules",
     "Challenged",
     "Deflated",
     "DesignKind",
@@ -79,7 +80,6 @@ __all__ = [
     "Point",
     "Resampled",
     "Results",
-    "Rules",
     "Search",
     "Shipment",
     "Span",

@@ -24,7 +24,7 @@ class Share:
 
 
 @dataclass(frozen=True)
-class Rules:
+class ChallengeRules:
     """What a challenge asks. Target and losses in percent of the capital at its start, days are trading days.
 
     A day's loss is counted from the equity at the day before's close, at the worst of every bar. It is passed at the
@@ -134,7 +134,9 @@ def worst_equity(outcome: Outcome) -> Floats:
     return np.minimum(before + moved * value - cost, outcome.equity)
 
 
-def challenge(equity: Floats, day: Ints, capital: float, rules: Rules, worst: Floats | None = None) -> Challenged:
+def challenge(
+    equity: Floats, day: Ints, capital: float, rules: ChallengeRules, worst: Floats | None = None
+) -> Challenged:
     """A challenge begun at the first bar of every trading day.
 
     equity : float64, shape (bars,), at each bar's close; worst : at its worst inside (as at the close, when None); day :

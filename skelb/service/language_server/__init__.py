@@ -10,7 +10,7 @@ from typing import Any
 from lsprotocol import types as lsp
 
 from skelb.core.language.assist import SORTS
-from skelb.service.language_server import changing, reading
+from skelb.service.language_server import answering, changing
 from skelb.service.language_server.positions import Positions
 from skelb.service.language_server.server import Reach, ScriptServer
 
@@ -56,22 +56,22 @@ _FEATURES: tuple[tuple[str, Callable[[ScriptServer, Any], Any], Any], ...] = (
     (lsp.TEXT_DOCUMENT_DID_CLOSE, _closed, None),
     (lsp.TEXT_DOCUMENT_DID_SAVE, _saved, None),
     (lsp.WORKSPACE_DID_CHANGE_WATCHED_FILES, _saved, None),
-    (lsp.TEXT_DOCUMENT_COMPLETION, reading.complete, lsp.CompletionOptions(trigger_characters=[".", '"'])),
-    (lsp.TEXT_DOCUMENT_HOVER, reading.hover, None),
-    (lsp.TEXT_DOCUMENT_SIGNATURE_HELP, reading.signature, lsp.SignatureHelpOptions(["(", ","])),
-    (lsp.TEXT_DOCUMENT_DEFINITION, reading.definition, None),
-    (lsp.TEXT_DOCUMENT_REFERENCES, reading.references, None),
-    (lsp.TEXT_DOCUMENT_DOCUMENT_HIGHLIGHT, reading.highlights, None),
-    (lsp.TEXT_DOCUMENT_DOCUMENT_LINK, reading.links, lsp.DocumentLinkOptions()),
-    (lsp.TEXT_DOCUMENT_FOLDING_RANGE, reading.folds, None),
-    (lsp.TEXT_DOCUMENT_DOCUMENT_SYMBOL, reading.symbols, None),
-    (lsp.WORKSPACE_SYMBOL, reading.workspace_symbols, None),
-    (lsp.TEXT_DOCUMENT_DIAGNOSTIC, reading.pulled, lsp.DiagnosticOptions(True, False)),
-    (lsp.TEXT_DOCUMENT_SEMANTIC_TOKENS_FULL, reading.tokens, _LEGEND),
+    (lsp.TEXT_DOCUMENT_COMPLETION, answering.complete, lsp.CompletionOptions(trigger_characters=[".", '"'])),
+    (lsp.TEXT_DOCUMENT_HOVER, answering.hover, None),
+    (lsp.TEXT_DOCUMENT_SIGNATURE_HELP, answering.signature, lsp.SignatureHelpOptions(["(", ","])),
+    (lsp.TEXT_DOCUMENT_DEFINITION, answering.definition, None),
+    (lsp.TEXT_DOCUMENT_REFERENCES, answering.references, None),
+    (lsp.TEXT_DOCUMENT_DOCUMENT_HIGHLIGHT, answering.highlights, None),
+    (lsp.TEXT_DOCUMENT_DOCUMENT_LINK, answering.links, lsp.DocumentLinkOptions()),
+    (lsp.TEXT_DOCUMENT_FOLDING_RANGE, answering.folds, None),
+    (lsp.TEXT_DOCUMENT_DOCUMENT_SYMBOL, answering.symbols, None),
+    (lsp.WORKSPACE_SYMBOL, answering.workspace_symbols, None),
+    (lsp.TEXT_DOCUMENT_DIAGNOSTIC, answering.pulled, lsp.DiagnosticOptions(True, False)),
+    (lsp.TEXT_DOCUMENT_SEMANTIC_TOKENS_FULL, answering.tokens, _LEGEND),
     (lsp.TEXT_DOCUMENT_PREPARE_RENAME, changing.prepare_rename, None),
     (lsp.TEXT_DOCUMENT_RENAME, changing.rename, lsp.RenameOptions(prepare_provider=True)),
     (lsp.TEXT_DOCUMENT_FORMATTING, changing.layout, None),
     (lsp.TEXT_DOCUMENT_RANGE_FORMATTING, changing.layout_of_range, None),
     (lsp.TEXT_DOCUMENT_CODE_ACTION, changing.actions, None),
-    (EXPLAIN, reading.explain, None),
+    (EXPLAIN, answering.explain, None),
 )

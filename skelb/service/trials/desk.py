@@ -13,9 +13,9 @@ from skelb.service.tallies import Tallies
 from skelb.service.trials.documents import Choice, walk_document
 from skelb.service.trials.jobs import Trials
 from skelb.service.trials.orders import markets_of, span_document
-from skelb.service.trials.readings import (
+from skelb.service.trials.ranking import (
     Document,
-    Reading,
+    Ranking,
     against,
     best_document,
     exported,
@@ -24,7 +24,7 @@ from skelb.service.trials.readings import (
 )
 from skelb.service.trials.store import StoredTrial
 
-_MOST_READINGS = 6
+_MOST_RANKINGS = 6
 
 
 @dataclass(frozen=True)
@@ -40,7 +40,7 @@ class TrialDesk:
 
     def __init__(self, trials: Trials, tallies: Tallies) -> None:
         self._trials, self._tallies = trials, tallies
-        self._read: OrderedDict[tuple[Any, ...], tuple[int, Reading]] = OrderedDict()
+        self._read: OrderedDict[tuple[Any, ...], tuple[int, Ranking]] = OrderedDict()
         self._searched: dict[int, dict[str, str]] = {}
         self._lock = Lock()
 
@@ -48,7 +48,7 @@ class TrialDesk:
         """One trial. Raises NotFoundError when there is none of that number."""
         return self._trials.store.trial(number)
 
-    def reading(self, trial: StoredTrial, view: View, part: int = 0) -> Reading:
+    def ranking(self, trial: StoredTrial, view: View, part: int = 0) -> Ranking:
         """The finished runs of one part, seen so."""
         results = self._trials.store.results(trial.id)
         objective = view.objective or trial.order.objective
@@ -57,9 +57,9 @@ class TrialDesk:
         with self._lock:
             count, found = self._read.get(key, (0, None))
             if found is None or count < len(results):  # what was read of fewer runs is not asked for again
-                found = Reading.of(trial.axes, trial.numbers is not None, results.part(part), objective, least)
+                found = Ranking.of(trial.axes, trial.numbers is not None, results.part(part), objective, least)
                 self._read[key] = len(results), found
-                while len(self._read) > _MOST_READINGS:
+                while len(self._read) > _MOST_RANKINGS:
                     self._read.popitem(last=False)
             self._read.move_to_end(key)
             return found
@@ -70,7 +70,7 @@ class TrialDesk:
         names = [axis.name for axis in trial.axes]
         across = x or names[0]
         upwards = y or next((name for name in names if name != across and name not in held), None)
-        return self.reading(trial, view, part).surface(across, None if upwards == across else upwards, held, fold)
+        return self.ranking(trial, view, part).surface(across, None if upwards == across else upwards, held, fold)
 
     def table(
         self, number: int, view: View, sort: str, descending: bool, least: Mapping[str, float], most: Mapping[str, float],
@@ -78,45 +78,45 @@ class TrialDesk:
     ) -> Document:  # fmt: skip
         """A page of a trial's runs, filtered and sorted."""
         trial = self.trial(number)
-        reading, outside = self._sides(trial, view)
-        rows = reading.table(sort, descending, least, most)
+        ranking, outside = self._sides(trial, view)
+        rows = ranking.table(sort, descending, least, most)
         labels = self._labels(trial)
-        shown = [run_document(reading, int(row), outside, labels) for row in rows[offset : offset + limit]]
-        return {"total": len(reading.results), "matching": int(rows.size), "rows": shown}
+        shown = [run_document(ranking, int(row), outside, labels) for row in rows[offset : offset + limit]]
+        return {"total": len(ranking.results), "matching": int(rows.size), "rows": shown}
 
     def run(self, number: int, point: int, view: View) -> Document:
         """One run of a trial with every part of it. Raises NotFoundError when it has not been made."""
         trial = self.trial(number)
-        reading, outside = self._sides(trial, view)
-        return run_document(reading, reading.row(point), outside, self._labels(trial))
+        ranking, outside = self._sides(trial, view)
+        return run_document(ranking, ranking.row(point), outside, self._labels(trial))
 
     def curves(self, number: int, point: int, view: View) -> list[Document]:
         """The axes of a trial through one of its points."""
-        return self.reading(self.trial(number), view).curves(point)
+        return self.ranking(self.trial(number), view).curves(point)
 
     def front(self, number: int, view: View, objectives: list[str]) -> Document:
         """The runs no other beats in every objective, and a scatter over the first two."""
         trial = self.trial(number)
-        reading, outside = self._sides(trial, view)
-        rows, labels = reading.front(objectives), self._labels(trial)
+        ranking, outside = self._sides(trial, view)
+        rows, labels = ranking.front(objectives), self._labels(trial)
         return {
-            "dots": reading.dots(objectives),
-            "rows": [run_document(reading, int(row), outside, labels) for row in rows[:200]],
+            "dots": ranking.dots(objectives),
+            "rows": [run_document(ranking, int(row), outside, labels) for row in rows[:200]],
         }
 
     def in_against_out(self, number: int, view: View) -> Document:
         """In sample against out of sample. Raises NotFoundError when the trial was not split."""
         trial = self.trial(number)
-        reading, outside = self._sides(trial, view)
+        ranking, outside = self._sides(trial, view)
         if outside is None:
             raise NotFoundError(f"trial {number} has no out-of-sample part: start one with a split")
-        return {**against(reading, outside), "parts": [span_document(part.span) for part in trial.parts]}
+        return {**against(ranking, outside), "parts": [span_document(part.span) for part in trial.parts]}
 
     def deflation(self, number: int, view: View) -> Document:
         """What the best run is worth, for the runs of this trial and for all that the script ever had."""
         trial = self.trial(number)
         layout = self._trials.layout(trial.order)
-        found = best_document(self.reading(trial, view), layout, self._tallies)
+        found = best_document(self.ranking(trial, view), layout, self._tallies)
         overfitted = overfitting_document(self._trials.store.results(number), layout.is_walk)
         return {"title": trial.title, **found, "overfitting": overfitted}
 
@@ -125,11 +125,11 @@ class TrialDesk:
         trial = self.trial(number)
         if trial.order.kind != "walk":
             raise NotFoundError(f"trial {number} is no walk-forward")
-        readings = [self.reading(trial, view, part) for part in range(len(trial.parts))]
+        rankings = [self.ranking(trial, view, part) for part in range(len(trial.parts))]
         points = trial.total // len(trial.parts)
-        finished = [place for place, reading in enumerate(readings) if len(reading.results) == points]
+        finished = [place for place, ranking in enumerate(rankings) if len(ranking.results) == points]
         layout = self._trials.layout(trial.order)
-        document = walk_document(layout.sweep, [trial.parts[k] for k in finished], [readings[k] for k in finished], choose)  # fmt: skip
+        document = walk_document(layout.sweep, [trial.parts[k] for k in finished], [rankings[k] for k in finished], choose)  # fmt: skip
         is_done = len(finished) == len(trial.parts)
         document["overfitting"] = overfitting_document(self._trials.store.results(number), True) if is_done else None
         return {**document, "objective": view.objective or trial.order.objective, "windows_in_all": len(trial.parts)}
@@ -178,9 +178,9 @@ class TrialDesk:
         assert found is not None
         return found.strategy(str(chosen[CHOICE]), str(chosen["sides"]))
 
-    def _sides(self, trial: StoredTrial, view: View) -> tuple[Reading, Reading | None]:
+    def _sides(self, trial: StoredTrial, view: View) -> tuple[Ranking, Ranking | None]:
         is_split = len(trial.parts) > 1 and trial.order.kind != "walk"
-        return self.reading(trial, view), self.reading(trial, view, 1) if is_split else None
+        return self.ranking(trial, view), self.ranking(trial, view, 1) if is_split else None
 
     def _labels(self, trial: StoredTrial) -> dict[str, str]:
         if trial.order.kind != "search":

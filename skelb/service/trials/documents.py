@@ -21,7 +21,7 @@ from skelb.core.trials import (
 from skelb.service.tallies import Tallies
 from skelb.service.trials.jobs import missing_tasks
 from skelb.service.trials.orders import Layout, Part, TrialSettings, span_document
-from skelb.service.trials.readings import Reading, against, best_document, overfitting_document, run_document
+from skelb.service.trials.ranking import Ranking, against, best_document, overfitting_document, run_document
 from skelb.service.trials.workers import workers_for
 
 Document = dict[str, Any]
@@ -60,53 +60,53 @@ def sweep_document(
     settings: TrialSettings, layout: Layout, results: Results, objectives: Sequence[str], tallies: Tallies
 ) -> Document:
     """A sweep or search as one document: runs in order of their points, each with its neighbourhood score; landmarks."""
-    readings = [
-        Reading.of(layout.axes, layout.numbers is not None, results.part(part), settings.objective, settings.min_trades)
+    rankings = [
+        Ranking.of(layout.axes, layout.numbers is not None, results.part(part), settings.objective, settings.min_trades)
         for part in range(max(1, len(layout.parts)))
     ]
-    reading, outside = readings[0], readings[1] if len(readings) > 1 else None
-    runs = [run_document(reading, row, outside, layout.labels) for row in range(len(reading.results))]
-    marks = reading.landmarks
+    ranking, outside = rankings[0], rankings[1] if len(rankings) > 1 else None
+    runs = [run_document(ranking, row, outside, layout.labels) for row in range(len(ranking.results))]
+    marks = ranking.landmarks
     document: Document = {
-        **best_document(reading, layout, tallies),
+        **best_document(ranking, layout, tallies),
         "overfitting": overfitting_document(results, is_walk=False),
         "axes": [{"name": axis.name, "values": list(axis.values)} for axis in layout.axes],
         "objective": settings.objective,
         "min_trades": settings.min_trades,
         "runs": runs,
-        "best": None if reading.best is None else runs[reading.best]["inputs"],
+        "best": None if ranking.best is None else runs[ranking.best]["inputs"],
         "plateau": None if marks.plateau is None else runs[marks.plateau]["inputs"],
         "rocks": [runs[row]["inputs"] for row in marks.rocks],
     }
     if outside is not None:
         document["parts"] = [span_document(part.span) for part in layout.parts]
         document["held_back"] = span_document(layout.held_back) if layout.held_back else None
-        document["rank_correlation"] = against(reading, outside)["rank_correlation"]
+        document["rank_correlation"] = against(ranking, outside)["rank_correlation"]
     if len(objectives) > 1:
-        document["front"] = [runs[row]["inputs"] for row in reading.front(objectives)]
+        document["front"] = [runs[row]["inputs"] for row in ranking.front(objectives)]
     return document
 
 
 def walk_document(
-    sweep: Sweep, parts: Sequence[Part], readings: Sequence[Reading], choose: Choice = "value"
+    sweep: Sweep, parts: Sequence[Part], rankings: Sequence[Ranking], choose: Choice = "value"
 ) -> Document:
     """A walk-forward: the inputs each window chose, what they earned after it, stitched, beside the fixed setting.
 
-    `readings` are of the windows' inside parts; windows that chose nothing (no run counts) trade nothing. Chosen by
+    `rankings` are of the windows' inside parts; windows that chose nothing (no run counts) trade nothing. Chosen by
     the best value, or by the best neighbourhood. Efficiency is of the windows that chose.
     """
     windows: list[Document] = []
     steps: list[tuple[Span, Point]] = []
     nets: list[tuple[Window, float]] = []
-    for part, reading in zip(parts, readings, strict=True):
+    for part, ranking in zip(parts, rankings, strict=True):
         assert part.outside is not None
-        row = reading.best if choose == "value" else reading.landmarks.plateau
+        row = ranking.best if choose == "value" else ranking.landmarks.plateau
         found: Document = {"inside": span_document(part.span), "outside": span_document(part.outside), "chosen": None}
         if row is not None:
-            figures = reading.results.figures_at(row)
+            figures = ranking.results.figures_at(row)
             assert figures is not None
-            found |= {"chosen": reading.point(row), "inside_figures": figures}
-            steps.append((part.outside, reading.point(row)))
+            found |= {"chosen": ranking.point(row), "inside_figures": figures}
+            steps.append((part.outside, ranking.point(row)))
             nets.append((Window(part.span, part.outside), float(figures["net_profit"] or 0.0)))
         windows.append(found)
     moving = stitched(sweep, steps)
@@ -123,7 +123,7 @@ def walk_document(
     except SkelbError:
         fixed = None
     return {
-        "objective": readings[0].objective if readings else "",
+        "objective": rankings[0].objective if rankings else "",
         "choose": choose,
         "windows": windows,
         "efficiency": judged if len(nets) > 1 else None,

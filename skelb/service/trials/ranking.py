@@ -1,4 +1,4 @@
-"""Reading the finished runs of a trial: views of axes, tables, fronts, in against out of sample, what the best is worth."""
+"""Ranking the finished runs of a trial: views of axes, tables, fronts, in against out of sample, what the best is worth."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
@@ -40,7 +40,7 @@ _MOST_DOTS = 3_000
 
 
 @dataclass(frozen=True, eq=False)
-class Reading:
+class Ranking:
     """The runs of one part of a trial, ordered by point, seen by an objective and a least number of trades."""
 
     axes: tuple[Axis, ...]
@@ -50,8 +50,8 @@ class Reading:
     min_trades: int
 
     @classmethod
-    def of(cls, axes: tuple[Axis, ...], is_drawn: bool, results: Results, objective: str, min_trades: int) -> "Reading":
-        """The reading of one part's results. Raises SettingsError when the objective is no figure."""
+    def of(cls, axes: tuple[Axis, ...], is_drawn: bool, results: Results, objective: str, min_trades: int) -> "Ranking":
+        """The ranking of one part's results. Raises SettingsError when the objective is no figure."""
         return cls(axes, results, around(axes, results.numbers, is_drawn), check_objective(objective), min_trades)
 
     @cached_property
@@ -175,23 +175,23 @@ class Reading:
         }  # fmt: skip
 
 
-def best_document(reading: Reading, layout: Layout, tallies: Tallies) -> Document:
+def best_document(ranking: Ranking, layout: Layout, tallies: Tallies) -> Document:
     """What the best run of a trial is worth after all tries of its script, None where none counts or nothing varies.
 
     The spread of the tries' Sharpe ratios is that of all of them or of these runs, the larger: trying more must never
     flatter the best.
     """
     found: Document = {"luck": None, "deflation": None}
-    if reading.best is None:
+    if ranking.best is None:
         return found
-    point = reading.point(reading.best)
+    point = ranking.point(ranking.best)
     record = layout.sweep.record(point, span=layout.first_span)
     daily = daily_of(record)
     if daily is None:
         return found
     worth = tallies.worth(layout.title, layout.sweep.dataset_of(point), daily)
     days = daily.changes.size / ((int(record.days[-1]) - int(record.days[0]) + 1) / 365.25)
-    yearly = _spread(reading.results.column("sharpe"))
+    yearly = _spread(ranking.results.column("sharpe"))
     spreads = [worth.spread, None if yearly is None else yearly / float(np.sqrt(days))]
     spread = max((item for item in spreads if item is not None), default=None)
     found["luck"] = {
@@ -213,7 +213,7 @@ def overfitting_document(results: Results, is_walk: bool) -> Document | None:
     return None if found is None else {**asdict(found), "sentence": found.sentence}
 
 
-def against(inside: Reading, outside: Reading) -> Document:
+def against(inside: Ranking, outside: Ranking) -> Document:
     """In sample against out of sample: every point's objective in both, and how alike the two rankings are."""
     numbers, mine, theirs = np.intersect1d(inside.results.numbers, outside.results.numbers, return_indices=True)
     x, y = inside.values[mine], outside.results.column(inside.objective)[theirs]
@@ -225,9 +225,9 @@ def against(inside: Reading, outside: Reading) -> Document:
     }  # fmt: skip
 
 
-def run_document(reading: Reading, row: int, outside: Reading | None, labels: Mapping[str, str]) -> Document:
+def run_document(ranking: Ranking, row: int, outside: Ranking | None, labels: Mapping[str, str]) -> Document:
     """One run: inputs, figures of every part, why it could not run, neighbourhood."""
-    point, number = reading.point(row), reading.number(row)
+    point, number = ranking.point(row), ranking.number(row)
     assert number is not None
     found = None
     if outside is not None:
@@ -238,11 +238,11 @@ def run_document(reading: Reading, row: int, outside: Reading | None, labels: Ma
         "number": number,
         "inputs": point,
         "label": next((labels[value] for value in map(str, point.values()) if value in labels), None),
-        "figures": reading.results.figures_at(row),
+        "figures": ranking.results.figures_at(row),
         "outside": found,
-        "error": reading.results.errors.get(row),
-        "ranked": not bool(np.isnan(reading.values[row])),
-        "neighbourhood": _one(reading.scores[row]),
+        "error": ranking.results.errors.get(row),
+        "ranked": not bool(np.isnan(ranking.values[row])),
+        "neighbourhood": _one(ranking.scores[row]),
     }
 
 
