@@ -152,7 +152,9 @@ def test_any_text_gets_an_answer_inside_itself(source):
 @pytest.mark.parametrize("script", DEMO_SCRIPTS, ids=lambda script: script.title)
 def test_any_cut_of_a_good_script_gets_an_answer(script):
     for cut in range(0, len(script.text), 7):
-        check(script.text[:cut] + script.text[cut + 3 :], DEMO_SETTING)
+        text = script.text[:cut] + script.text[cut + 3 :]
+        found = check(text, DEMO_SETTING)
+        assert found.source == text and found.is_sound == all(item.severity != "error" for item in found.diagnostics)
 
 
 @pytest.mark.parametrize(
