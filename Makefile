@@ -110,9 +110,10 @@ api: $(STAMPS)/python $(STAMPS)/node
 reference: $(STAMPS)/python
 	$(BIN)/python scripts/reference.py
 
-format: $(STAMPS)/python
+format: $(STAMPS)/python $(STAMPS)/node
 	$(BIN)/ruff check --fix skelb tests benchmarks scripts
 	$(BIN)/ruff format skelb tests benchmarks scripts
+	cd frontend && npm run --silent format
 
 # Pinned packages with hashes, and without the addresses they came from.
 requirements: $(BIN)/uv

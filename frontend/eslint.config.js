@@ -4,11 +4,24 @@ import tseslint from "typescript-eslint";
 export default tseslint.config(
   { ignores: ["src/api/schema.ts"] },
   ...tseslint.configs.recommended,
-  { plugins: { "react-hooks": hooks }, rules: { "react-hooks/rules-of-hooks": "error", "react-hooks/exhaustive-deps": "error" } },
+  {
+    plugins: { "react-hooks": hooks },
+    rules: { "react-hooks/rules-of-hooks": "error", "react-hooks/exhaustive-deps": "error" },
+  },
   {
     files: ["src/{workbench,trials,markets,shelf}/**"],
     rules: {
-      "no-restricted-imports": ["error", { patterns: [{ group: ["@/app/*", "@/workbench/*", "@/trials/*", "@/markets/*", "@/shelf/*"], message: "features import api and ui, never each other" }] }],
+      "no-restricted-imports": [
+        "error",
+        {
+          patterns: [
+            {
+              group: ["@/app/*", "@/workbench/*", "@/trials/*", "@/markets/*", "@/shelf/*"],
+              message: "features import api and ui, never each other",
+            },
+          ],
+        },
+      ],
     },
   },
 );

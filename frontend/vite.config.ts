@@ -7,5 +7,11 @@ export default defineConfig({
   plugins: [react(), tailwindcss()],
   resolve: { alias: { "@": fileURLToPath(new URL("./src", import.meta.url)) } },
   build: { outDir: "../skelb/web/static", emptyOutDir: true, chunkSizeWarningLimit: 1200 },
-  server: { proxy: { "/api": "http://127.0.0.1:8765", "/live": { target: "ws://127.0.0.1:8765", ws: true }, "/lsp": { target: "ws://127.0.0.1:8765", ws: true } } },
+  server: {
+    proxy: {
+      "/api": "http://127.0.0.1:8765",
+      "/live": { target: "ws://127.0.0.1:8765", ws: true },
+      "/lsp": { target: "ws://127.0.0.1:8765", ws: true },
+    },
+  },
 });

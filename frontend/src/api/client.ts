@@ -53,8 +53,12 @@ export async function unwrap<T>(asked: Promise<{ data?: T; error?: unknown }>): 
 }
 
 /** The items of an answer that comes line by line, each as soon as it is there. */
-export async function* linesOf<T>(asked: Promise<{ data?: ReadableStream<Uint8Array> | null; error?: unknown }>): AsyncGenerator<T> {
-  const reader = (await unwrap(asked))!.pipeThrough(new TextDecoderStream() as TransformStream<Uint8Array, string>).getReader();
+export async function* linesOf<T>(
+  asked: Promise<{ data?: ReadableStream<Uint8Array> | null; error?: unknown }>,
+): AsyncGenerator<T> {
+  const reader = (await unwrap(asked))!
+    .pipeThrough(new TextDecoderStream() as TransformStream<Uint8Array, string>)
+    .getReader();
   let begun = "";
   for (let read = await reader.read(); !read.done; read = await reader.read()) {
     const lines = (begun + read.value).split("\n");

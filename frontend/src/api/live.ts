@@ -165,8 +165,21 @@ export interface LensView {
   low: number;
   close: number;
   /** `timeframe` is null when the bar is as fine as what is stored. */
-  finer: { timeframe: string | null; time: number[]; open?: number[]; high?: number[]; low?: number[]; close?: number[] };
-  fills: { way: "in" | "out"; side: "long" | "short"; price: number; moment: "open" | "inside" | "close"; by: string }[];
+  finer: {
+    timeframe: string | null;
+    time: number[];
+    open?: number[];
+    high?: number[];
+    low?: number[];
+    close?: number[];
+  };
+  fills: {
+    way: "in" | "out";
+    side: "long" | "short";
+    price: number;
+    moment: "open" | "inside" | "close";
+    by: string;
+  }[];
 }
 
 /** Stop and target of an open lot as they were in force on one bar. */
@@ -251,7 +264,8 @@ export class LiveClient {
 
   /** End the run that is being computed. */
   stop(): void {
-    if (this.socket?.readyState === WebSocket.OPEN) this.socket.send(JSON.stringify({ id: ++this.counter, ask: "stop" }));
+    if (this.socket?.readyState === WebSocket.OPEN)
+      this.socket.send(JSON.stringify({ id: ++this.counter, ask: "stop" }));
   }
 
   window(run: string, first: number, last: number, columns: number): void {

@@ -12,21 +12,44 @@ export const catalogueQuery = queryOptions({
   queryFn: ({ signal }) => unwrap(api.GET("/api/catalogue", { signal })),
   staleTime: Infinity,
 });
-export const scriptsQuery = queryOptions({ queryKey: ["scripts"], queryFn: ({ signal }) => unwrap(api.GET("/api/scripts", { signal })) });
-export const marketsQuery = queryOptions({ queryKey: ["markets"], queryFn: ({ signal }) => unwrap(api.GET("/api/markets", { signal })) });
+export const scriptsQuery = queryOptions({
+  queryKey: ["scripts"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/scripts", { signal })),
+});
+export const marketsQuery = queryOptions({
+  queryKey: ["markets"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/markets", { signal })),
+});
 /** What is stored and cannot be read, so that lists are without it. */
-export const leftOutQuery = queryOptions({ queryKey: ["left out"], queryFn: ({ signal }) => unwrap(api.GET("/api/left-out", { signal })) });
-export const accountsQuery = queryOptions({ queryKey: ["accounts"], queryFn: ({ signal }) => unwrap(api.GET("/api/accounts", { signal })) });
+export const leftOutQuery = queryOptions({
+  queryKey: ["left out"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/left-out", { signal })),
+});
+export const accountsQuery = queryOptions({
+  queryKey: ["accounts"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/accounts", { signal })),
+});
 export const keptRunQuery = (number: number) =>
   queryOptions({
     queryKey: ["runs", number],
     queryFn: ({ signal }) => unwrap(api.GET("/api/runs/{number}", { params: { path: { number } }, signal })),
     staleTime: Infinity,
   });
-export const keptRunsQuery = queryOptions({ queryKey: ["runs"], queryFn: ({ signal }) => unwrap(api.GET("/api/runs", { signal })) });
+export const keptRunsQuery = queryOptions({
+  queryKey: ["runs"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/runs", { signal })),
+});
 export const dependsQuery = (kind: RemovalKind, name: string) =>
-  queryOptions({ queryKey: ["depends", kind, name], queryFn: ({ signal }) => unwrap(api.GET("/api/depends", { params: { query: { kind, name } }, signal })), staleTime: 0 });
-export const guideQuery = queryOptions({ queryKey: ["guide"], queryFn: ({ signal }) => unwrap(api.GET("/api/guide", { signal })), staleTime: Infinity });
+  queryOptions({
+    queryKey: ["depends", kind, name],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/depends", { params: { query: { kind, name } }, signal })),
+    staleTime: 0,
+  });
+export const guideQuery = queryOptions({
+  queryKey: ["guide"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/guide", { signal })),
+  staleTime: Infinity,
+});
 export const guideEntryQuery = (id: string) =>
   queryOptions({
     queryKey: ["guide", id],
@@ -36,14 +59,23 @@ export const guideEntryQuery = (id: string) =>
 export const guidePictureQuery = (id: string) =>
   queryOptions({
     queryKey: ["guide", id, "picture"],
-    queryFn: async ({ signal }) => (await unwrap(api.GET("/api/guide/picture", { params: { query: { id } }, signal }))) as unknown as Preview,
+    queryFn: async ({ signal }) =>
+      (await unwrap(api.GET("/api/guide/picture", { params: { query: { id } }, signal }))) as unknown as Preview,
     staleTime: Infinity,
     retry: false,
   });
 export const readBackQuery = (setup: Setup) =>
-  queryOptions({ queryKey: ["readback", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/texts/readback", { body: { setup }, signal })), retry: false });
+  queryOptions({
+    queryKey: ["readback", setup],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/texts/readback", { body: { setup }, signal })),
+    retry: false,
+  });
 export const conversionNamesQuery = (setup: Setup) =>
-  queryOptions({ queryKey: ["conversion names", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/texts/conversion/names", { body: { setup }, signal })), retry: false });
+  queryOptions({
+    queryKey: ["conversion names", setup],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/texts/conversion/names", { body: { setup }, signal })),
+    retry: false,
+  });
 export const sheetQuery = (setup: Setup) =>
   queryOptions({
     queryKey: ["sheet", setup.text, setup.market, setup.timeframe, setup.account],
@@ -51,9 +83,18 @@ export const sheetQuery = (setup: Setup) =>
     retry: false,
   });
 export const conditionsQuery = (setup: Setup) =>
-  queryOptions({ queryKey: ["conditions", setup], queryFn: ({ signal }) => unwrap(api.POST("/api/texts/conditions", { body: { setup }, signal })), retry: false, staleTime: Infinity });
+  queryOptions({
+    queryKey: ["conditions", setup],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/texts/conditions", { body: { setup }, signal })),
+    retry: false,
+    staleTime: Infinity,
+  });
 export const marketPreviewQuery = (symbol: string) =>
-  queryOptions({ queryKey: ["market preview", symbol], queryFn: ({ signal }) => unwrap(api.GET("/api/markets/preview", { params: { query: { symbol } }, signal })), staleTime: 60_000 });
+  queryOptions({
+    queryKey: ["market preview", symbol],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/markets/preview", { params: { query: { symbol } }, signal })),
+    staleTime: 60_000,
+  });
 export const traceQuery = (number: number) =>
   queryOptions({
     queryKey: ["runs", number, "trace"],

@@ -24,7 +24,9 @@ export function Frame() {
   const [sheet, setSheet] = useState<"palette" | "keys" | null>(null);
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
-      const isTyping = event.target instanceof HTMLElement && event.target.closest("input, textarea, select, [contenteditable=true]") !== null;
+      const isTyping =
+        event.target instanceof HTMLElement &&
+        event.target.closest("input, textarea, select, [contenteditable=true]") !== null;
       if ((event.ctrlKey || event.metaKey) && event.key === "k") setSheet("palette");
       else if (event.key === "?" && !isTyping) setSheet("keys");
       else return;
@@ -38,7 +40,11 @@ export function Frame() {
   useArrival(path);
   return (
     <div className="frame flex h-full">
-      <a href="#place" className="skip-link" onClick={(event) => (event.preventDefault(), document.getElementById("place")?.focus())}>
+      <a
+        href="#place"
+        className="skip-link"
+        onClick={(event) => (event.preventDefault(), document.getElementById("place")?.focus())}
+      >
         Skip to the place
       </a>
       <nav aria-label="Places" className="flex w-16 flex-none flex-col items-stretch border-r border-line pt-2">
@@ -64,7 +70,11 @@ export function Frame() {
           onClick={() => setTheme(other)}
           aria-label={`Draw by ${theme === "daychart" ? "night" : "day"}`}
         >
-          {theme === "daychart" ? <Moon size={16} strokeWidth={1.5} aria-hidden /> : <Sun size={16} strokeWidth={1.5} aria-hidden />}
+          {theme === "daychart" ? (
+            <Moon size={16} strokeWidth={1.5} aria-hidden />
+          ) : (
+            <Sun size={16} strokeWidth={1.5} aria-hidden />
+          )}
           {theme === "daychart" ? "Night" : "Day"}
         </button>
       </nav>
@@ -86,7 +96,11 @@ function LeftOut() {
   const told = useQuery(leftOutQuery).data ?? [];
   const [first] = told;
   if (!first) return null;
-  return <Notice text={`${first[0]!.toUpperCase()}${first.slice(1)}. ${told.length > 1 ? `So it is with ${told.length - 1} more; the server's log names them. ` : ""}A copy of the data folder may have it whole.`} />;
+  return (
+    <Notice
+      text={`${first[0]!.toUpperCase()}${first.slice(1)}. ${told.length > 1 ? `So it is with ${told.length - 1} more; the server's log names them. ` : ""}A copy of the data folder may have it whole.`}
+    />
+  );
 }
 
 const TITLES: Partial<Record<string, string>> = { "/markets": "Markets", "/shelf": "Shelf", "/guide": "Guide" };
@@ -101,7 +115,8 @@ function useArrival(path: string | undefined): void {
     before.current = path;
     if (isFirst) return;
     const timer = window.setTimeout(() => {
-      if (document.activeElement === document.body || document.activeElement === null) document.getElementById("place")?.focus();
+      if (document.activeElement === document.body || document.activeElement === null)
+        document.getElementById("place")?.focus();
     }, 50);
     return () => window.clearTimeout(timer);
   }, [path]);
@@ -114,7 +129,10 @@ function useFrameCommands(other: "daychart" | "nightchart", onKeys: () => void):
   const markets = useQuery(marketsQuery);
   const everywhere = useMemo<Command[]>(
     () => [
-      ...PLACES.map(({ to, label }) => ({ name: `Go to ${label}`, act: () => void navigate({ to, search: placeAsLeft(to) }) })),
+      ...PLACES.map(({ to, label }) => ({
+        name: `Go to ${label}`,
+        act: () => void navigate({ to, search: placeAsLeft(to) }),
+      })),
       { name: other === "nightchart" ? "Draw by night" : "Draw by day", act: () => setTheme(other) },
       { name: "Show the keyboard card", keys: "?", act: onKeys },
     ],
@@ -124,8 +142,19 @@ function useFrameCommands(other: "daychart" | "nightchart", onKeys: () => void):
   );
   const opened = useMemo<Command[]>(
     () => [
-      ...(scripts.data ?? []).map(({ title }) => ({ name: `Open ${title}`, act: () => void navigate({ to: "/", search: { ...placeAsLeft("/"), script: title, version: undefined, inputs: undefined } }) })),
-      ...(markets.data ?? []).map(({ symbol }) => ({ name: `Look at ${symbol}`, act: () => void navigate({ to: "/", search: { ...placeAsLeft("/"), market: symbol, from: undefined, to: undefined } }) })),
+      ...(scripts.data ?? []).map(({ title }) => ({
+        name: `Open ${title}`,
+        act: () =>
+          void navigate({
+            to: "/",
+            search: { ...placeAsLeft("/"), script: title, version: undefined, inputs: undefined },
+          }),
+      })),
+      ...(markets.data ?? []).map(({ symbol }) => ({
+        name: `Look at ${symbol}`,
+        act: () =>
+          void navigate({ to: "/", search: { ...placeAsLeft("/"), market: symbol, from: undefined, to: undefined } }),
+      })),
     ],
     [navigate, scripts.data, markets.data],
   );

@@ -15,7 +15,11 @@ export function Palette({ onClose }: { onClose: () => void }) {
     };
   }, []);
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
-  const found = offered.flatMap(({ place, commands }) => commands.filter((command) => words.every((word) => `${place} ${command.name}`.toLowerCase().includes(word))).map((command) => ({ place, command })));
+  const found = offered.flatMap(({ place, commands }) =>
+    commands
+      .filter((command) => words.every((word) => `${place} ${command.name}`.toLowerCase().includes(word)))
+      .map((command) => ({ place, command })),
+  );
   const chosen = Math.min(at, Math.max(0, found.length - 1));
   useEffect(() => {
     document.getElementById(`command-${chosen}`)?.scrollIntoView({ block: "nearest" });
@@ -27,7 +31,13 @@ export function Palette({ onClose }: { onClose: () => void }) {
     window.setTimeout(command.act, 0);
   };
   return (
-    <dialog ref={host} aria-label="Commands" className="m-auto mt-[12vh] w-[36rem] border border-base-content bg-base-100 p-0 text-base-content shadow-sm backdrop:bg-transparent" onClose={onClose} onCancel={onClose}>
+    <dialog
+      ref={host}
+      aria-label="Commands"
+      className="m-auto mt-[12vh] w-[36rem] border border-base-content bg-base-100 p-0 text-base-content shadow-sm backdrop:bg-transparent"
+      onClose={onClose}
+      onCancel={onClose}
+    >
       <input
         autoFocus
         role="combobox"

@@ -1,4 +1,11 @@
-import { createRootRoute, createRoute, createRouter, redirect, useNavigate, type ErrorComponentProps } from "@tanstack/react-router";
+import {
+  createRootRoute,
+  createRoute,
+  createRouter,
+  redirect,
+  useNavigate,
+  type ErrorComponentProps,
+} from "@tanstack/react-router";
 import type { SetupState } from "@/api";
 import type { TrialsState } from "@/trials";
 import { FACES as TRIAL_FACES } from "@/trials/faces";
@@ -29,23 +36,44 @@ function setupState(search: Record<string, unknown>): SetupState {
     account: text(search.account),
     sides: sides === "long" || sides === "short" ? sides : undefined,
     inverted: search.inverted === true ? true : undefined,
-    inputs: inputs !== null && typeof inputs === "object" && !Array.isArray(inputs) ? (inputs as SetupState["inputs"]) : undefined,
+    inputs:
+      inputs !== null && typeof inputs === "object" && !Array.isArray(inputs)
+        ? (inputs as SetupState["inputs"])
+        : undefined,
     pinned: whole(search.pinned),
   };
 }
 
-const workbenchState = (search: Record<string, unknown>): WorkbenchState => ({ ...setupState(search), face: FACES.find((face) => face === search.face), chart: text(search.chart) });
+const workbenchState = (search: Record<string, unknown>): WorkbenchState => ({
+  ...setupState(search),
+  face: FACES.find((face) => face === search.face),
+  chart: text(search.chart),
+});
 const trialsState = (search: Record<string, unknown>): TrialsState => ({
   ...setupState(search),
   trial: whole(search.trial),
   face: TRIAL_FACES.find((item) => item.face === search.face)?.face,
   x: text(search.x),
   y: text(search.y),
-  markets: Array.isArray(search.markets) ? search.markets.filter((item): item is string => typeof item === "string") : undefined,
+  markets: Array.isArray(search.markets)
+    ? search.markets.filter((item): item is string => typeof item === "string")
+    : undefined,
 });
 
 /** What of a state is a step that Back and Forward go through. */
-const STEPS = ["script", "version", "market", "timeframe", "from", "to", "account", "sides", "inverted", "chart", "trial"] as const;
+const STEPS = [
+  "script",
+  "version",
+  "market",
+  "timeframe",
+  "from",
+  "to",
+  "account",
+  "sides",
+  "inverted",
+  "chart",
+  "trial",
+] as const;
 
 function isStep(before: object, after: object): boolean {
   const [a, b] = [before as Record<string, unknown>, after as Record<string, unknown>];
@@ -86,9 +114,13 @@ const workbench = createRoute({
     return (
       <Workbench
         state={state}
-        onState={(next, isSame = false) => void navigate({ to: "/", search: next, replace: isSame || !isStep(state, next) })}
+        onState={(next, isSame = false) =>
+          void navigate({ to: "/", search: next, replace: isSame || !isStep(state, next) })
+        }
         onDoubt={(next) => void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: "doubt" } })}
-        onSweep={(next, x) => void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: undefined, x } })}
+        onSweep={(next, x) =>
+          void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: undefined, x } })
+        }
       />
     );
   },
@@ -105,8 +137,15 @@ const trials = createRoute({
     return (
       <Trials
         state={state}
-        onState={(next, isSame = false) => void navigate({ to: "/trials", search: next, replace: isSame || !isStep(state, next) })}
-        onOpen={(next) => void navigate({ to: "/", search: { ...next, pinned: next.pinned ?? workbenchState(placeAsLeft("/")).pinned } })}
+        onState={(next, isSame = false) =>
+          void navigate({ to: "/trials", search: next, replace: isSame || !isStep(state, next) })
+        }
+        onOpen={(next) =>
+          void navigate({
+            to: "/",
+            search: { ...next, pinned: next.pinned ?? workbenchState(placeAsLeft("/")).pinned },
+          })
+        }
       />
     );
   },
@@ -122,7 +161,11 @@ const markets = createRoute({
   path: "/markets",
   component: function MarketsPlace() {
     const navigate = useNavigate();
-    return <Markets onOpen={(market) => void navigate({ to: "/", search: benchWith({ market, from: undefined, to: undefined }) })} />;
+    return (
+      <Markets
+        onOpen={(market) => void navigate({ to: "/", search: benchWith({ market, from: undefined, to: undefined }) })}
+      />
+    );
   },
 });
 
@@ -131,7 +174,13 @@ const shelf = createRoute({
   path: "/shelf",
   component: function ShelfPlace() {
     const navigate = useNavigate();
-    return <Shelf onOpen={(script, version) => void navigate({ to: "/", search: benchWith({ script, version, inputs: undefined }) })} />;
+    return (
+      <Shelf
+        onOpen={(script, version) =>
+          void navigate({ to: "/", search: benchWith({ script, version, inputs: undefined }) })
+        }
+      />
+    );
   },
 });
 
@@ -143,7 +192,18 @@ const guide = createRoute({
   component: function GuidePlace() {
     const { page } = guide.useSearch();
     const navigate = useNavigate();
-    return <Guide page={page} onPage={(next) => void navigate({ to: "/guide", search: { page: next } })} onOpen={(script) => void navigate({ to: "/", search: benchWith({ script, version: undefined, inputs: undefined, market: "KELP", timeframe: "1h" }) })} />;
+    return (
+      <Guide
+        page={page}
+        onPage={(next) => void navigate({ to: "/guide", search: { page: next } })}
+        onOpen={(script) =>
+          void navigate({
+            to: "/",
+            search: benchWith({ script, version: undefined, inputs: undefined, market: "KELP", timeframe: "1h" }),
+          })
+        }
+      />
+    );
   },
 });
 
@@ -155,7 +215,8 @@ export const router = createRouter({
 });
 
 router.subscribe("onResolved", ({ toLocation }) => {
-  if (["/", "/trials", "/guide"].includes(toLocation.pathname)) rememberPlace(toLocation.pathname as Place, toLocation.search);
+  if (["/", "/trials", "/guide"].includes(toLocation.pathname))
+    rememberPlace(toLocation.pathname as Place, toLocation.search);
 });
 
 declare module "@tanstack/react-router" {

@@ -83,14 +83,21 @@ function Page({ id, onOpen }: { id: string; onOpen: (script: string) => void }) 
           <div className="mt-5">
             <div className="mb-2 flex items-baseline gap-3">
               <h2 className="font-semibold">Example</h2>
-              <button type="button" className="main-button ml-auto" disabled={tried.isPending} onClick={() => tried.mutate(titled(example, title))}>
+              <button
+                type="button"
+                className="main-button ml-auto"
+                disabled={tried.isPending}
+                onClick={() => tried.mutate(titled(example, title))}
+              >
                 Open in the Workbench
               </button>
             </div>
             {tried.error && <Trouble error={tried.error.message} />}
             {picture.data && <PreviewPicture preview={picture.data} />}
             {picture.error && <p className="text-soft">{picture.error.message}</p>}
-            {!text.includes(example.trim()) && <pre className="num mt-2 border-l-2 border-line px-3 py-1 text-[13px]">{example.trim()}</pre>}
+            {!text.includes(example.trim()) && (
+              <pre className="num mt-2 border-l-2 border-line px-3 py-1 text-[13px]">{example.trim()}</pre>
+            )}
           </div>
         )}
       </div>

@@ -6,7 +6,10 @@ export function searched(rows: GuideRow[], search: string): GuideRow[] {
   if (words.length === 0) return rows;
   const has = (text: string) => words.every((word) => text.toLowerCase().includes(word));
   const inTitle = rows.filter((row) => has(row.title));
-  return [...inTitle, ...rows.filter((row) => !inTitle.includes(row) && has(`${row.title} ${row.group} ${row.summary}`))];
+  return [
+    ...inTitle,
+    ...rows.filter((row) => !inTitle.includes(row) && has(`${row.title} ${row.group} ${row.summary}`)),
+  ];
 }
 
 /** Rows under their groups, in the order they come. */

@@ -35,7 +35,12 @@ export function RemovalDialog({ what, onClose, onGone }: { what: Removed; onClos
         <p className="text-soft">It can be brought back for as long as this page is open.</p>
         {gone.error && <Trouble error={gone.error.message} />}
         <p className="flex gap-3">
-          <button type="button" className="main-button" disabled={!depends.data || gone.isPending} onClick={() => gone.mutate()}>
+          <button
+            type="button"
+            className="main-button"
+            disabled={!depends.data || gone.isPending}
+            onClick={() => gone.mutate()}
+          >
             Delete it
           </button>
           <button type="button" className="plain-button" onClick={onClose}>

@@ -33,7 +33,8 @@ let isSettled = false;
 channel.postMessage({ ask: tab });
 window.setTimeout(() => (isSettled = true), 400);
 
-const keyOf = (draft: { tab: string; title: string; version: number }) => `${PREFIX}${JSON.stringify([draft.tab, draft.title, draft.version])}`;
+const keyOf = (draft: { tab: string; title: string; version: number }) =>
+  `${PREFIX}${JSON.stringify([draft.tab, draft.title, draft.version])}`;
 const write = (draft: Draft) => localStorage.setItem(keyOf(draft), JSON.stringify(draft));
 
 /** Every draft there is, newest first; those of long ago are forgotten. */

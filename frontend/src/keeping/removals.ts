@@ -29,7 +29,12 @@ export function useRemoved(): Removed[] {
   );
 }
 
-const LISTS: Record<RemovalKind, string[]> = { script: ["scripts"], market: ["markets"], run: ["runs"], trial: ["trials"] };
+const LISTS: Record<RemovalKind, string[]> = {
+  script: ["scripts"],
+  market: ["markets"],
+  run: ["runs"],
+  trial: ["trials"],
+};
 
 /** Take things away and bring them back. */
 export function useRemovals() {

@@ -16,7 +16,18 @@ const FIELDS: { name: keyof Description; label: string; hint: string }[] = [
   { name: "days", label: "Days", hint: "such as mon-fri" },
   { name: "zone", label: "Zone", hint: "Area/City of the session" },
 ];
-const NEW: Description = { symbol: "", title: "", tick: "0.01", point_value: "1", lot_step: "0.000001", pip: "", spread: "0", session: "00:00-24:00", days: "mon-sun", zone: "UTC" };
+const NEW: Description = {
+  symbol: "",
+  title: "",
+  tick: "0.01",
+  point_value: "1",
+  lot_step: "0.000001",
+  pip: "",
+  spread: "0",
+  session: "00:00-24:00",
+  days: "mon-sun",
+  zone: "UTC",
+};
 
 interface Props {
   known: Market[];
@@ -34,9 +45,17 @@ export function ImportPanel({ known, onClose, onOpen }: Props) {
     onSuccess: (found) => setFields({ ...NEW, symbol: symbolFrom(found.name) }),
   });
   const store = useMutation({
-    mutationFn: (token: string) => unwrap(api.POST("/api/imports/store", { body: { token, symbol: fields.symbol, title: fields.title, settings: settingsOf(fields) } })),
+    mutationFn: (token: string) =>
+      unwrap(
+        api.POST("/api/imports/store", {
+          body: { token, symbol: fields.symbol, title: fields.title, settings: settingsOf(fields) },
+        }),
+      ),
     onSuccess: (market) => {
-      client.setQueryData(marketsQuery.queryKey, (before) => [...(before ?? []).filter((item) => item.symbol !== market.symbol), market]);
+      client.setQueryData(marketsQuery.queryKey, (before) => [
+        ...(before ?? []).filter((item) => item.symbol !== market.symbol),
+        market,
+      ]);
       void client.invalidateQueries({ queryKey: marketsQuery.queryKey });
       tellAll(`${market.symbol} is stored.`);
       onOpen(market.symbol);
@@ -56,10 +75,21 @@ export function ImportPanel({ known, onClose, onOpen }: Props) {
         <h2>Import bars</h2>
         <label className="plain-button focus-within:outline-2 focus-within:outline-long">
           Choose a CSV file
-          <input type="file" accept=".csv,.txt,text/csv" className="sr-only" aria-label="CSV file" onChange={(event) => choose(event.target.files)} />
+          <input
+            type="file"
+            accept=".csv,.txt,text/csv"
+            className="sr-only"
+            aria-label="CSV file"
+            onChange={(event) => choose(event.target.files)}
+          />
         </label>
         <span className="text-soft">or drop it here. Times without an offset are in</span>
-        <input className="field w-40" aria-label="Zone of the file's times" value={zone} onChange={(event) => setZone(event.target.value)} />
+        <input
+          className="field w-40"
+          aria-label="Zone of the file's times"
+          value={zone}
+          onChange={(event) => setZone(event.target.value)}
+        />
         <button type="button" className="plain-button ml-auto" onClick={onClose}>
           Close
         </button>
@@ -76,12 +106,25 @@ export function ImportPanel({ known, onClose, onOpen }: Props) {
             }}
           >
             {FIELDS.map((field) => (
-              <label key={field.name} className="mb-1 grid grid-cols-[7.5rem_1fr] items-center gap-2" title={field.hint}>
+              <label
+                key={field.name}
+                className="mb-1 grid grid-cols-[7.5rem_1fr] items-center gap-2"
+                title={field.hint}
+              >
                 <span className="text-soft">{field.label}</span>
-                <input className="field" value={fields[field.name]} placeholder={field.hint} onChange={(event) => setFields({ ...fields, [field.name]: event.target.value })} />
+                <input
+                  className="field"
+                  value={fields[field.name]}
+                  placeholder={field.hint}
+                  onChange={(event) => setFields({ ...fields, [field.name]: event.target.value })}
+                />
               </label>
             ))}
-            {taken && <p className="mb-2 text-brass">{fields.symbol} is stored already: these bars become its newest version.</p>}
+            {taken && (
+              <p className="mb-2 text-brass">
+                {fields.symbol} is stored already: these bars become its newest version.
+              </p>
+            )}
             {store.error && <Trouble error={`${store.error.message} Nothing was stored.`} />}
             <button type="submit" className="main-button" disabled={store.isPending || !fields.symbol.trim()}>
               {store.isPending ? "Storing…" : `Store ${plain(read.data.rows, 0)} bars`}
@@ -98,11 +141,14 @@ function Found({ preview }: { preview: ImportPreview }) {
   return (
     <div className="min-w-0">
       <p>
-        <b>{preview.name}</b>: <span className="num">{plain(preview.rows, 0)}</span> bars of {preview.timeframe}, {preview.first.slice(0, 16).replace("T", " ")} to{" "}
-        {preview.last.slice(0, 16).replace("T", " ")} UTC
+        <b>{preview.name}</b>: <span className="num">{plain(preview.rows, 0)}</span> bars of {preview.timeframe},{" "}
+        {preview.first.slice(0, 16).replace("T", " ")} to {preview.last.slice(0, 16).replace("T", " ")} UTC
       </p>
       <p className="text-soft">
-        Columns: {Object.entries(preview.roles).map(([role, column]) => (role === column.toLowerCase() ? role : `${role} from ${column}`)).join(", ")}
+        Columns:{" "}
+        {Object.entries(preview.roles)
+          .map(([role, column]) => (role === column.toLowerCase() ? role : `${role} from ${column}`))
+          .join(", ")}
         {preview.extra_columns.length > 0 && `; kept besides: ${preview.extra_columns.join(", ")}`}
         {preview.notes.length > 0 && `; ${preview.notes.join(", ")}`}.
       </p>
@@ -130,11 +176,15 @@ function Found({ preview }: { preview: ImportPreview }) {
       </table>
       {preview.refused_count > 0 && (
         <div>
-          <p className="text-loss">{preview.refused_count === 1 ? "1 row" : `${plain(preview.refused_count, 0)} rows`} refused; the others can be stored:</p>
+          <p className="text-loss">
+            {preview.refused_count === 1 ? "1 row" : `${plain(preview.refused_count, 0)} rows`} refused; the others can
+            be stored:
+          </p>
           <ul className="max-h-40 overflow-auto">
             {preview.refused.map((row) => (
               <li key={`${row.line} ${row.reason}`}>
-                line <span className="num">{row.line}</span>: {row.reason} <span className="num text-soft">{row.text}</span>
+                line <span className="num">{row.line}</span>: {row.reason}{" "}
+                <span className="num text-soft">{row.text}</span>
               </li>
             ))}
           </ul>

@@ -25,11 +25,17 @@ export function Markets({ onOpen }: { onOpen: (market: string) => void }) {
         {importing && <ImportPanel known={markets.data ?? []} onClose={() => setImporting(false)} onOpen={onOpen} />}
         {markets.isPending && <Loading what="Reading the markets" />}
         {markets.error && <Trouble error={markets.error.message} />}
-        {markets.data?.length === 0 && !importing && <p className="p-6 text-soft">No market yet. Import a file of bars to begin.</p>}
+        {markets.data?.length === 0 && !importing && (
+          <p className="p-6 text-soft">No market yet. Import a file of bars to begin.</p>
+        )}
         <TakenAway kind="market" />
         {markets.data && markets.data.length > 0 && (
           <OneStop>
-            <Coverage markets={markets.data} onOpen={onOpen} onDelete={(symbol) => setLeaving({ kind: "market", name: symbol, called: symbol })} />
+            <Coverage
+              markets={markets.data}
+              onOpen={onOpen}
+              onDelete={(symbol) => setLeaving({ kind: "market", name: symbol, called: symbol })}
+            />
           </OneStop>
         )}
       </div>
@@ -38,16 +44,30 @@ export function Markets({ onOpen }: { onOpen: (market: string) => void }) {
   );
 }
 
-function Coverage({ markets, onOpen, onDelete }: { markets: Market[]; onOpen: (market: string) => void; onDelete: (market: string) => void }) {
+function Coverage({
+  markets,
+  onOpen,
+  onDelete,
+}: {
+  markets: Market[];
+  onOpen: (market: string) => void;
+  onDelete: (market: string) => void;
+}) {
   const span = coverageSpan(markets);
   const years = yearsIn(span);
   return (
     <table className="w-full text-left">
       <thead className="text-soft">
         <tr className="border-b border-line">
-          <th scope="col" className="w-72 px-4 py-2 font-normal">Market</th>
-          <th scope="col" className="w-64 px-2 font-normal">Session, spread</th>
-          <th scope="col" className="w-40 px-2 font-normal">Stored</th>
+          <th scope="col" className="w-72 px-4 py-2 font-normal">
+            Market
+          </th>
+          <th scope="col" className="w-64 px-2 font-normal">
+            Session, spread
+          </th>
+          <th scope="col" className="w-40 px-2 font-normal">
+            Stored
+          </th>
           <th scope="col" className="px-2 font-normal">
             <div className="relative h-5">
               {years.map((year) => (
@@ -66,7 +86,12 @@ function Coverage({ markets, onOpen, onDelete }: { markets: Market[]; onOpen: (m
         {markets.map((market) => (
           <tr key={market.symbol} className="border-b border-line align-top hover:bg-base-100">
             <th scope="row" className="px-4 py-2 text-left font-normal">
-              <button type="button" className="cursor-pointer font-semibold text-long underline-offset-2 hover:underline" title="Open it in the Workbench, under the script that is there" onClick={() => onOpen(market.symbol)}>
+              <button
+                type="button"
+                className="cursor-pointer font-semibold text-long underline-offset-2 hover:underline"
+                title="Open it in the Workbench, under the script that is there"
+                onClick={() => onOpen(market.symbol)}
+              >
                 {market.symbol}
               </button>
               <div className="text-soft">{market.title}</div>
@@ -74,7 +99,8 @@ function Coverage({ markets, onOpen, onDelete }: { markets: Market[]; onOpen: (m
             <td className="px-2 py-2 text-soft">
               {String(market.settings.session)}, {String(market.settings.days)}
               <div>
-                spread {String(market.settings.spread)} {String(market.settings.spread_unit) === "price" ? "points" : String(market.settings.spread_unit)}, tick{" "}
+                spread {String(market.settings.spread)}{" "}
+                {String(market.settings.spread_unit) === "price" ? "points" : String(market.settings.spread_unit)}, tick{" "}
                 {String(market.settings.tick)}
               </div>
             </td>
@@ -89,14 +115,26 @@ function Coverage({ markets, onOpen, onDelete }: { markets: Market[]; onOpen: (m
               {market.bars.map((bars) => {
                 const place = shareOf(bars, span);
                 return (
-                  <div key={bars.timeframe} className="relative my-1 h-3 border-b border-line" title={`${bars.timeframe}: ${bars.first} to ${bars.last}`}>
-                    <div className="absolute h-3 bg-long opacity-60" style={{ left: `${place.left * 100}%`, width: `${Math.max(place.width * 100, 0.3)}%` }} />
+                  <div
+                    key={bars.timeframe}
+                    className="relative my-1 h-3 border-b border-line"
+                    title={`${bars.timeframe}: ${bars.first} to ${bars.last}`}
+                  >
+                    <div
+                      className="absolute h-3 bg-long opacity-60"
+                      style={{ left: `${place.left * 100}%`, width: `${Math.max(place.width * 100, 0.3)}%` }}
+                    />
                   </div>
                 );
               })}
             </td>
             <td className="px-2 py-2 pr-4 text-right">
-              <button type="button" className="cursor-pointer text-[12px] text-soft hover:text-loss hover:underline" aria-label={`Delete ${market.symbol}`} onClick={() => onDelete(market.symbol)}>
+              <button
+                type="button"
+                className="cursor-pointer text-[12px] text-soft hover:text-loss hover:underline"
+                aria-label={`Delete ${market.symbol}`}
+                onClick={() => onDelete(market.symbol)}
+              >
                 delete
               </button>
             </td>

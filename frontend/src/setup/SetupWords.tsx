@@ -7,7 +7,14 @@ import { TimeframePicker } from "./TimeframePicker";
 type Put = (change: Partial<SetupState>) => void;
 
 export function MarketWord({ setup, markets, onPut }: { setup: Setup; markets: Market[]; onPut: Put }) {
-  return <Picker label="Market" value={setup.market} options={markets.map((item) => ({ value: item.symbol, label: item.symbol }))} onChange={(market) => onPut({ market, from: undefined, to: undefined })} />;
+  return (
+    <Picker
+      label="Market"
+      value={setup.market}
+      options={markets.map((item) => ({ value: item.symbol, label: item.symbol }))}
+      onChange={(market) => onPut({ market, from: undefined, to: undefined })}
+    />
+  );
 }
 
 export function TimeframeWord({ setup, onPut }: { setup: Setup; onPut: Put }) {
@@ -16,11 +23,27 @@ export function TimeframeWord({ setup, onPut }: { setup: Setup; onPut: Put }) {
 
 export function SpanWord({ setup, markets, onPut }: { setup: Setup; markets: Market[]; onPut: Put }) {
   const { first, last } = daysOf(markets.find((item) => item.symbol === setup.market));
-  return <SpanPicker market={setup.market} first={first} last={last} from={setup.from_date ?? first} to={setup.to_date ?? last} onSpan={(from, to) => onPut({ from, to })} />;
+  return (
+    <SpanPicker
+      market={setup.market}
+      first={first}
+      last={last}
+      from={setup.from_date ?? first}
+      to={setup.to_date ?? last}
+      onSpan={(from, to) => onPut({ from, to })}
+    />
+  );
 }
 
 export function AccountWord({ setup, accounts, onPut }: { setup: Setup; accounts: { name: string }[]; onPut: Put }) {
-  return <Picker label="Account" value={setup.account} options={accounts.map((item) => ({ value: item.name, label: item.name }))} onChange={(account) => onPut({ account })} />;
+  return (
+    <Picker
+      label="Account"
+      value={setup.account}
+      options={accounts.map((item) => ({ value: item.name, label: item.name }))}
+      onChange={(account) => onPut({ account })}
+    />
+  );
 }
 
 export function SidesWord({ setup, onPut }: { setup: Setup; onPut: Put }) {
@@ -34,14 +57,20 @@ export function SidesWord({ setup, onPut }: { setup: Setup; onPut: Put }) {
         { value: "short", label: "short only" },
         { value: "inverted", label: "sides exchanged" },
       ]}
-      onChange={(value) => onPut({ sides: value === "long" || value === "short" ? value : undefined, inverted: value === "inverted" || undefined })}
+      onChange={(value) =>
+        onPut({
+          sides: value === "long" || value === "short" ? value : undefined,
+          inverted: value === "inverted" || undefined,
+        })
+      }
     />
   );
 }
 
 export function inputText(input: { kind: InputInfo["kind"] } | undefined, value: number | boolean | string): string {
   if (typeof value === "boolean") return value ? "on" : "off";
-  if (input?.kind === "time" && typeof value === "number") return `${String(Math.floor(value / 60)).padStart(2, "0")}:${String(value % 60).padStart(2, "0")}`;
+  if (input?.kind === "time" && typeof value === "number")
+    return `${String(Math.floor(value / 60)).padStart(2, "0")}:${String(value % 60).padStart(2, "0")}`;
   return String(value);
 }
 
@@ -60,7 +89,13 @@ export function InputsWord({ state, onPut }: { state: SetupState; onPut: Put }) 
       {given.map(([name, value], place) => (
         <span key={name}>
           {place > 0 && ", "}
-          <button type="button" className="num cursor-pointer border-b border-dotted border-soft text-[13px] font-semibold text-base-content hover:line-through" title={`Put ${name} back to its default`} aria-label={`${name} is ${inputText(undefined, value)}; put it back to its default`} onClick={() => without(name)}>
+          <button
+            type="button"
+            className="num cursor-pointer border-b border-dotted border-soft text-[13px] font-semibold text-base-content hover:line-through"
+            title={`Put ${name} back to its default`}
+            aria-label={`${name} is ${inputText(undefined, value)}; put it back to its default`}
+            onClick={() => without(name)}
+          >
             {name} is {inputText(undefined, value)}
           </button>
         </span>

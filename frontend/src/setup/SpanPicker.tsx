@@ -21,18 +21,29 @@ const HEIGHT = 72;
 /** The days of the run: a strip of price to drag over, and both dates to type. */
 export function SpanPicker(props: Props) {
   const { first, last, from, to, onSpan } = props;
-  const take = (begin: string, end: string) => onSpan(begin && begin > first ? begin : undefined, end && end < last ? end : undefined);
+  const take = (begin: string, end: string) =>
+    onSpan(begin && begin > first ? begin : undefined, end && end < last ? end : undefined);
   return (
-    <PopOver face={`${dateText(from)} to ${dateText(to)}`} title="From the first day to the last" className="picker whitespace-nowrap">
+    <PopOver
+      face={`${dateText(from)} to ${dateText(to)}`}
+      title="From the first day to the last"
+      className="picker whitespace-nowrap"
+    >
       {() => (
         <span className="block w-[452px] p-4">
           <Strip {...props} onTake={take} />
           <span className="mt-2 flex items-baseline gap-2 text-soft">
-            from <DateField label="First day" value={from} onDay={(day) => take(day, to)} /> to <DateField label="Last day" value={to} onDay={(day) => take(from, day)} />
+            from <DateField label="First day" value={from} onDay={(day) => take(day, to)} /> to{" "}
+            <DateField label="Last day" value={to} onDay={(day) => take(from, day)} />
           </span>
           <span className="mt-2 flex flex-wrap gap-x-3 gap-y-1" role="group" aria-label="Often asked for">
             {presetSpans(first, last).map((preset) => (
-              <button key={preset.name} type="button" className="cursor-pointer text-[12.5px] text-long hover:underline" onClick={() => onSpan(preset.from, preset.to)}>
+              <button
+                key={preset.name}
+                type="button"
+                className="cursor-pointer text-[12.5px] text-long hover:underline"
+                onClick={() => onSpan(preset.from, preset.to)}
+              >
                 {preset.name}
               </button>
             ))}
@@ -49,7 +60,10 @@ function Strip({ market, first, last, from, to, onTake }: Props & { onTake: (fro
   const host = useRef<SVGSVGElement>(null);
   const [begins, ends] = [Date.parse(first) / 1000, Date.parse(last) / 1000 + 86_400];
   const xOf = (moment: number) => ((moment - begins) / (ends - begins || 1)) * WIDTH;
-  const dayAt = (x: number) => new Date((begins + (Math.max(0, Math.min(WIDTH, x)) / WIDTH) * (ends - begins - 1)) * 1000).toISOString().slice(0, 10);
+  const dayAt = (x: number) =>
+    new Date((begins + (Math.max(0, Math.min(WIDTH, x)) / WIDTH) * (ends - begins - 1)) * 1000)
+      .toISOString()
+      .slice(0, 10);
   const at = (event: PointerEvent) => {
     const box = host.current!.getBoundingClientRect();
     return ((event.clientX - box.left) / box.width) * WIDTH;
@@ -58,7 +72,9 @@ function Strip({ market, first, last, from, to, onTake }: Props & { onTake: (fro
   const high = Math.max(...close);
   const low = Math.min(...close);
   const y = (price: number) => HEIGHT - 6 - ((price - low) / (high - low || 1)) * (HEIGHT - 12);
-  const [left, right] = drag ? [Math.min(...drag), Math.max(...drag)] : [xOf(Date.parse(from) / 1000), xOf(Date.parse(to) / 1000 + 86_400)];
+  const [left, right] = drag
+    ? [Math.min(...drag), Math.max(...drag)]
+    : [xOf(Date.parse(from) / 1000), xOf(Date.parse(to) / 1000 + 86_400)];
   return (
     <svg
       ref={host}
@@ -78,7 +94,11 @@ function Strip({ market, first, last, from, to, onTake }: Props & { onTake: (fro
       }}
     >
       <rect x={left} width={Math.max(1, right - left)} y="0" height={HEIGHT} fill="var(--shallow)" />
-      <polyline points={time.map((moment, place) => `${xOf(moment).toFixed(1)},${y(close[place]!).toFixed(1)}`).join(" ")} fill="none" stroke="var(--ink)" />
+      <polyline
+        points={time.map((moment, place) => `${xOf(moment).toFixed(1)},${y(close[place]!).toFixed(1)}`).join(" ")}
+        fill="none"
+        stroke="var(--ink)"
+      />
       {drag && (
         <text x={Math.min(WIDTH - 90, Math.max(4, left + 4))} y="14" fontSize="11" fill="var(--ink)">
           {dayAt(left)} to {dayAt(right)}

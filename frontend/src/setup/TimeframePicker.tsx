@@ -16,7 +16,18 @@ const OTHER = "other…";
 export function TimeframePicker({ label, value, extra = [], onChange }: Props) {
   const [typed, setTyped] = useState<string | null>(null);
   if (typed === null)
-    return <Picker label={label} value={value} options={[...extra, ...TIMEFRAMES.map((item) => ({ value: item, label: item })), { value: OTHER, label: OTHER }]} onChange={(next) => (next === OTHER ? setTyped("") : onChange(next))} />;
+    return (
+      <Picker
+        label={label}
+        value={value}
+        options={[
+          ...extra,
+          ...TIMEFRAMES.map((item) => ({ value: item, label: item })),
+          { value: OTHER, label: OTHER },
+        ]}
+        onChange={(next) => (next === OTHER ? setTyped("") : onChange(next))}
+      />
+    );
   const found = readTimeframe(typed);
   const isWrong = typed.trim() !== "" && found === null;
   const take = () => {

@@ -10,7 +10,12 @@ export function readTimeframe(typed: string): string | null {
   const found = /^\s*(\d{1,4})\s*([mhdw])\s*$/i.exec(typed);
   if (!found) return null;
   const [count, unit] = [Number(found[1]), found[2]!.toLowerCase()];
-  if (count < 1 || ((unit === "d" || unit === "w") && count !== 1) || count * MINUTES[unit]! > MINUTES[unit === "w" ? "w" : "d"]!) return null;
+  if (
+    count < 1 ||
+    ((unit === "d" || unit === "w") && count !== 1) ||
+    count * MINUTES[unit]! > MINUTES[unit === "w" ? "w" : "d"]!
+  )
+    return null;
   const minutes = count * MINUTES[unit]!;
   if (minutes < 1440) return minutes % 60 === 0 ? `${minutes / 60}h` : `${minutes}m`;
   return unit === "w" ? "1w" : "1d";
@@ -31,14 +36,23 @@ export function isBuildable(market: Market, timeframe: string): boolean {
 
 /** The timeframe to take instead of one that a market's bars do not give: the nearest longer one, else the shortest. */
 export function timeframeInstead(market: Market, wanted: string): string | undefined {
-  const given = [...new Set([...TIMEFRAMES, ...market.bars.map((bars) => bars.timeframe)])].filter((timeframe) => isBuildable(market, timeframe)).sort((a, b) => minutesOf(a) - minutesOf(b));
+  const given = [...new Set([...TIMEFRAMES, ...market.bars.map((bars) => bars.timeframe)])]
+    .filter((timeframe) => isBuildable(market, timeframe))
+    .sort((a, b) => minutesOf(a) - minutesOf(b));
   return given.find((timeframe) => minutesOf(timeframe) >= minutesOf(wanted)) ?? given[0];
 }
 
 /** The first and the last day of a market's bars, as 2024-01-31; empty without any. */
 export function daysOf(market: Market | undefined): { first: string; last: string } {
   const bars = market?.bars ?? [];
-  return { first: bars.map((item) => item.first.slice(0, 10)).sort()[0] ?? "", last: bars.map((item) => item.last.slice(0, 10)).sort().at(-1) ?? "" };
+  return {
+    first: bars.map((item) => item.first.slice(0, 10)).sort()[0] ?? "",
+    last:
+      bars
+        .map((item) => item.last.slice(0, 10))
+        .sort()
+        .at(-1) ?? "",
+  };
 }
 
 /** Whether a market has bars between two days; null for no bound. */
@@ -54,18 +68,32 @@ export function readDay(typed: string): string | null {
   const text = typed.trim();
   const iso = /^(\d{4})-(\d{1,2})-(\d{1,2})$/.exec(text);
   const told = /^(\d{1,2})\s+([A-Za-z]{3,9})\.?,?\s+(\d{4})$/.exec(text);
-  const [year, month, day] = iso ? [Number(iso[1]), Number(iso[2]), Number(iso[3])] : told ? [Number(told[3]), MONTHS.indexOf(told[2]!.slice(0, 3).toLowerCase()) + 1, Number(told[1])] : [0, 0, 0];
+  const [year, month, day] = iso
+    ? [Number(iso[1]), Number(iso[2]), Number(iso[3])]
+    : told
+      ? [Number(told[3]), MONTHS.indexOf(told[2]!.slice(0, 3).toLowerCase()) + 1, Number(told[1])]
+      : [0, 0, 0];
   const moment = new Date(Date.UTC(year, month - 1, day));
-  return year >= 1000 && month >= 1 && moment.getUTCMonth() === month - 1 && moment.getUTCDate() === day ? moment.toISOString().slice(0, 10) : null;
+  return year >= 1000 && month >= 1 && moment.getUTCMonth() === month - 1 && moment.getUTCDate() === day
+    ? moment.toISOString().slice(0, 10)
+    : null;
 }
 
 /** Days that a run is often asked for: all of them, the last year, the last 90 days, and every year. */
-export function presetSpans(first: string, last: string): { name: string; from: string | undefined; to: string | undefined }[] {
+export function presetSpans(
+  first: string,
+  last: string,
+): { name: string; from: string | undefined; to: string | undefined }[] {
   if (!first || !last) return [];
   const before = (days: number) => new Date(Date.parse(last) - days * 86_400_000).toISOString().slice(0, 10);
   const within = (day: string) => (day > first ? day : undefined);
   const years: { name: string; from: string | undefined; to: string | undefined }[] = [];
-  for (let year = Number(first.slice(0, 4)); year <= Number(last.slice(0, 4)); year++) years.push({ name: String(year), from: within(`${year}-01-01`), to: `${year}-12-31` < last ? `${year}-12-31` : undefined });
+  for (let year = Number(first.slice(0, 4)); year <= Number(last.slice(0, 4)); year++)
+    years.push({
+      name: String(year),
+      from: within(`${year}-01-01`),
+      to: `${year}-12-31` < last ? `${year}-12-31` : undefined,
+    });
   return [
     { name: "All of it", from: undefined, to: undefined },
     { name: "Last year", from: within(before(364)), to: undefined },

@@ -4,7 +4,6 @@ import { api, scriptsQuery, unwrap, type Script } from "@/api";
 import { allDrafts, RemovalDialog, TakenAway, type Draft, type Removed } from "@/keeping";
 import { dateText, Dialog, Loading, OneStop, Picker, tellAll, timeText, Trouble } from "@/ui";
 
-
 const STATUSES = ["idea", "testing", "trusted"].map((value) => ({ value, label: value }));
 
 type Open = (script: string, version?: number) => void;
@@ -27,7 +26,13 @@ export function Shelf({ onOpen }: { onOpen: Open }) {
     <section className="flex h-full flex-col">
       <header className="flex h-[46px] flex-none items-center justify-between border-b border-line px-4">
         <h1 className="text-base">Shelf</h1>
-        <button type="button" className="main-button" onClick={fresh} disabled={!scripts.data} title="A beginning to change word by word; it is stored with its first save">
+        <button
+          type="button"
+          className="main-button"
+          onClick={fresh}
+          disabled={!scripts.data}
+          title="A beginning to change word by word; it is stored with its first save"
+        >
           New script
         </button>
       </header>
@@ -51,7 +56,11 @@ export function Shelf({ onOpen }: { onOpen: Open }) {
                 {unsaved.map((draft) => (
                   <tr key={`${draft.tab} ${draft.title}`} className="border-b border-line align-top hover:bg-base-100">
                     <th scope="row" className="px-4 py-2 text-left font-normal">
-                      <button type="button" className="cursor-pointer font-semibold text-long underline-offset-2 hover:underline" onClick={() => onOpen(draft.title, 0)}>
+                      <button
+                        type="button"
+                        className="cursor-pointer font-semibold text-long underline-offset-2 hover:underline"
+                        onClick={() => onOpen(draft.title, 0)}
+                      >
                         {draft.title}
                       </button>
                     </th>
@@ -99,7 +108,11 @@ function ScriptRow({ script, draft, onOpen, onRename, onDelete }: RowProps) {
   const client = useQueryClient();
   const [showAll, setShowAll] = useState(false);
   const refresh = () => client.invalidateQueries({ queryKey: scriptsQuery.queryKey });
-  const status = useMutation({ mutationFn: (value: string) => unwrap(api.POST("/api/scripts/status", { body: { title: script.title, status: value } })), onSuccess: refresh });
+  const status = useMutation({
+    mutationFn: (value: string) =>
+      unwrap(api.POST("/api/scripts/status", { body: { title: script.title, status: value } })),
+    onSuccess: refresh,
+  });
   const copy = useMutation({
     mutationFn: () => unwrap(api.POST("/api/scripts/duplicate", { body: { title: script.title } })),
     onSuccess: (made) => {
@@ -113,19 +126,34 @@ function ScriptRow({ script, draft, onOpen, onRename, onDelete }: RowProps) {
   return (
     <tr className="border-b border-line align-top hover:bg-base-100">
       <th scope="row" className="px-4 py-2 text-left font-normal">
-        <button type="button" className="cursor-pointer text-left font-semibold text-long underline-offset-2 hover:underline" onClick={() => onOpen(script.title)}>
+        <button
+          type="button"
+          className="cursor-pointer text-left font-semibold text-long underline-offset-2 hover:underline"
+          onClick={() => onOpen(script.title)}
+        >
           {script.title}
         </button>
         {draft && <div className="text-[12px] text-brass">unsaved changes, {whenTyped(draft)}</div>}
       </th>
       <td className="px-2 py-2">
-        <Picker label={`Status of ${script.title}`} value={script.status} options={STATUSES} onChange={(value) => status.mutate(value)} />
+        <Picker
+          label={`Status of ${script.title}`}
+          value={script.status}
+          options={STATUSES}
+          onChange={(value) => status.mutate(value)}
+        />
       </td>
       <td className="max-w-md px-2 py-2 text-soft">{script.lesson || "–"}</td>
       <td className="whitespace-nowrap px-2 py-2">{newest ? dateText(newest.created) : "–"}</td>
       <td className="px-2 py-2">
         {shown.map((version) => (
-          <button key={version.number} type="button" className="num mr-2 cursor-pointer text-long hover:underline" aria-label={`Open v${version.number} of ${script.title}`} onClick={() => onOpen(script.title, version.number)}>
+          <button
+            key={version.number}
+            type="button"
+            className="num mr-2 cursor-pointer text-long hover:underline"
+            aria-label={`Open v${version.number} of ${script.title}`}
+            onClick={() => onOpen(script.title, version.number)}
+          >
             v{version.number}
           </button>
         ))}
@@ -140,10 +168,21 @@ function ScriptRow({ script, draft, onOpen, onRename, onDelete }: RowProps) {
           <button type="button" className={small} aria-label={`Rename ${script.title}`} onClick={onRename}>
             rename
           </button>
-          <button type="button" className={small} aria-label={`Duplicate ${script.title}`} aria-disabled={copy.isPending} onClick={() => !copy.isPending && copy.mutate()}>
+          <button
+            type="button"
+            className={small}
+            aria-label={`Duplicate ${script.title}`}
+            aria-disabled={copy.isPending}
+            onClick={() => !copy.isPending && copy.mutate()}
+          >
             duplicate
           </button>
-          <button type="button" className={`${small} hover:!text-loss`} aria-label={`Delete ${script.title}`} onClick={onDelete}>
+          <button
+            type="button"
+            className={`${small} hover:!text-loss`}
+            aria-label={`Delete ${script.title}`}
+            onClick={onDelete}
+          >
             delete
           </button>
         </span>
@@ -177,12 +216,23 @@ function Rename({ title, titles, onClose }: { title: string; titles: string[]; o
       >
         <label className="flex items-baseline gap-2">
           Its new title
-          <input autoFocus className="field min-w-0 flex-1" value={to} onChange={(event) => setTo(event.target.value)} />
+          <input
+            autoFocus
+            className="field min-w-0 flex-1"
+            value={to}
+            onChange={(event) => setTo(event.target.value)}
+          />
         </label>
-        <p className="text-soft">Its text says so in a new version. Scripts that use it by its old title would not find it.</p>
+        <p className="text-soft">
+          Its text says so in a new version. Scripts that use it by its old title would not find it.
+        </p>
         {isTaken && <p className="text-loss">There is a script of that title.</p>}
         {rename.error && <Trouble error={rename.error.message} />}
-        <button type="submit" className="main-button self-start" disabled={isTaken || !to.trim() || to.trim() === title || rename.isPending}>
+        <button
+          type="submit"
+          className="main-button self-start"
+          disabled={isTaken || !to.trim() || to.trim() === title || rename.isPending}
+        >
           Rename
         </button>
       </form>

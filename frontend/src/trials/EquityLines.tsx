@@ -28,13 +28,22 @@ export function EquityLines({ lines, edges = [], label }: Props) {
   const times = shown.flatMap((line) => [line.times[0]!, line.times.at(-1)!]);
   const values = shown.flatMap((line) => line.values).filter((value): value is number => value !== null);
   const [from, to] = [Math.min(...times), Math.max(...times)];
-  const [low, high] = [values.reduce((a, b) => Math.min(a, b), Infinity), values.reduce((a, b) => Math.max(a, b), -Infinity)];
+  const [low, high] = [
+    values.reduce((a, b) => Math.min(a, b), Infinity),
+    values.reduce((a, b) => Math.max(a, b), -Infinity),
+  ];
   const x = (time: number) => LEFT + ((time - from) / (to - from || 1)) * (width - LEFT - RIGHT);
   const y = (value: number) => height - BOTTOM - ((value - low) / (high - low || 1)) * (height - BOTTOM - TOP);
   return (
     <div ref={host} className="h-full w-full overflow-hidden">
       {shown.length > 0 && (
-        <svg width={width} height={height} className="block" role="img" aria-label={`${label}: ${shown.map((line) => `${line.name} ends at ${plain(line.values.at(-1) ?? 0, 0)}`).join(", ")}`}>
+        <svg
+          width={width}
+          height={height}
+          className="block"
+          role="img"
+          aria-label={`${label}: ${shown.map((line) => `${line.name} ends at ${plain(line.values.at(-1) ?? 0, 0)}`).join(", ")}`}
+        >
           {contourSteps([low, high], 4).map((level) => (
             <g key={level}>
               <line x1={LEFT} x2={width - RIGHT} y1={y(level)} y2={y(level)} stroke="var(--line)" />
@@ -44,10 +53,29 @@ export function EquityLines({ lines, edges = [], label }: Props) {
             </g>
           ))}
           {edges.map((edge) => (
-            <line key={edge} x1={x(edge)} x2={x(edge)} y1={TOP} y2={height - BOTTOM} stroke="var(--line)" strokeDasharray="3 3" />
+            <line
+              key={edge}
+              x1={x(edge)}
+              x2={x(edge)}
+              y1={TOP}
+              y2={height - BOTTOM}
+              stroke="var(--line)"
+              strokeDasharray="3 3"
+            />
           ))}
           {shown.map((line) => (
-            <polyline key={line.name} points={line.values.flatMap((value, place) => (value === null ? [] : [`${x(line.times[place]!).toFixed(1)},${y(value).toFixed(1)}`])).join(" ")} fill="none" stroke={line.stroke} strokeWidth="1.5" strokeDasharray={line.dash} />
+            <polyline
+              key={line.name}
+              points={line.values
+                .flatMap((value, place) =>
+                  value === null ? [] : [`${x(line.times[place]!).toFixed(1)},${y(value).toFixed(1)}`],
+                )
+                .join(" ")}
+              fill="none"
+              stroke={line.stroke}
+              strokeWidth="1.5"
+              strokeDasharray={line.dash}
+            />
           ))}
           <text x={LEFT} y={height - 6} fontSize="11" fill="var(--soft)">
             {day(from)}
@@ -62,7 +90,12 @@ export function EquityLines({ lines, edges = [], label }: Props) {
 }
 
 function day(moment: number): string {
-  return new Date(moment * 1000).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric", timeZone: "UTC" });
+  return new Date(moment * 1000).toLocaleDateString("en-GB", {
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    timeZone: "UTC",
+  });
 }
 
 /** The lines by their looks, for the text beside the drawing. */

@@ -20,7 +20,9 @@ interface Props {
 /** One run of a trial: its inputs, what it earned, what its neighbours did. */
 export function RunCard({ heading, trial, seen, point, figures, canLook, children }: Props) {
   const found = useQuery(runQuery(seen, point));
-  const shown = [...new Set([seen.objective, "net_profit", "max_drawdown_percent", "trades"])].map((key) => figures.find((figure) => figure.key === key)!);
+  const shown = [...new Set([seen.objective, "net_profit", "max_drawdown_percent", "trades"])].map((key) =>
+    figures.find((figure) => figure.key === key)!,
+  );
   const goal = shown[0]!;
   if (found.error) return null;
   return (
@@ -36,10 +38,16 @@ export function RunCard({ heading, trial, seen, point, figures, canLook, childre
                 <Row key={axis.name} name={axis.name} value={axisLabel(found.data.inputs[axis.name]!)} />
               ))}
             <Row name={goal.name.toLowerCase()} value={figureText(goal, found.data.figures?.[goal.key])} />
-            {trial.order.kind !== "search" && <Row name="its neighbours" value={figureText(goal, found.data.neighbourhood)} />}
+            {trial.order.kind !== "search" && (
+              <Row name="its neighbours" value={figureText(goal, found.data.neighbourhood)} />
+            )}
             {found.data.outside && <Row name="out of sample" value={figureText(goal, found.data.outside[goal.key])} />}
             {shown.slice(1).map((info) => (
-              <Row key={info.key} name={info.name.toLowerCase()} value={figureText(info, found.data.figures?.[info.key])} />
+              <Row
+                key={info.key}
+                name={info.name.toLowerCase()}
+                value={figureText(info, found.data.figures?.[info.key])}
+              />
             ))}
           </dl>
           {found.data.error && <p className="text-loss">{found.data.error}</p>}
@@ -55,21 +63,29 @@ export function RunCard({ heading, trial, seen, point, figures, canLook, childre
 function Locked({ trial, point, goal }: { trial: Trial; point: number; goal: FigureInfo }) {
   const client = useQueryClient();
   const look = useMutation({
-    mutationFn: () => unwrap(api.POST("/api/trials/{number}/looks", { params: { path: { number: trial.id } }, body: { point } })),
+    mutationFn: () =>
+      unwrap(api.POST("/api/trials/{number}/looks", { params: { path: { number: trial.id } }, body: { point } })),
     onSuccess: () => void client.invalidateQueries({ queryKey: trialQuery(trial.id).queryKey, exact: true }),
   });
   const span = trial.held_back!;
   return (
     <div className="mt-3 border-t border-line pt-2" data-testid="held-back">
       <p className="text-soft">
-        Held back: {spanText(span)}, <b className={`whitespace-nowrap ${trial.looks > 0 ? "text-loss" : ""}`}>{lookText(trial.looks)}</b> so far
+        Held back: {spanText(span)},{" "}
+        <b className={`whitespace-nowrap ${trial.looks > 0 ? "text-loss" : ""}`}>{lookText(trial.looks)}</b> so far
       </p>
       {look.data ? (
         <dl>
           <Row name={`${goal.name.toLowerCase()}, held back`} value={figureText(goal, look.data.figures[goal.key])} />
         </dl>
       ) : (
-        <button type="button" className="plain-button mt-1" disabled={look.isPending} title="A part that was looked at is no longer unseen: the look is counted and shown from now on" onClick={() => look.mutate()}>
+        <button
+          type="button"
+          className="plain-button mt-1"
+          disabled={look.isPending}
+          title="A part that was looked at is no longer unseen: the look is counted and shown from now on"
+          onClick={() => look.mutate()}
+        >
           Look at it, counted
         </button>
       )}

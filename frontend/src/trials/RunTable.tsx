@@ -30,15 +30,28 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
   const [limit, setLimit] = useState(PAGE);
   const info = figures.find((figure) => figure.key === seen.objective);
   const by = sort ?? { by: seen.objective, descending: info?.higher_is_better !== false };
-  const texts = (isLeast: boolean) => filters.filter((filter) => filter.isLeast === isLeast).map((filter) => `${filter.key}:${filter.value}`);
-  const found = useQuery(tableQuery(seen, { sort: by.by, descending: by.descending, least: texts(true), most: texts(false), limit }));
+  const texts = (isLeast: boolean) =>
+    filters.filter((filter) => filter.isLeast === isLeast).map((filter) => `${filter.key}:${filter.value}`);
+  const found = useQuery(
+    tableQuery(seen, { sort: by.by, descending: by.descending, least: texts(true), most: texts(false), limit }),
+  );
   const shown = [...new Set([seen.objective, ...SHOWN])].map((key) => figures.find((figure) => figure.key === key)!);
   const isSplit = trial.parts.length > 1 && trial.order.kind !== "walk";
   const isSearch = trial.order.kind === "search";
   const axes = trial.axes.filter((axis) => axis.name !== SIGNAL);
   const head = (key: string, name: string, tip: string, right = true) => (
-    <th key={key} scope="col" aria-sort={by.by === key ? (by.descending ? "descending" : "ascending") : undefined} className={`sticky top-0 z-10 bg-base-200 px-2 py-1 font-normal ${right ? "text-right" : "text-left"}`}>
-      <button type="button" className={`cursor-pointer ${by.by === key ? "font-semibold text-base-content" : ""}`} title={tip} onClick={() => setSort({ by: key, descending: by.by === key ? !by.descending : true })}>
+    <th
+      key={key}
+      scope="col"
+      aria-sort={by.by === key ? (by.descending ? "descending" : "ascending") : undefined}
+      className={`sticky top-0 z-10 bg-base-200 px-2 py-1 font-normal ${right ? "text-right" : "text-left"}`}
+    >
+      <button
+        type="button"
+        className={`cursor-pointer ${by.by === key ? "font-semibold text-base-content" : ""}`}
+        title={tip}
+        onClick={() => setSort({ by: key, descending: by.by === key ? !by.descending : true })}
+      >
         {name}
         {by.by === key && (by.descending ? " ↓" : " ↑")}
       </button>
@@ -52,8 +65,18 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
           {filters.length > 0 && " with"}
         </span>
         {filters.map((filter, place) => (
-          <button key={place} type="button" className="cursor-pointer rounded-full border border-line px-2 text-[12px] hover:line-through" title="Take this limit away" onClick={() => setFilters(filters.filter((_, other) => other !== place))}>
-            {figures.find((figure) => figure.key === filter.key)?.name} {filter.isLeast ? "≥" : "≤"} {limitText(figures.find((figure) => figure.key === filter.key), filter.value)}
+          <button
+            key={place}
+            type="button"
+            className="cursor-pointer rounded-full border border-line px-2 text-[12px] hover:line-through"
+            title="Take this limit away"
+            onClick={() => setFilters(filters.filter((_, other) => other !== place))}
+          >
+            {figures.find((figure) => figure.key === filter.key)?.name} {filter.isLeast ? "≥" : "≤"}{" "}
+            {limitText(
+              figures.find((figure) => figure.key === filter.key),
+              filter.value,
+            )}
           </button>
         ))}
         <LimitForm figures={figures} onAdd={(filter) => setFilters([...filters, filter])} />
@@ -71,7 +94,11 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
       {found.error && <Trouble error={found.error.message} />}
       <div className="min-h-0 flex-1 overflow-auto">
         <OneStop>
-          <table className={`num w-full text-[12.5px] [&_td]:whitespace-nowrap ${isSearch ? "[&_td]:px-1 [&_th]:px-1" : ""}`} data-testid="run-table" aria-label="Runs; those in italics have too few trades to be ranked">
+          <table
+            className={`num w-full text-[12.5px] [&_td]:whitespace-nowrap ${isSearch ? "[&_td]:px-1 [&_th]:px-1" : ""}`}
+            data-testid="run-table"
+            aria-label="Runs; those in italics have too few trades to be ranked"
+          >
             <thead>
               <tr className="border-b border-line font-sans text-soft">
                 {isSearch && head(SIGNAL, "entry", "The conditions of the entry", false)}
@@ -79,7 +106,11 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
                 {head(shown[0]!.key, shown[0]!.name, shown[0]!.meaning)}
                 {!isSearch && head("neighbourhood", "Neighbours", "The median of this run and those beside it")}
                 {isSplit && (
-                  <th scope="col" className="sticky top-0 z-10 bg-base-200 px-2 py-1 text-right font-normal" title="The same on the days out of sample">
+                  <th
+                    scope="col"
+                    className="sticky top-0 z-10 bg-base-200 px-2 py-1 text-right font-normal"
+                    title="The same on the days out of sample"
+                  >
                     Out of sample
                   </th>
                 )}
@@ -88,12 +119,24 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
             </thead>
             <tbody>
               {found.data?.rows.map((row) => (
-                <tr key={row.number} data-run={row.number} data-ranked={row.ranked} className={`cursor-pointer border-b border-line ${row.number === chosen ? "bg-shallow" : "hover:bg-base-100"} ${row.ranked ? "" : "text-soft italic"}`} onClick={() => onChoose(row.number)} onDoubleClick={() => onOpen(row.number)}>
+                <tr
+                  key={row.number}
+                  data-run={row.number}
+                  data-ranked={row.ranked}
+                  className={`cursor-pointer border-b border-line ${row.number === chosen ? "bg-shallow" : "hover:bg-base-100"} ${row.ranked ? "" : "text-soft italic"}`}
+                  onClick={() => onChoose(row.number)}
+                  onDoubleClick={() => onOpen(row.number)}
+                >
                   {isSearch && <td className="min-w-56 px-2 py-[2px] text-[12px] !whitespace-normal">{row.label}</td>}
                   {axes.map((axis, place) => (
                     <td key={axis.name} className={`px-2 py-[2px] ${axis.ordered ? "text-right" : ""}`}>
                       {place === 0 ? (
-                        <button type="button" className="cursor-pointer" title="Choose this run; double-press opens it" onClick={() => onChoose(row.number)}>
+                        <button
+                          type="button"
+                          className="cursor-pointer"
+                          title="Choose this run; double-press opens it"
+                          onClick={() => onChoose(row.number)}
+                        >
                           {axisLabel(row.inputs[axis.name]!)}
                         </button>
                       ) : (
@@ -102,14 +145,21 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
                     </td>
                   ))}
                   {row.figures === null ? (
-                    <td colSpan={shown.length + (isSplit ? 1 : 0) + (isSearch ? 0 : 1)} className="px-2 text-left font-sans text-loss">
+                    <td
+                      colSpan={shown.length + (isSplit ? 1 : 0) + (isSearch ? 0 : 1)}
+                      className="px-2 text-left font-sans text-loss"
+                    >
                       {row.error}
                     </td>
                   ) : (
                     <>
-                      <td className="px-2 text-right font-semibold">{figureText(shown[0]!, row.figures[shown[0]!.key])}</td>
+                      <td className="px-2 text-right font-semibold">
+                        {figureText(shown[0]!, row.figures[shown[0]!.key])}
+                      </td>
                       {!isSearch && <td className="px-2 text-right">{figureText(shown[0]!, row.neighbourhood)}</td>}
-                      {isSplit && <td className="px-2 text-right">{figureText(shown[0]!, row.outside?.[shown[0]!.key])}</td>}
+                      {isSplit && (
+                        <td className="px-2 text-right">{figureText(shown[0]!, row.outside?.[shown[0]!.key])}</td>
+                      )}
                       {shown.slice(1).map((figure) => (
                         <td key={figure.key} className="px-2 text-right">
                           {figureText(figure, row.figures![figure.key])}
@@ -149,7 +199,15 @@ function LimitForm({ figures, onAdd }: { figures: FigureInfo[]; onAdd: (filter: 
       }}
     >
       only with
-      <Picker label="Limit of" value={key} options={figures.map((figure) => ({ value: figure.key, label: figure.name.toLowerCase() + (figure.unit === "percent" ? " %" : "") }))} onChange={setKey} />
+      <Picker
+        label="Limit of"
+        value={key}
+        options={figures.map((figure) => ({
+          value: figure.key,
+          label: figure.name.toLowerCase() + (figure.unit === "percent" ? " %" : ""),
+        }))}
+        onChange={setKey}
+      />
       <Picker
         label="Limit kind"
         value={isLeast ? "least" : "most"}
@@ -159,7 +217,13 @@ function LimitForm({ figures, onAdd }: { figures: FigureInfo[]; onAdd: (filter: 
         ]}
         onChange={(value) => setIsLeast(value === "least")}
       />
-      <input className="field num w-16" inputMode="decimal" aria-label="Limit" value={typed} onChange={(event) => setTyped(event.target.value)} />
+      <input
+        className="field num w-16"
+        inputMode="decimal"
+        aria-label="Limit"
+        value={typed}
+        onChange={(event) => setTyped(event.target.value)}
+      />
       {(info?.unit === "fraction" || info?.unit === "percent") && "%"}
       <button type="submit" className="plain-button !px-2 !py-0">
         add

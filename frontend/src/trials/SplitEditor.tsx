@@ -28,7 +28,13 @@ export function SplitEditor({ split, spans, onChange }: Props) {
       </p>
       <label className="mt-1 flex items-center gap-2 text-[11.5px] text-soft">
         shares or dates
-        <input className="field num min-w-0 flex-1" placeholder="60,25,15" aria-label="Split, typed" value={split} onChange={(event) => onChange(event.target.value)} />
+        <input
+          className="field num min-w-0 flex-1"
+          placeholder="60,25,15"
+          aria-label="Split, typed"
+          value={split}
+          onChange={(event) => onChange(event.target.value)}
+        />
       </label>
       {split !== "" &&
         every.map((span) => {
@@ -41,7 +47,12 @@ export function SplitEditor({ split, spans, onChange }: Props) {
                 <b className="num font-normal">{spanText(span)}</b>
                 <span className="text-soft">{isHeld ? `locked, ${lookText(spans?.looks ?? 0)}` : span.name}</span>
               </div>
-              <Bar span={span} start={start / days} share={span.days / days} tone={isHeld ? "bg-short" : span.name === "in sample" ? "bg-soft" : "bg-brass"} />
+              <Bar
+                span={span}
+                start={start / days}
+                share={span.days / days}
+                tone={isHeld ? "bg-short" : span.name === "in sample" ? "bg-soft" : "bg-brass"}
+              />
             </div>
           );
         })}

@@ -18,7 +18,12 @@ export function TrialButtons({ control }: { control: TrialControl }) {
         </button>
       )}
       {/* One button that starts and stops: the focus stays where it is. */}
-      <button type="button" className="main-button" aria-disabled={!isRunning && !canStart} onClick={() => (isRunning ? act.mutate("stop") : canStart && begin.mutate())}>
+      <button
+        type="button"
+        className="main-button"
+        aria-disabled={!isRunning && !canStart}
+        onClick={() => (isRunning ? act.mutate("stop") : canStart && begin.mutate())}
+      >
         {isRunning ? "Stop" : plan.data && !plan.isError ? `Start ${plain(plan.data.total, 0)} runs` : "Start"}
       </button>
     </span>
@@ -28,11 +33,26 @@ export function TrialButtons({ control }: { control: TrialControl }) {
 /** How far the trial in view is; before there is one, what starting would take. */
 export function TrialProgress({ control }: { control: TrialControl }) {
   const { trial, plan } = control;
-  const ahead = plan.data && !plan.isError ? `${plain(plan.data.total, 0)} runs, ${plan.data.seconds < 1 ? "" : "about "}${durationText(plan.data.seconds)} and ${bytesText(plan.data.memory_bytes)}` : null;
+  const ahead =
+    plan.data && !plan.isError
+      ? `${plain(plan.data.total, 0)} runs, ${plan.data.seconds < 1 ? "" : "about "}${durationText(plan.data.seconds)} and ${bytesText(plan.data.memory_bytes)}`
+      : null;
   return (
     <div className="flex h-11 flex-none items-center gap-4 border-b border-line px-4" role="status">
-      {trial ? <Progress trial={trial} /> : plan.error ? <span className="text-loss">{plan.error.message}</span> : <span className="text-soft">{ahead ?? "counting the runs…"}</span>}
-      {trial && trial.state !== "running" && (plan.error ? <span className="text-loss">{plan.error.message}</span> : ahead && <span className="whitespace-nowrap text-soft">next: {ahead}</span>)}
+      {trial ? (
+        <Progress trial={trial} />
+      ) : plan.error ? (
+        <span className="text-loss">{plan.error.message}</span>
+      ) : (
+        <span className="text-soft">{ahead ?? "counting the runs…"}</span>
+      )}
+      {trial &&
+        trial.state !== "running" &&
+        (plan.error ? (
+          <span className="text-loss">{plan.error.message}</span>
+        ) : (
+          ahead && <span className="whitespace-nowrap text-soft">next: {ahead}</span>
+        ))}
     </div>
   );
 }
@@ -49,11 +69,17 @@ function Progress({ trial }: { trial: Trial }) {
       </span>
       <DoneBar done={trial.done} total={trial.total} />
       <span className={trial.state === "failed" || trial.message ? "text-loss" : "whitespace-nowrap text-soft"}>
-        {trial.state === "running" ? `${trial.rate ? `${plain(trial.rate, 0)} runs / s` : "starting"}${left === null ? "" : `, ${durationText(left)} left`}` : trial.state}
+        {trial.state === "running"
+          ? `${trial.rate ? `${plain(trial.rate, 0)} runs / s` : "starting"}${left === null ? "" : `, ${durationText(left)} left`}`
+          : trial.state}
         {trial.message && `: ${trial.message}`}
       </span>
       {trial.looks_ever > 0 && (
-        <span className="whitespace-nowrap text-brass" title="Days that were held back from this script on this market were looked at: what is found since may owe something to that" data-testid="looks-ever">
+        <span
+          className="whitespace-nowrap text-brass"
+          title="Days that were held back from this script on this market were looked at: what is found since may owe something to that"
+          data-testid="looks-ever"
+        >
           held-back days seen: {lookText(trial.looks_ever)}
         </span>
       )}

@@ -9,13 +9,22 @@ export function TrialHeader({ head, children, buttons }: { head: Head; children:
   useEffect(() => {
     go.current = head.onFace;
   });
-  useCommands("Trials", useMemo(() => FACES.map(({ face, label }) => ({ name: label, act: () => go.current(face) })), []));
+  useCommands(
+    "Trials",
+    useMemo(() => FACES.map(({ face, label }) => ({ name: label, act: () => go.current(face) })), []),
+  );
   return (
     <header className="flex-none border-b border-line px-4 pt-1 text-[14.5px] text-soft">
       <h1 className="sr-only">Trials</h1>
       <div role="group" aria-label="What is done" className="flex gap-4 text-[13px]">
         {FACES.map(({ face, label }) => (
-          <button key={face} type="button" aria-pressed={face === head.face} className={`cursor-pointer border-b-2 py-[3px] ${face === head.face ? "border-short font-semibold text-base-content" : "border-transparent hover:text-base-content"}`} onClick={() => head.onFace(face)}>
+          <button
+            key={face}
+            type="button"
+            aria-pressed={face === head.face}
+            className={`cursor-pointer border-b-2 py-[3px] ${face === head.face ? "border-short font-semibold text-base-content" : "border-transparent hover:text-base-content"}`}
+            onClick={() => head.onFace(face)}
+          >
             {label}
           </button>
         ))}

@@ -1,6 +1,20 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { accountsQuery, catalogueQuery, marketsQuery, scriptsQuery, setupOf, startQuery, type FigureInfo, type Market, type Script, type Account, type Setup, type SetupState, type Trial } from "@/api";
+import {
+  accountsQuery,
+  catalogueQuery,
+  marketsQuery,
+  scriptsQuery,
+  setupOf,
+  startQuery,
+  type FigureInfo,
+  type Market,
+  type Script,
+  type Account,
+  type Setup,
+  type SetupState,
+  type Trial,
+} from "@/api";
 import { AccountWord, InputsWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/setup";
 import { Loading, Notice, Picker, Trouble } from "@/ui";
 import { BasketDesk } from "./basket/BasketDesk";
@@ -18,7 +32,14 @@ interface Props {
   onOpen: (state: SetupState) => void;
 }
 
-const DESKS = { sweep: SweepDesk, walk: WalkDesk, search: SearchDesk, study: StudyDesk, basket: BasketDesk, doubt: Doubt };
+const DESKS = {
+  sweep: SweepDesk,
+  walk: WalkDesk,
+  search: SearchDesk,
+  study: StudyDesk,
+  basket: BasketDesk,
+  doubt: Doubt,
+};
 
 /** Many runs made on purpose, and every honest way to distrust one. */
 export function Trials(props: Props) {
@@ -30,14 +51,33 @@ export function Trials(props: Props) {
   const accounts = useQuery(accountsQuery);
   const failed = start.error ?? scripts.error ?? catalogue.error ?? markets.error ?? accounts.error;
   if (failed) return <Trouble error={failed.message} />;
-  if (!start.data || !scripts.data || !catalogue.data || !markets.data || !accounts.data) return <Loading what="Opening the trials" />;
+  if (!start.data || !scripts.data || !catalogue.data || !markets.data || !accounts.data)
+    return <Loading what="Opening the trials" />;
   const title = state.script ?? start.data.script;
   const script = scripts.data.find((item) => item.title === title);
   if (!script)
     return (
-      <Trouble error={scripts.data.length === 0 ? "There is no script to try yet: write one on the shelf." : `There is no script “${title}”.`}>
+      <Trouble
+        error={
+          scripts.data.length === 0
+            ? "There is no script to try yet: write one on the shelf."
+            : `There is no script “${title}”.`
+        }
+      >
         {scripts.data[0] && (
-          <button type="button" className="plain-button my-2" onClick={() => props.onState({ ...state, script: scripts.data[0]!.title, version: undefined, inputs: undefined, trial: undefined })}>
+          <button
+            type="button"
+            className="plain-button my-2"
+            onClick={() =>
+              props.onState({
+                ...state,
+                script: scripts.data[0]!.title,
+                version: undefined,
+                inputs: undefined,
+                trial: undefined,
+              })
+            }
+          >
             Try {scripts.data[0].title}
           </button>
         )}
@@ -45,7 +85,18 @@ export function Trials(props: Props) {
     );
   const version = script.versions.find((item) => item.number === state.version) ?? script.versions.at(-1)!;
   const setup = setupOf(state, { ...start.data, ...script.home }, version.text);
-  return <Place {...props} setup={setup} title={script.title} version={version.number} scripts={scripts.data} figures={catalogue.data.figures} markets={markets.data} accounts={accounts.data} />;
+  return (
+    <Place
+      {...props}
+      setup={setup}
+      title={script.title}
+      version={version.number}
+      scripts={scripts.data}
+      figures={catalogue.data.figures}
+      markets={markets.data}
+      accounts={accounts.data}
+    />
+  );
 }
 
 interface PlaceProps extends Props {
@@ -63,7 +114,14 @@ function Place({ state, setup, title, version, scripts, figures, markets, accoun
   const face = state.face ?? "sweep";
   // The address names all of what is tried, so that it can be given to somebody, and gone back to.
   useEffect(() => {
-    const named = { ...state, script: title, version: state.version ?? version, market: setup.market, timeframe: setup.timeframe, account: setup.account };
+    const named = {
+      ...state,
+      script: title,
+      version: state.version ?? version,
+      market: setup.market,
+      timeframe: setup.timeframe,
+      account: setup.account,
+    };
     if (JSON.stringify(named) !== JSON.stringify(state)) onState(named, true);
   });
   useEffect(() => {
@@ -73,13 +131,21 @@ function Place({ state, setup, title, version, scripts, figures, markets, accoun
   const put = (change: Partial<TrialsState>) => onState({ ...state, ...change, trial: undefined });
   const conditions = (
     <>
-      from <SpanWord setup={setup} markets={markets} onPut={put} /> with <AccountWord setup={setup} accounts={accounts} onPut={put} />, <SidesWord setup={setup} onPut={put} /><InputsWord state={state} onPut={put} />
+      from <SpanWord setup={setup} markets={markets} onPut={put} /> with{" "}
+      <AccountWord setup={setup} accounts={accounts} onPut={put} />, <SidesWord setup={setup} onPut={put} />
+      <InputsWord state={state} onPut={put} />
     </>
   );
   const words = {
     script: (
       <>
-        <Picker label="Script" value={title} options={scripts.map((item) => ({ value: item.title, label: item.title }))} onChange={(script) => put({ script, version: undefined, inputs: undefined, x: undefined, y: undefined })} /> v{version}
+        <Picker
+          label="Script"
+          value={title}
+          options={scripts.map((item) => ({ value: item.title, label: item.title }))}
+          onChange={(script) => put({ script, version: undefined, inputs: undefined, x: undefined, y: undefined })}
+        />{" "}
+        v{version}
       </>
     ),
     market: <MarketWord setup={setup} markets={markets} onPut={put} />,
@@ -93,17 +159,28 @@ function Place({ state, setup, title, version, scripts, figures, markets, accoun
           <span>
             {words.script} on {words.market} at {words.timeframe}
           </span>
-          <button type="button" className="plain-button" onClick={() => onOpen({ script: state.script, version: state.version })}>
+          <button
+            type="button"
+            className="plain-button"
+            onClick={() => onOpen({ script: state.script, version: state.version })}
+          >
             Open it in the Workbench
           </button>
         </p>
       </Trouble>
     );
   if (!varying.data) return <Loading what="Reading the script" />;
-  const objectives = figures.filter((figure) => figure.higher_is_better !== null).map((figure) => ({ value: figure.key, label: figure.name.toLowerCase() + (figure.unit === "percent" ? " %" : "") }));
+  const objectives = figures
+    .filter((figure) => figure.higher_is_better !== null)
+    .map((figure) => ({
+      value: figure.key,
+      label: figure.name.toLowerCase() + (figure.unit === "percent" ? " %" : ""),
+    }));
   const onFace = (next: Face) => onState({ ...state, face: next === "sweep" ? undefined : next, trial: undefined });
   const originOf = (trial: Trial) => {
-    const found = scripts.find((item) => item.title === trial.title)?.versions.find((item) => item.text === trial.order.setup.text);
+    const found = scripts
+      .find((item) => item.title === trial.title)
+      ?.versions.find((item) => item.text === trial.order.setup.text);
     return { script: trial.title, version: found?.number };
   };
   const Desk = DESKS[face];
@@ -117,7 +194,19 @@ function Place({ state, setup, title, version, scripts, figures, markets, accoun
         </Notice>
       )}
       <div className="min-h-0 flex-1">
-        <Desk key={`${title} ${version} ${setup.market} ${setup.timeframe}`} of={`${title} v${version}`} head={{ title, face, ...words, objectives, onFace }} state={state} setup={setup} varying={varying.data} figures={figures} markets={markets} originOf={originOf} onState={onState} onOpen={onOpen} />
+        <Desk
+          key={`${title} ${version} ${setup.market} ${setup.timeframe}`}
+          of={`${title} v${version}`}
+          head={{ title, face, ...words, objectives, onFace }}
+          state={state}
+          setup={setup}
+          varying={varying.data}
+          figures={figures}
+          markets={markets}
+          originOf={originOf}
+          onState={onState}
+          onOpen={onOpen}
+        />
       </div>
     </div>
   );

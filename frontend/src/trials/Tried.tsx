@@ -13,7 +13,11 @@ export function Tried({ seen }: { seen: Seen }) {
       {luck && share !== null ? (
         <>
           <p className="flex items-baseline gap-2">
-            <b className={`num text-[20px] whitespace-nowrap ${share > 0.2 ? "text-loss" : share > 0.05 ? "text-brass" : "text-gain"}`}>{luck.odds}</b>
+            <b
+              className={`num text-[20px] whitespace-nowrap ${share > 0.2 ? "text-loss" : share > 0.05 ? "text-brass" : "text-gain"}`}
+            >
+              {luck.odds}
+            </b>
             <span className="text-soft">histories show one this good by luck alone</span>
           </p>
           <p className="mt-1 text-[12px] text-soft">{luck.sentence}</p>

@@ -10,24 +10,45 @@ interface Props {
 /** Everything that can vary: ticked with its values, or left at what it is. The first two ticked are across and upwards. */
 export function VaryList({ axes, defaults, onChange }: Props) {
   const on = axes.filter((axis) => axis.isOn);
-  const put = (name: string, change: Partial<AxisFields>) => onChange(axes.map((axis) => (axis.name === name ? { ...axis, ...change } : axis)));
+  const put = (name: string, change: Partial<AxisFields>) =>
+    onChange(axes.map((axis) => (axis.name === name ? { ...axis, ...change } : axis)));
   return (
     <ul aria-label="What varies">
       {axes.map((axis) => (
         <li key={axis.name} className="border-b border-line py-[5px]">
           <div className="flex items-baseline gap-2">
-            <label className={`num flex min-w-0 cursor-pointer items-baseline gap-2 break-all ${axis.isOn ? "font-semibold" : "text-soft"}`} title={axis.said}>
-              <input type="checkbox" checked={axis.isOn} aria-label={`vary ${axis.name}`} className="relative top-[2px] accent-base-content" onChange={(event) => put(axis.name, { isOn: event.target.checked })} />
+            <label
+              className={`num flex min-w-0 cursor-pointer items-baseline gap-2 break-all ${axis.isOn ? "font-semibold" : "text-soft"}`}
+              title={axis.said}
+            >
+              <input
+                type="checkbox"
+                checked={axis.isOn}
+                aria-label={`vary ${axis.name}`}
+                className="relative top-[2px] accent-base-content"
+                onChange={(event) => put(axis.name, { isOn: event.target.checked })}
+              />
               {axis.name}
             </label>
-            <span className="num ml-auto truncate text-[12px] text-soft">{axis.isOn ? ["across", "upwards"][on.indexOf(axis)] : defaults[axis.name]}</span>
+            <span className="num ml-auto truncate text-[12px] text-soft">
+              {axis.isOn ? ["across", "upwards"][on.indexOf(axis)] : defaults[axis.name]}
+            </span>
           </div>
           {axis.said && axis.isOn && (
             <p className="truncate pl-6 text-[11.5px] text-soft" title={axis.said}>
               {axis.said}
             </p>
           )}
-          {axis.isOn && (axis.words.length > 0 ? <Words axis={axis} canTakeAll={axis.name === "market"} onChange={(chosen) => put(axis.name, { chosen })} /> : <Range axis={axis} onChange={(change) => put(axis.name, change)} />)}
+          {axis.isOn &&
+            (axis.words.length > 0 ? (
+              <Words
+                axis={axis}
+                canTakeAll={axis.name === "market"}
+                onChange={(chosen) => put(axis.name, { chosen })}
+              />
+            ) : (
+              <Range axis={axis} onChange={(change) => put(axis.name, change)} />
+            ))}
         </li>
       ))}
     </ul>
@@ -40,7 +61,13 @@ function Range({ axis, onChange }: { axis: AxisFields; onChange: (change: Partia
       {(["from", "to", "step"] as const).map((part) => (
         <label key={part} className="text-[11.5px] text-soft">
           {part}
-          <input className="field num w-full" inputMode="decimal" aria-label={`${axis.name} ${part}`} value={axis[part]} onChange={(event) => onChange({ [part]: event.target.value })} />
+          <input
+            className="field num w-full"
+            inputMode="decimal"
+            aria-label={`${axis.name} ${part}`}
+            value={axis[part]}
+            onChange={(event) => onChange({ [part]: event.target.value })}
+          />
         </label>
       ))}
     </div>
@@ -48,19 +75,40 @@ function Range({ axis, onChange }: { axis: AxisFields; onChange: (change: Partia
 }
 
 /** Some words of several, each pressed or not. */
-export function Words({ axis, canTakeAll = false, onChange }: { axis: { name: string; words: string[]; chosen: string[] }; canTakeAll?: boolean; onChange: (chosen: string[]) => void }) {
+export function Words({
+  axis,
+  canTakeAll = false,
+  onChange,
+}: {
+  axis: { name: string; words: string[]; chosen: string[] };
+  canTakeAll?: boolean;
+  onChange: (chosen: string[]) => void;
+}) {
   return (
     <p className="mt-1 flex flex-wrap items-baseline gap-1 pl-6">
       {axis.words.map((word) => {
         const isIn = axis.chosen.includes(word);
         return (
-          <button key={word} type="button" aria-pressed={isIn} aria-label={`${axis.name} ${word}`} className={`num cursor-pointer rounded-full border px-2 text-[11.5px] leading-[18px] ${isIn ? "border-base-content bg-base-content text-base-100" : "border-line text-soft hover:border-soft"}`} onClick={() => onChange(isIn ? axis.chosen.filter((other) => other !== word) : [...axis.chosen, word])}>
+          <button
+            key={word}
+            type="button"
+            aria-pressed={isIn}
+            aria-label={`${axis.name} ${word}`}
+            className={`num cursor-pointer rounded-full border px-2 text-[11.5px] leading-[18px] ${isIn ? "border-base-content bg-base-content text-base-100" : "border-line text-soft hover:border-soft"}`}
+            onClick={() => onChange(isIn ? axis.chosen.filter((other) => other !== word) : [...axis.chosen, word])}
+          >
             {axisLabel(word)}
           </button>
         );
       })}
       {canTakeAll && (
-        <button type="button" className="cursor-pointer px-1 text-[11.5px] text-long hover:underline disabled:cursor-default disabled:text-soft disabled:no-underline" aria-label={`Take all for ${axis.name}`} disabled={axis.words.every((word) => axis.chosen.includes(word))} onClick={() => onChange(axis.words)}>
+        <button
+          type="button"
+          className="cursor-pointer px-1 text-[11.5px] text-long hover:underline disabled:cursor-default disabled:text-soft disabled:no-underline"
+          aria-label={`Take all for ${axis.name}`}
+          disabled={axis.words.every((word) => axis.chosen.includes(word))}
+          onClick={() => onChange(axis.words)}
+        >
           take all
         </button>
       )}

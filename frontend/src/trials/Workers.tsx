@@ -28,7 +28,13 @@ export function Workers() {
           set.mutate(typed ?? cluster);
         }}
       >
-        <input className="field num min-w-0 flex-1" aria-label="Cluster address" placeholder="tcp://host:8786" value={typed ?? cluster} onChange={(event) => setTyped(event.target.value)} />
+        <input
+          className="field num min-w-0 flex-1"
+          aria-label="Cluster address"
+          placeholder="tcp://host:8786"
+          value={typed ?? cluster}
+          onChange={(event) => setTyped(event.target.value)}
+        />
         <button type="submit" className="plain-button !px-2 !py-0" disabled={typed === null || typed === cluster}>
           {typed === "" ? "use threads" : "use it"}
         </button>

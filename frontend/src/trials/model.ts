@@ -34,8 +34,15 @@ export interface AxisFields {
 }
 
 /** Everything of a script and its setup that can vary; the inputs named, or the first two, are on. */
-export function axesOf(varying: Varying[], first: (string | undefined)[], setup: { market: string; timeframe: string }, markets: string[]): AxisFields[] {
-  const asked = first.filter((name): name is string => name !== undefined && varying.some((item) => item.name === name));
+export function axesOf(
+  varying: Varying[],
+  first: (string | undefined)[],
+  setup: { market: string; timeframe: string },
+  markets: string[],
+): AxisFields[] {
+  const asked = first.filter(
+    (name): name is string => name !== undefined && varying.some((item) => item.name === name),
+  );
   const on = asked.length > 0 ? asked : varying.slice(0, 2).map((item) => item.name);
   const inputs = varying.map((item) => ({
     name: item.name,
@@ -47,18 +54,34 @@ export function axesOf(varying: Varying[], first: (string | undefined)[], setup:
     chosen: item.words,
     said: item.switches.length > 0 ? `lets exist: ${item.switches.join("; ")}` : item.label,
   }));
-  const place = (name: string, words: string[], chosen: string[], said: string): AxisFields => ({ name, isOn: false, from: "", to: "", step: "", words, chosen, said });
+  const place = (name: string, words: string[], chosen: string[], said: string): AxisFields => ({
+    name,
+    isOn: false,
+    from: "",
+    to: "",
+    step: "",
+    words,
+    chosen,
+    said,
+  });
   const order = [...inputs.filter((axis) => axis.isOn), ...inputs.filter((axis) => !axis.isOn)];
   return [
     ...order,
-    place("timeframe", [...new Set([...TIMEFRAMES, setup.timeframe])], [...new Set([setup.timeframe, "1h", "4h"])], "the bars the script runs on"),
+    place(
+      "timeframe",
+      [...new Set([...TIMEFRAMES, setup.timeframe])],
+      [...new Set([setup.timeframe, "1h", "4h"])],
+      "the bars the script runs on",
+    ),
     place("market", markets, [setup.market], "where the script runs"),
     place("sides", ["both", "long", "short"], ["both", "long", "short"], "which entries are taken"),
   ];
 }
 
 export function varyText(axis: AxisFields): string {
-  return axis.words.length ? `${axis.name}=${axis.words.filter((word) => axis.chosen.includes(word)).join(",")}` : `${axis.name}=${axis.from}..${axis.to}:${axis.step}`;
+  return axis.words.length
+    ? `${axis.name}=${axis.words.filter((word) => axis.chosen.includes(word)).join(",")}`
+    : `${axis.name}=${axis.from}..${axis.to}:${axis.step}`;
 }
 
 const PLAIN: Omit<TrialOrder, "kind" | "setup"> = {
@@ -74,7 +97,11 @@ const PLAIN: Omit<TrialOrder, "kind" | "setup"> = {
 };
 
 /** An order of a trial: what is not asked for stays plain. */
-export function orderOf(kind: TrialOrder["kind"], setup: Setup, asked: Partial<Omit<TrialOrder, "kind" | "setup">>): TrialOrder {
+export function orderOf(
+  kind: TrialOrder["kind"],
+  setup: Setup,
+  asked: Partial<Omit<TrialOrder, "kind" | "setup">>,
+): TrialOrder {
   return { ...PLAIN, ...asked, kind, setup };
 }
 
@@ -140,7 +167,8 @@ export function contourSteps(values: (number | null)[], count = 9): number[] {
   const power = 10 ** Math.floor(Math.log10(raw));
   const step = [1, 2, 5, 10].map((factor) => factor * power).find((candidate) => candidate >= raw) ?? raw;
   const found: number[] = [];
-  for (let level = Math.ceil(low / step) * step; level <= high; level += step) found.push(Math.abs(level) < step * 1e-6 ? 0 : level);
+  for (let level = Math.ceil(low / step) * step; level <= high; level += step)
+    found.push(Math.abs(level) < step * 1e-6 ? 0 : level);
   return found;
 }
 
@@ -162,7 +190,10 @@ export function shortValue(info: FigureInfo | undefined, value: number): string 
 }
 
 export function spanText(span: TrialSpan): string {
-  const day = (iso: string) => new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "2-digit", timeZone: "UTC" }).replace("Sept", "Sep");
+  const day = (iso: string) =>
+    new Date(iso)
+      .toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "2-digit", timeZone: "UTC" })
+      .replace("Sept", "Sep");
   return `${day(span.first)} – ${day(span.last)}`;
 }
 
@@ -178,7 +209,9 @@ export function limitOf(info: FigureInfo | undefined, typed: string): number | n
 
 /** A limit as it is shown. */
 export function limitText(info: FigureInfo | undefined, value: number): string {
-  return info?.unit === "fraction" ? `${Number((value * 100).toPrecision(6))} %` : `${value}${info?.unit === "percent" ? " %" : ""}`;
+  return info?.unit === "fraction"
+    ? `${Number((value * 100).toPrecision(6))} %`
+    : `${value}${info?.unit === "percent" ? " %" : ""}`;
 }
 
 /** How many runs a picture is drawn from: while many are still to come it is drawn anew at every hundredth only. */
@@ -196,7 +229,11 @@ export function finishedRuns(trial: Trial | undefined): number {
 }
 
 /** The inputs of a run as an address of the Workbench holds them: places go where they belong, the rest are inputs. */
-export function openedState(trial: Trial, run: { inputs: Record<string, AxisValue> }, script: { script?: string; version?: number }): SetupState {
+export function openedState(
+  trial: Trial,
+  run: { inputs: Record<string, AxisValue> },
+  script: { script?: string; version?: number },
+): SetupState {
   const from = trial.order.setup;
   const places = new Set(trial.axes.filter((axis) => axis.is_place).map((axis) => axis.name));
   const place = (name: string) => (places.has(name) ? (run.inputs[name] as string | undefined) : undefined);
@@ -211,6 +248,9 @@ export function openedState(trial: Trial, run: { inputs: Record<string, AxisValu
     account: from.account,
     sides: sides === "long" || sides === "short" ? sides : undefined,
     inverted: from.inverted || undefined,
-    inputs: { ...from.inputs, ...Object.fromEntries(Object.entries(run.inputs).filter(([name]) => !places.has(name) && name !== SIGNAL)) },
+    inputs: {
+      ...from.inputs,
+      ...Object.fromEntries(Object.entries(run.inputs).filter(([name]) => !places.has(name) && name !== SIGNAL)),
+    },
   };
 }

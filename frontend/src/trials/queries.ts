@@ -2,7 +2,10 @@ import { queryOptions } from "@tanstack/react-query";
 import { api, unwrap, type MoveUnit, type Setup, type TrialOrder } from "@/api";
 import type { ViewChoice } from "./model";
 
-export const trialsQuery = queryOptions({ queryKey: ["trials"], queryFn: ({ signal }) => unwrap(api.GET("/api/trials", { signal })) });
+export const trialsQuery = queryOptions({
+  queryKey: ["trials"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/trials", { signal })),
+});
 
 export const trialQuery = (number: number) =>
   queryOptions({
@@ -12,10 +15,20 @@ export const trialQuery = (number: number) =>
   });
 
 export const varyingQuery = (setup: Setup) =>
-  queryOptions({ queryKey: ["varying", setup.text, setup.market, setup.timeframe], queryFn: ({ signal }) => unwrap(api.POST("/api/varying", { body: { setup }, signal })), retry: false, staleTime: Infinity });
+  queryOptions({
+    queryKey: ["varying", setup.text, setup.market, setup.timeframe],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/varying", { body: { setup }, signal })),
+    retry: false,
+    staleTime: Infinity,
+  });
 
 export const planQuery = (body: TrialOrder) =>
-  queryOptions({ queryKey: ["trial plan", body], queryFn: ({ signal }) => unwrap(api.POST("/api/trials/plan", { body, signal })), retry: false, staleTime: 60_000 });
+  queryOptions({
+    queryKey: ["trial plan", body],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/trials/plan", { body, signal })),
+    retry: false,
+    staleTime: 60_000,
+  });
 
 /** How a trial is seen; `done` stands in every key, since more finished runs make another picture. */
 export interface Seen {
@@ -30,7 +43,23 @@ const asked = ({ objective, minTrades }: Seen) => ({ objective, min_trades: minT
 export const surfaceQuery = (seen: Seen, view: ViewChoice) =>
   queryOptions({
     queryKey: ["trials", seen.number, "surface", seen, view],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/surface", { params: { path: { number: seen.number }, query: { ...asked(seen), x: view.x, y: view.y, held: Object.entries(view.held).map(([name, place]) => `${name}:${place}`), fold: view.fold, part: view.part } }, signal })),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/trials/{number}/surface", {
+          params: {
+            path: { number: seen.number },
+            query: {
+              ...asked(seen),
+              x: view.x,
+              y: view.y,
+              held: Object.entries(view.held).map(([name, place]) => `${name}:${place}`),
+              fold: view.fold,
+              part: view.part,
+            },
+          },
+          signal,
+        }),
+      ),
     placeholderData: (before) => before,
   });
 
@@ -45,7 +74,13 @@ export interface TableAsk {
 export const tableQuery = (seen: Seen, ask: TableAsk) =>
   queryOptions({
     queryKey: ["trials", seen.number, "table", seen, ask],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/table", { params: { path: { number: seen.number }, query: { ...asked(seen), ...ask } }, signal })),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/trials/{number}/table", {
+          params: { path: { number: seen.number }, query: { ...asked(seen), ...ask } },
+          signal,
+        }),
+      ),
     placeholderData: (before) => before,
     retry: false,
   });
@@ -53,7 +88,13 @@ export const tableQuery = (seen: Seen, ask: TableAsk) =>
 export const runQuery = (seen: Seen, point: number) =>
   queryOptions({
     queryKey: ["trials", seen.number, "run", seen, point],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/runs/{point}", { params: { path: { number: seen.number, point }, query: asked(seen) }, signal })),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/trials/{number}/runs/{point}", {
+          params: { path: { number: seen.number, point }, query: asked(seen) },
+          signal,
+        }),
+      ),
     placeholderData: (before) => before,
     retry: false,
   });
@@ -61,7 +102,13 @@ export const runQuery = (seen: Seen, point: number) =>
 export const curvesQuery = (seen: Seen, point: number) =>
   queryOptions({
     queryKey: ["trials", seen.number, "curves", seen, point],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/curves/{point}", { params: { path: { number: seen.number, point }, query: asked(seen) }, signal })),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/trials/{number}/curves/{point}", {
+          params: { path: { number: seen.number, point }, query: asked(seen) },
+          signal,
+        }),
+      ),
     placeholderData: (before) => before,
     retry: false,
   });
@@ -69,14 +116,26 @@ export const curvesQuery = (seen: Seen, point: number) =>
 export const frontQuery = (seen: Seen, by: string[]) =>
   queryOptions({
     queryKey: ["trials", seen.number, "front", seen, by],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/front", { params: { path: { number: seen.number }, query: { ...asked(seen), by } }, signal })),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/trials/{number}/front", {
+          params: { path: { number: seen.number }, query: { ...asked(seen), by } },
+          signal,
+        }),
+      ),
     placeholderData: (before) => before,
   });
 
 export const againstQuery = (seen: Seen) =>
   queryOptions({
     queryKey: ["trials", seen.number, "against", seen],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/against", { params: { path: { number: seen.number }, query: asked(seen) }, signal })),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/trials/{number}/against", {
+          params: { path: { number: seen.number }, query: asked(seen) },
+          signal,
+        }),
+      ),
     placeholderData: (before) => before,
     retry: false,
   });
@@ -84,7 +143,13 @@ export const againstQuery = (seen: Seen) =>
 export const deflationQuery = (seen: Seen) =>
   queryOptions({
     queryKey: ["trials", seen.number, "deflation", seen],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/deflation", { params: { path: { number: seen.number }, query: asked(seen) }, signal })),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/trials/{number}/deflation", {
+          params: { path: { number: seen.number }, query: asked(seen) },
+          signal,
+        }),
+      ),
     placeholderData: (before) => before,
     retry: false,
   });
@@ -92,12 +157,22 @@ export const deflationQuery = (seen: Seen) =>
 export const walkQuery = (seen: Seen, choose: "value" | "neighbours") =>
   queryOptions({
     queryKey: ["trials", seen.number, "walk", seen, choose],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/trials/{number}/walk", { params: { path: { number: seen.number }, query: { ...asked(seen), choose } }, signal })),
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/trials/{number}/walk", {
+          params: { path: { number: seen.number }, query: { ...asked(seen), choose } },
+          signal,
+        }),
+      ),
     placeholderData: (before) => before,
     retry: false,
   });
 
-export const readyConditionsQuery = queryOptions({ queryKey: ["ready conditions"], queryFn: ({ signal }) => unwrap(api.GET("/api/search/conditions", { signal })), staleTime: Infinity });
+export const readyConditionsQuery = queryOptions({
+  queryKey: ["ready conditions"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/search/conditions", { signal })),
+  staleTime: Infinity,
+});
 
 export const studyQuery = (setup: Setup, unit: MoveUnit, condition = "") =>
   queryOptions({
@@ -125,4 +200,7 @@ export const basketQuery = (setup: Setup, markets: string[], dropped: string[], 
     staleTime: Infinity,
   });
 
-export const workersQuery = queryOptions({ queryKey: ["workers"], queryFn: ({ signal }) => unwrap(api.GET("/api/workers", { signal })) });
+export const workersQuery = queryOptions({
+  queryKey: ["workers"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/workers", { signal })),
+});

@@ -5,7 +5,12 @@ import { FACES } from "./model";
 import { planQuery, trialQuery, trialsQuery } from "./queries";
 
 /** A trial being planned, and the one in view: begun, stopped, gone on with. */
-export function useTrial(order: TrialOrder, isReady: boolean, number: number | undefined, onBegun: (number: number) => void) {
+export function useTrial(
+  order: TrialOrder,
+  isReady: boolean,
+  number: number | undefined,
+  onBegun: (number: number) => void,
+) {
   const client = useQueryClient();
   const plan = useQuery({ ...planQuery(order), enabled: isReady });
   const query = useQuery({ ...trialQuery(number ?? 0), enabled: number !== undefined });
@@ -28,10 +33,15 @@ export function useTrial(order: TrialOrder, isReady: boolean, number: number | u
     },
   });
   const act = useMutation({
-    mutationFn: (what: "stop" | "go_on") => unwrap(api.POST(`/api/trials/{number}/${what}`, { params: { path: { number: number! } } })),
+    mutationFn: (what: "stop" | "go_on") =>
+      unwrap(api.POST(`/api/trials/{number}/${what}`, { params: { path: { number: number! } } })),
     onSuccess: refresh,
   });
-  const error = begin.error ?? act.error ?? query.error ?? (other ? new Error(`Trial ${number} is of another kind: look for it under “${other}”.`) : null);
+  const error =
+    begin.error ??
+    act.error ??
+    query.error ??
+    (other ? new Error(`Trial ${number} is of another kind: look for it under “${other}”.`) : null);
   return { plan, trial, begin, act, error };
 }
 

@@ -18,10 +18,21 @@ export function Dialog({ title, onClose, wide, children }: Props) {
     if (dialog && !dialog.open) dialog.showModal();
   }, []);
   return (
-    <dialog ref={host} aria-label={title} className={`sheet ${wide ? "sheet-wide" : ""}`} onCancel={onClose} onClose={onClose}>
+    <dialog
+      ref={host}
+      aria-label={title}
+      className={`sheet ${wide ? "sheet-wide" : ""}`}
+      onCancel={onClose}
+      onClose={onClose}
+    >
       <header className="flex h-11 flex-none items-center border-b border-line px-4">
         <h2 className="text-base">{title}</h2>
-        <button type="button" className="ml-auto cursor-pointer p-1 text-soft hover:text-base-content" aria-label="Close" onClick={onClose}>
+        <button
+          type="button"
+          className="ml-auto cursor-pointer p-1 text-soft hover:text-base-content"
+          aria-label="Close"
+          onClick={onClose}
+        >
           <X size={16} aria-hidden />
         </button>
       </header>

@@ -41,7 +41,14 @@ export function OneStop({ className, children }: { className?: string; children:
       const next = rows[rows.indexOf(row) + by];
       return next && (stopsOf(next)[place] ?? stopsOf(next).at(-1));
     };
-    const to = { ArrowDown: () => beside(1), ArrowUp: () => beside(-1), ArrowRight: () => own[place + 1], ArrowLeft: () => own[place - 1], Home: () => stopsOf(rows[0])[place], End: () => stopsOf(rows.at(-1))[place] }[event.key];
+    const to = {
+      ArrowDown: () => beside(1),
+      ArrowUp: () => beside(-1),
+      ArrowRight: () => own[place + 1],
+      ArrowLeft: () => own[place - 1],
+      Home: () => stopsOf(rows[0])[place],
+      End: () => stopsOf(rows.at(-1))[place],
+    }[event.key];
     if (!to) return;
     event.preventDefault();
     go(to());

@@ -40,10 +40,25 @@ export function PopOver({ face, label, title, className, side = "left", disabled
   }, [isOpen]);
   return (
     <span ref={host} className="relative inline-flex">
-      <button ref={button} type="button" className={className} aria-label={label} title={title} aria-expanded={isOpen} disabled={disabled} onClick={() => setOpen(!isOpen)}>
+      <button
+        ref={button}
+        type="button"
+        className={className}
+        aria-label={label}
+        title={title}
+        aria-expanded={isOpen}
+        disabled={disabled}
+        onClick={() => setOpen(!isOpen)}
+      >
         {face}
       </button>
-      {isOpen && <span className={`absolute top-full z-30 mt-1 block border border-line bg-base-100 text-[13px] text-base-content shadow-sm ${side === "left" ? "left-0" : "right-0"}`}>{children(close)}</span>}
+      {isOpen && (
+        <span
+          className={`absolute top-full z-30 mt-1 block border border-line bg-base-100 text-[13px] text-base-content shadow-sm ${side === "left" ? "left-0" : "right-0"}`}
+        >
+          {children(close)}
+        </span>
+      )}
     </span>
   );
 }

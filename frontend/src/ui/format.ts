@@ -6,7 +6,10 @@ const numbers: Intl.NumberFormat[] = []; // by digits: making one takes a hundre
 
 /** A number with thousands separators and a true minus sign. */
 export function plain(value: number, digits: number): string {
-  const format = (numbers[digits] ??= new Intl.NumberFormat("en-GB", { minimumFractionDigits: digits, maximumFractionDigits: digits }));
+  const format = (numbers[digits] ??= new Intl.NumberFormat("en-GB", {
+    minimumFractionDigits: digits,
+    maximumFractionDigits: digits,
+  }));
   const text = format.format(Math.abs(value));
   const isZero = Number(text.replaceAll(",", "")) === 0;
   return value < 0 && !isZero ? MINUS + text : text;
@@ -46,7 +49,9 @@ export function figureText(info: FigureInfo, value: number | null | undefined): 
     case "money":
       return info.key === "net_profit" ? moneyText(value) : amountText(value);
     case "fraction":
-      return info.key === "return" || info.key === "yearly_growth" || info.key === "holding_return" ? `${signed(value * 100, 1)} %` : `${plain(value * 100, 1)} %`;
+      return info.key === "return" || info.key === "yearly_growth" || info.key === "holding_return"
+        ? `${signed(value * 100, 1)} %`
+        : `${plain(value * 100, 1)} %`;
     case "percent":
       return `${plain(value, 1)} %`;
     case "count":
@@ -62,20 +67,29 @@ export function figureText(info: FigureInfo, value: number | null | undefined): 
 }
 
 /** The change from a pinned value: its text and whether it is better (null when neither). */
-export function difference(info: FigureInfo, value: number | null | undefined, pinned: number | null | undefined): { text: string; better: boolean | null } | null {
+export function difference(
+  info: FigureInfo,
+  value: number | null | undefined,
+  pinned: number | null | undefined,
+): { text: string; better: boolean | null } | null {
   if (value === null || value === undefined || pinned === null || pinned === undefined) return null;
   const change = value - pinned;
   const scale = info.unit === "fraction" ? 100 : 1;
   const digits = info.unit === "count" ? 0 : info.unit === "ratio" || info.unit === "R" ? 2 : 1;
   const text = info.unit === "money" ? `(${moneyText(change)})` : `(${signed(change * scale, digits)})`;
-  const better = info.higher_is_better === null || Math.abs(change) < 1e-12 ? null : change > 0 === info.higher_is_better;
+  const better =
+    info.higher_is_better === null || Math.abs(change) < 1e-12 ? null : change > 0 === info.higher_is_better;
   return { text, better };
 }
 
 const cache = new Map<string, Intl.DateTimeFormat>();
 
 /** Time parts in a market's zone. */
-export function timeText(moment: number, zone: string, parts: "time" | "day" | "date" | "month" | "year" | "full"): string {
+export function timeText(
+  moment: number,
+  zone: string,
+  parts: "time" | "day" | "date" | "month" | "year" | "full",
+): string {
   const key = `${zone} ${parts}`;
   let format = cache.get(key);
   if (!format) {
@@ -90,11 +104,19 @@ export function timeText(moment: number, zone: string, parts: "time" | "day" | "
     format = new Intl.DateTimeFormat("en-GB", { timeZone: zone, ...options[parts] });
     cache.set(key, format);
   }
-  return format.format(new Date(moment * 1000)).replace(",", "").replace("Sept", "Sep");
+  return format
+    .format(new Date(moment * 1000))
+    .replace(",", "")
+    .replace("Sept", "Sep");
 }
 
 export function dateText(iso: string): string {
-  return new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric", timeZone: "UTC" });
+  return new Date(iso).toLocaleDateString("en-GB", {
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    timeZone: "UTC",
+  });
 }
 
 /** How long ago something was, for people. */

@@ -51,7 +51,9 @@ function pricePane(preview: Preview, top: number, height: number): string {
   for (const mark of preview.marks)
     for (const bar of mark.bars) {
       const at = mark.place === "below" ? y(preview.low[bar]!) + 5 : y(preview.high[bar]!) - 5;
-      parts.push(`<circle cx="${xOf(preview, bar).toFixed(1)}" cy="${at.toFixed(1)}" r="2" fill="none" stroke="${colorOf(mark.color)}"/>`);
+      parts.push(
+        `<circle cx="${xOf(preview, bar).toFixed(1)}" cy="${at.toFixed(1)}" r="2" fill="none" stroke="${colorOf(mark.color)}"/>`,
+      );
     }
   return parts.join("");
 }
@@ -64,12 +66,20 @@ function panelPane(preview: Preview, panel: string, top: number, height: number)
   const y = scaleOf(values, top, height);
   const frame = `<line x1="0" x2="${WIDTH}" y1="${top - 3}" y2="${top - 3}" stroke="var(--line)"/>`;
   const name = `<text x="2" y="${top + 9}" font-size="9" fill="var(--soft)">${escaped(panel)}</text>`;
-  return frame + levels.map((level) => levelLine(y(level.value))).join("") + lines.map((line) => drawn(preview, line.values, y, colorOf(line.color))).join("") + name;
+  return (
+    frame +
+    levels.map((level) => levelLine(y(level.value))).join("") +
+    lines.map((line) => drawn(preview, line.values, y, colorOf(line.color))).join("") +
+    name
+  );
 }
 
 function lanePane(preview: Preview, lane: Preview["lanes"][number], top: number): string {
   const width = WIDTH / preview.close.length;
-  const cells = lane.bars.map((bar) => `<rect x="${(xOf(preview, bar) - width / 2).toFixed(1)}" y="${top}" width="${width.toFixed(1)}" height="7" fill="var(--deep)"/>`);
+  const cells = lane.bars.map(
+    (bar) =>
+      `<rect x="${(xOf(preview, bar) - width / 2).toFixed(1)}" y="${top}" width="${width.toFixed(1)}" height="7" fill="var(--deep)"/>`,
+  );
   return `<rect x="0" y="${top}" width="${WIDTH}" height="7" fill="var(--line)" opacity="0.4"/>${cells.join("")}<text x="2" y="${top + 7}" font-size="8" fill="var(--ink)">${escaped(lane.name)}</text>`;
 }
 

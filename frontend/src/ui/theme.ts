@@ -40,15 +40,38 @@ export function useColors(): string {
   return now;
 }
 
-const TOKENS = ["paper", "panel", "line", "ink", "soft", "long", "short", "gain", "loss", "shallow", "brass", "deep"] as const;
+const TOKENS = [
+  "paper",
+  "panel",
+  "line",
+  "ink",
+  "soft",
+  "long",
+  "short",
+  "gain",
+  "loss",
+  "shallow",
+  "brass",
+  "deep",
+] as const;
 export type Token = (typeof TOKENS)[number];
 export type Palette = Record<Token, string>;
 
 const FORCED = window.matchMedia("(forced-colors: active)");
 /** What is drawn with, where the system says which colours there are. */
 const SYSTEM: Palette = {
-  paper: "Canvas", panel: "Canvas", line: "GrayText", ink: "CanvasText", soft: "CanvasText", long: "LinkText", short: "VisitedText",
-  gain: "CanvasText", loss: "CanvasText", shallow: "Highlight", brass: "Mark", deep: "LinkText",
+  paper: "Canvas",
+  panel: "Canvas",
+  line: "GrayText",
+  ink: "CanvasText",
+  soft: "CanvasText",
+  long: "LinkText",
+  short: "VisitedText",
+  gain: "CanvasText",
+  loss: "CanvasText",
+  shallow: "Highlight",
+  brass: "Mark",
+  deep: "LinkText",
 };
 FORCED.addEventListener("change", () => listeners.forEach((listener) => listener()));
 

@@ -6,7 +6,14 @@ export function useSize<T extends HTMLElement>(least: { width: number; height: n
   const [size, setSize] = useState(least);
   const { width, height } = least;
   useEffect(() => {
-    const watch = new ResizeObserver(([entry]) => entry && setSize({ width: Math.max(width, entry.contentRect.width), height: Math.max(height, entry.contentRect.height) }));
+    const watch = new ResizeObserver(
+      ([entry]) =>
+        entry &&
+        setSize({
+          width: Math.max(width, entry.contentRect.width),
+          height: Math.max(height, entry.contentRect.height),
+        }),
+    );
     watch.observe(host.current!);
     return () => watch.disconnect();
   }, [width, height]);

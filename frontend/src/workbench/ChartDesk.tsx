@@ -31,7 +31,22 @@ interface Props {
 }
 
 /** The chart with what is done at it: following, the lens, lanes, going to a time; below it the trade in view. */
-export function ChartDesk({ ref, run, title, symbol, chosen, follow, runTimeframe, chartTimeframe, onChartTimeframe, pinned, ask, onStepTrade, onAsk, onBar }: Props) {
+export function ChartDesk({
+  ref,
+  run,
+  title,
+  symbol,
+  chosen,
+  follow,
+  runTimeframe,
+  chartTimeframe,
+  onChartTimeframe,
+  pinned,
+  ask,
+  onStepTrade,
+  onAsk,
+  onBar,
+}: Props) {
   const lanes = useLanes(run, title);
   const [lens, setLens] = useState<LensView | null>(null);
   const { following } = follow;
@@ -57,7 +72,8 @@ export function ChartDesk({ ref, run, title, symbol, chosen, follow, runTimefram
       setTrouble(told.kind === "failed" ? told.reason : null);
       if (told.kind !== "answer") return;
       const found = told.answer.bar;
-      if (found === null || (cover !== null && found > cover)) tellAll(`${lane}: there is no ${way > 0 ? "later" : "earlier"} time.`);
+      if (found === null || (cover !== null && found > cover))
+        tellAll(`${lane}: there is no ${way > 0 ? "later" : "earlier"} time.`);
       else ref.current?.hold(found);
     });
   };
@@ -77,10 +93,23 @@ export function ChartDesk({ ref, run, title, symbol, chosen, follow, runTimefram
     ref.current?.focus();
   };
   const onKey = (key: string): boolean => {
-    const always: Record<string, () => void> = { n: () => onStepTrade(1), p: () => onStepTrade(-1), l: openHere, f: begin, t: () => picker.current?.querySelector("select")?.focus() };
+    const always: Record<string, () => void> = {
+      n: () => onStepTrade(1),
+      p: () => onStepTrade(-1),
+      l: openHere,
+      f: begin,
+      t: () => picker.current?.querySelector("select")?.focus(),
+    };
     const covered: Record<string, () => void> = {
-      ArrowRight: () => follow.step(1), ArrowLeft: () => follow.step(-1), ".": () => follow.step(1), ",": () => follow.step(-1),
-      " ": () => follow.play(), e: () => follow.toEvent(), End: () => follow.toEnd(), Escape: () => follow.leave(), f: () => follow.leave(),
+      ArrowRight: () => follow.step(1),
+      ArrowLeft: () => follow.step(-1),
+      ".": () => follow.step(1),
+      ",": () => follow.step(-1),
+      " ": () => follow.play(),
+      e: () => follow.toEvent(),
+      End: () => follow.toEnd(),
+      Escape: () => follow.leave(),
+      f: () => follow.leave(),
     };
     if (key === "Escape" && lens) {
       setLens(null);
@@ -93,22 +122,41 @@ export function ChartDesk({ ref, run, title, symbol, chosen, follow, runTimefram
   const picker = useRef<HTMLSpanElement>(null);
   const commands = useRef<Record<string, () => void>>({});
   useEffect(() => {
-    commands.current = { begin, openHere, next: () => onStepTrade(1), before: () => onStepTrade(-1), focus: () => ref.current?.focus() };
+    commands.current = {
+      begin,
+      openHere,
+      next: () => onStepTrade(1),
+      before: () => onStepTrade(-1),
+      focus: () => ref.current?.focus(),
+    };
   });
   const [offered] = useState<Command[]>(() =>
     [
-      ["Follow: cover the future", "begin"], ["Open this bar in the lens", "openHere"], ["Next trade", "next"], ["Trade before", "before"], ["To the chart", "focus"],
+      ["Follow: cover the future", "begin"],
+      ["Open this bar in the lens", "openHere"],
+      ["Next trade", "next"],
+      ["Trade before", "before"],
+      ["To the chart", "focus"],
     ].map(([name, does]) => ({ name: name!, act: () => commands.current[does!]?.() })),
   );
   useCommands("Chart", offered);
   const isLensed = lens !== null && lens.run === run.key;
   return (
     <>
-      <div className="flex h-7 flex-none items-center gap-2 border-b border-line px-2" aria-label="At the chart" role="toolbar">
+      <div
+        className="flex h-7 flex-none items-center gap-2 border-b border-line px-2"
+        aria-label="At the chart"
+        role="toolbar"
+      >
         {following ? (
           <FollowBar run={run} follow={follow} />
         ) : (
-          <button type="button" className="bar-button" title="Cover the future and go through the run bar by bar (f)" onClick={begin}>
+          <button
+            type="button"
+            className="bar-button"
+            title="Cover the future and go through the run bar by bar (f)"
+            onClick={begin}
+          >
             Follow
           </button>
         )}
@@ -116,22 +164,54 @@ export function ChartDesk({ ref, run, title, symbol, chosen, follow, runTimefram
         {!following && (
           <>
             <span ref={picker} className="text-[12px]">
-              <TimeframePicker label="Bars of the chart" value={chartTimeframe ?? ""} extra={[{ value: "", label: `the run's bars, ${runTimeframe}` }]} onChange={(next) => onChartTimeframe(next === "" || next === runTimeframe ? undefined : next)} />
+              <TimeframePicker
+                label="Bars of the chart"
+                value={chartTimeframe ?? ""}
+                extra={[{ value: "", label: `the run's bars, ${runTimeframe}` }]}
+                onChange={(next) => onChartTimeframe(next === "" || next === runTimeframe ? undefined : next)}
+              />
             </span>
-            <DateField label="Go to a day" value="" placeholder="go to a day" className="picker w-24 !text-[12px] !font-normal text-soft" onDay={(day) => ref.current?.goToTime(`${day}T00:00Z`)} />
+            <DateField
+              label="Go to a day"
+              value=""
+              placeholder="go to a day"
+              className="picker w-24 !text-[12px] !font-normal text-soft"
+              onDay={(day) => ref.current?.goToTime(`${day}T00:00Z`)}
+            />
           </>
         )}
-        <button type="button" className="bar-button" title="Open the held bar, or the last in view, into its finer bars (l)" onClick={openHere}>
+        <button
+          type="button"
+          className="bar-button"
+          title="Open the held bar, or the last in view, into its finer bars (l)"
+          onClick={openHere}
+        >
           Lens
         </button>
         <LaneChooser rows={lanes.rows} onShow={lanes.show} onMove={lanes.move} onJump={jump} />
       </div>
       {trouble && <Notice text={trouble} />}
       <div className="relative min-h-0 flex-1">
-        <ChartPane ref={ref as Ref<ChartHandle>} run={run} symbol={symbol} chosen={chosen} lanes={lanes.shown} cover={cover} pinned={pinned} onAsk={onAsk} onBar={onBar} onLevels={onLevels} onPlace={onPlace} onLane={(lane) => jump(lane, 1)} onKey={onKey} />
+        <ChartPane
+          ref={ref as Ref<ChartHandle>}
+          run={run}
+          symbol={symbol}
+          chosen={chosen}
+          lanes={lanes.shown}
+          cover={cover}
+          pinned={pinned}
+          onAsk={onAsk}
+          onBar={onBar}
+          onLevels={onLevels}
+          onPlace={onPlace}
+          onLane={(lane) => jump(lane, 1)}
+          onKey={onKey}
+        />
         {isLensed && <Lens view={lens} run={run} onStep={stepLens} onClose={() => setLens(null)} />}
       </div>
-      {chosen !== null && <TradeSentence run={run} symbol={symbol} row={chosen} digits={priceDigits(run.tick)} onStep={onStepTrade} />}
+      {chosen !== null && (
+        <TradeSentence run={run} symbol={symbol} row={chosen} digits={priceDigits(run.tick)} onStep={onStepTrade} />
+      )}
     </>
   );
 }

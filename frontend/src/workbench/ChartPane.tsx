@@ -40,7 +40,21 @@ interface Props {
 }
 
 /** The chart, driven by mouse and keys. */
-export function ChartPane({ ref, run, symbol, chosen, lanes, cover, pinned, onAsk, onBar, onLevels, onLane, onPlace, onKey }: Props) {
+export function ChartPane({
+  ref,
+  run,
+  symbol,
+  chosen,
+  lanes,
+  cover,
+  pinned,
+  onAsk,
+  onBar,
+  onLevels,
+  onLane,
+  onPlace,
+  onKey,
+}: Props) {
   const host = useRef<HTMLDivElement>(null);
   const stack = useRef<ChartStack | null>(null);
   const colors = useColors();
@@ -50,7 +64,13 @@ export function ChartPane({ ref, run, symbol, chosen, lanes, cover, pinned, onAs
   });
 
   useEffect(() => {
-    const made = new ChartStack(host.current!, { onAsk, onBar, onLevels, onPlace, onLane: (lane) => pressed.current(lane) });
+    const made = new ChartStack(host.current!, {
+      onAsk,
+      onBar,
+      onLevels,
+      onPlace,
+      onLane: (lane) => pressed.current(lane),
+    });
     stack.current = made;
     return () => {
       stack.current = null;

@@ -36,7 +36,9 @@ export function FiguresSheet({ run, figures, pinned, onTrade, onMoment, onClose 
       head={
         <>
           <h2>All figures</h2>
-          <span className="mr-auto text-[12px] text-brass">{pinned && `beside run ${pinned.number}, pinned: its figure and the difference`}</span>
+          <span className="mr-auto text-[12px] text-brass">
+            {pinned && `beside run ${pinned.number}, pinned: its figure and the difference`}
+          </span>
         </>
       }
     >
@@ -48,7 +50,12 @@ export function FiguresSheet({ run, figures, pinned, onTrade, onMoment, onClose 
                 Figure
               </th>
               {SIDES.map((side) => (
-                <th key={side} scope="col" colSpan={pinned ? 2 : 1} className={`border-b border-line px-3 py-1 text-right font-normal ${side === "long" ? "text-long" : side === "short" ? "text-short" : ""}`}>
+                <th
+                  key={side}
+                  scope="col"
+                  colSpan={pinned ? 2 : 1}
+                  className={`border-b border-line px-3 py-1 text-right font-normal ${side === "long" ? "text-long" : side === "short" ? "text-short" : ""}`}
+                >
                   {side}
                 </th>
               ))}
@@ -62,7 +69,12 @@ export function FiguresSheet({ run, figures, pinned, onTrade, onMoment, onClose 
               <tr key={figure.key} data-row={figure.key}>
                 <th scope="row" className="border-b border-line px-3 py-[2px] text-left font-normal whitespace-nowrap">
                   {evidence[figure.key] ? (
-                    <button type="button" className="cursor-pointer underline decoration-dotted hover:decoration-solid" title="Show it on the chart" onClick={() => show(figure.key)}>
+                    <button
+                      type="button"
+                      className="cursor-pointer underline decoration-dotted hover:decoration-solid"
+                      title="Show it on the chart"
+                      onClick={() => show(figure.key)}
+                    >
                       {figure.name}
                     </button>
                   ) : (
@@ -76,8 +88,16 @@ export function FiguresSheet({ run, figures, pinned, onTrade, onMoment, onClose 
                       {figureText(figure, run.figures[side][figure.key])}
                     </td>,
                     pinned && (
-                      <td key={`${side} pinned`} className="num border-b border-line pr-3 text-right text-[11.5px] whitespace-nowrap text-soft">
-                        {figureText(figure, pinned.figures[side]?.[figure.key])} <span className={!change || change.better === null ? "" : change.better ? "text-gain" : "text-loss"}>{change?.text ?? ""}</span>
+                      <td
+                        key={`${side} pinned`}
+                        className="num border-b border-line pr-3 text-right text-[11.5px] whitespace-nowrap text-soft"
+                      >
+                        {figureText(figure, pinned.figures[side]?.[figure.key])}{" "}
+                        <span
+                          className={!change || change.better === null ? "" : change.better ? "text-gain" : "text-loss"}
+                        >
+                          {change?.text ?? ""}
+                        </span>
                       </td>
                     ),
                   ];

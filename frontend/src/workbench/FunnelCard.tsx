@@ -34,9 +34,19 @@ export function FunnelCard({ run, ask, onClose }: Props) {
                 <p className="text-soft">
                   “{rule.rule}” on <span className="num">{plain(rule.bars, 0)}</span> bars
                 </p>
-                {rule.passed.length === 0 && <p className="text-[12px] text-soft">It asks for the position, so its parts are judged only as the run goes.</p>}
+                {rule.passed.length === 0 && (
+                  <p className="text-[12px] text-soft">
+                    It asks for the position, so its parts are judged only as the run goes.
+                  </p>
+                )}
                 {rule.passed.map((part, place) => (
-                  <Row key={part.text} text={place === 0 ? part.text : `and ${part.text}`} count={part.left} of={rule.passed[0]!.left} tone={rule.side} />
+                  <Row
+                    key={part.text}
+                    text={place === 0 ? part.text : `and ${part.text}`}
+                    count={part.left}
+                    of={rule.passed[0]!.left}
+                    tone={rule.side}
+                  />
                 ))}
               </div>
             ))}
@@ -61,7 +71,10 @@ function Row({ text, count, of, tone }: { text: string; count: number; of: numbe
         {text}
       </span>
       <span className="h-2 flex-1">
-        <span className={`block h-2 ${fill}`} style={{ width: `${of > 0 ? Math.max(count > 0 ? 0.5 : 0, (count / of) * 100) : 0}%` }} />
+        <span
+          className={`block h-2 ${fill}`}
+          style={{ width: `${of > 0 ? Math.max(count > 0 ? 0.5 : 0, (count / of) * 100) : 0}%` }}
+        />
       </span>
       <span className="num w-20 flex-none text-right">{plain(count, 0)}</span>
     </div>

@@ -24,11 +24,28 @@ interface Props {
 }
 
 /** What an address, another window or an earlier hour left that one should know of, each with what can be done about it. */
-export function Notices({ state, setup, title, opened, script, markets, inputs, pinnedError, savedElsewhere, onState, onCompare, onText }: Props) {
+export function Notices({
+  state,
+  setup,
+  title,
+  opened,
+  script,
+  markets,
+  inputs,
+  pinnedError,
+  savedElsewhere,
+  onState,
+  onCompare,
+  onText,
+}: Props) {
   const [, redraw] = useState(0);
   const market = markets.find((item) => item.symbol === setup.market);
-  const instead = market && !isBuildable(market, setup.timeframe) ? timeframeInstead(market, setup.timeframe) : undefined;
-  const unknown = inputs === null ? [] : Object.keys(state.inputs ?? {}).filter((name) => !inputs.some((input) => input.name === name));
+  const instead =
+    market && !isBuildable(market, setup.timeframe) ? timeframeInstead(market, setup.timeframe) : undefined;
+  const unknown =
+    inputs === null
+      ? []
+      : Object.keys(state.inputs ?? {}).filter((name) => !inputs.some((input) => input.name === name));
   const wanted = state.version;
   const isOther = wanted !== undefined && wanted !== opened.number;
   const left = draftsElsewhere(title).filter((draft) => draft.text !== opened.text);
@@ -43,16 +60,34 @@ export function Notices({ state, setup, title, opened, script, markets, inputs, 
   };
   return (
     <>
-      {isOther && <Notice text={`There is no version ${wanted} of ${title}: this is its newest, version ${opened.number}.`}>{press("All right", () => onState({ ...state, version: opened.number }, true))}</Notice>}
-      {unknown.length > 0 && (
-        <Notice text={`This text has no input ${unknown.map((name) => `\`${name}\``).join(", ")}: ${unknown.length > 1 ? "they change" : "it changes"} nothing.`}>{press("Leave out", without)}</Notice>
+      {isOther && (
+        <Notice text={`There is no version ${wanted} of ${title}: this is its newest, version ${opened.number}.`}>
+          {press("All right", () => onState({ ...state, version: opened.number }, true))}
+        </Notice>
       )}
-      {pinnedError && <Notice text={`${pinnedError}: nothing is seen against it.`}>{press("Leave out", () => onState({ ...state, pinned: undefined }, true))}</Notice>}
+      {unknown.length > 0 && (
+        <Notice
+          text={`This text has no input ${unknown.map((name) => `\`${name}\``).join(", ")}: ${unknown.length > 1 ? "they change" : "it changes"} nothing.`}
+        >
+          {press("Leave out", without)}
+        </Notice>
+      )}
+      {pinnedError && (
+        <Notice text={`${pinnedError}: nothing is seen against it.`}>
+          {press("Leave out", () => onState({ ...state, pinned: undefined }, true))}
+        </Notice>
+      )}
       {market && instead && (
-        <Notice text={`${setup.timeframe} bars of ${setup.market} cannot be built from what is stored: ${market.bars.map((bars) => bars.timeframe).join(", ")}.`}>{press(`Use ${instead}`, () => onState({ ...state, timeframe: instead }))}</Notice>
+        <Notice
+          text={`${setup.timeframe} bars of ${setup.market} cannot be built from what is stored: ${market.bars.map((bars) => bars.timeframe).join(", ")}.`}
+        >
+          {press(`Use ${instead}`, () => onState({ ...state, timeframe: instead }))}
+        </Notice>
       )}
       {savedElsewhere !== null && script && (
-        <Notice text={`Version ${savedElsewhere} of ${title} was saved elsewhere; what is here is built on version ${opened.number}.`}>
+        <Notice
+          text={`Version ${savedElsewhere} of ${title} was saved elsewhere; what is here is built on version ${opened.number}.`}
+        >
           {press("Look at the difference", () => onCompare({ version: savedElsewhere }))}
           {press(`Go over to version ${savedElsewhere}`, () => onState({ ...state, version: savedElsewhere }))}
         </Notice>
@@ -78,10 +113,22 @@ export function Notices({ state, setup, title, opened, script, markets, inputs, 
 }
 
 /** A text that another window left unsaved. */
-function Left({ draft, onLook, onTake, onForget }: { draft: Draft; onLook: () => void; onTake: () => void; onForget: () => void }) {
+function Left({
+  draft,
+  onLook,
+  onTake,
+  onForget,
+}: {
+  draft: Draft;
+  onLook: () => void;
+  onTake: () => void;
+  onForget: () => void;
+}) {
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
   return (
-    <Notice text={`Another window has an unsaved text of this script, typed ${dateText(new Date(draft.at).toISOString())} at ${timeText(draft.at / 1000, zone, "time")}.`}>
+    <Notice
+      text={`Another window has an unsaved text of this script, typed ${dateText(new Date(draft.at).toISOString())} at ${timeText(draft.at / 1000, zone, "time")}.`}
+    >
       {(
         [
           ["Look at the difference", onLook],

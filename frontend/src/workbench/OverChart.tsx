@@ -27,7 +27,13 @@ export function OverChart({ label, testId, what, head, children, onClose }: Prop
     >
       <header className="flex h-9 flex-none items-center gap-3 border-b border-line px-3">
         {head}
-        <button type="button" className="bar-button" aria-label={`Close ${what}`} title="Back to the chart (Escape)" onClick={onClose}>
+        <button
+          type="button"
+          className="bar-button"
+          aria-label={`Close ${what}`}
+          title="Back to the chart (Escape)"
+          onClick={onClose}
+        >
           <X size={14} aria-hidden />
         </button>
       </header>

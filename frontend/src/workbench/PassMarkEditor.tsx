@@ -8,7 +8,11 @@ const scaleOf = (figure: FigureInfo) => (figure.unit === "fraction" ? 100 : 1);
 /** A figure's name; pressing it sets what the figure must reach. */
 export function PassMarkEditor({ figure, mark }: { figure: FigureInfo; mark: PassMark | undefined }) {
   return (
-    <PopOver face={figure.name} title={`${figure.meaning} Press to set a pass mark.`} className="cursor-pointer text-left text-[11.5px] leading-4 text-soft italic hover:underline">
+    <PopOver
+      face={figure.name}
+      title={`${figure.meaning} Press to set a pass mark.`}
+      className="cursor-pointer text-left text-[11.5px] leading-4 text-soft italic hover:underline"
+    >
       {(close) => <Form figure={figure} mark={mark} onDone={close} />}
     </PopOver>
   );
@@ -30,17 +34,33 @@ function Form({ figure, mark, onDone }: { figure: FigureInfo; mark: PassMark | u
     >
       <span className="block text-[12px] text-soft">{figure.meaning}</span>
       <span className="mt-2 flex items-center gap-1">
-        <select className="field" aria-label="At least or at most" value={way} onChange={(event) => setWay(event.target.value as PassMark["way"])}>
+        <select
+          className="field"
+          aria-label="At least or at most"
+          value={way}
+          onChange={(event) => setWay(event.target.value as PassMark["way"])}
+        >
           <option value="least">at least</option>
           <option value="most">at most</option>
         </select>
-        <input autoFocus className="field num w-20" inputMode="decimal" aria-label={`Pass mark of ${figure.name}`} value={typed} onChange={(event) => setTyped(event.target.value)} />
+        <input
+          autoFocus
+          className="field num w-20"
+          inputMode="decimal"
+          aria-label={`Pass mark of ${figure.name}`}
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+        />
         {figure.unit === "fraction" || figure.unit === "percent" ? <span className="text-soft">%</span> : null}
         <button type="submit" className="main-button ml-auto !px-2 !py-0">
           Set
         </button>
         {mark && (
-          <button type="button" className="plain-button !px-2 !py-0" onClick={() => (setPassMark(figure.key, null), onDone())}>
+          <button
+            type="button"
+            className="plain-button !px-2 !py-0"
+            onClick={() => (setPassMark(figure.key, null), onDone())}
+          >
             None
           </button>
         )}

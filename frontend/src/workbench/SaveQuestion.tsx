@@ -17,7 +17,14 @@ export function SaveQuestion({ question, titles, onTop, onTitle, onCompare, onCl
   const [title, setTitle] = useState(() => freeTitle(question.title, titles));
   const isTaken = titles.includes(title.trim());
   return (
-    <Dialog title={question.why === "another script" ? `“${question.title}” is on the shelf already` : `Version ${question.newest} was saved elsewhere`} onClose={onClose}>
+    <Dialog
+      title={
+        question.why === "another script"
+          ? `“${question.title}” is on the shelf already`
+          : `Version ${question.newest} was saved elsewhere`
+      }
+      onClose={onClose}
+    >
       <div className="flex flex-col gap-3 px-4 py-3">
         <p>
           {question.why === "another script"

@@ -18,7 +18,18 @@ interface Props {
 }
 
 /** The whole setup as one sentence; every underlined word can be another. */
-export function Sentence({ state, setup, title, version, isSaved, scripts, markets, accounts, onState, children }: Props) {
+export function Sentence({
+  state,
+  setup,
+  title,
+  version,
+  isSaved,
+  scripts,
+  markets,
+  accounts,
+  onState,
+  children,
+}: Props) {
   const script = scripts.find((item) => item.title === title);
   const titles = [...(script ? [] : [title]), ...scripts.map((item) => item.title)];
   const versions = script?.versions ?? [{ number: version }];
@@ -30,15 +41,33 @@ export function Sentence({ state, setup, title, version, isSaved, scripts, marke
       <h1 className="sr-only">Workbench</h1>
       <span>Test</span>
       {/* Another script keeps market, timeframe, days and account: only its inputs are its own. */}
-      <Picker label="Script" value={title} options={titles.map((name) => ({ value: name, label: name }))} onChange={(name) => onState({ ...state, script: name, version: undefined, inputs: undefined })} />
+      <Picker
+        label="Script"
+        value={title}
+        options={titles.map((name) => ({ value: name, label: name }))}
+        onChange={(name) => onState({ ...state, script: name, version: undefined, inputs: undefined })}
+      />
       <Picker
         label="Version"
         value={String(version)}
-        options={versions.map((item) => ({ value: String(item.number), label: item.number === 0 ? "never saved" : `v${item.number}${item.number === version && !isSaved ? " changed" : ""}` })).reverse()}
+        options={versions
+          .map((item) => ({
+            value: String(item.number),
+            label:
+              item.number === 0
+                ? "never saved"
+                : `v${item.number}${item.number === version && !isSaved ? " changed" : ""}`,
+          }))
+          .reverse()}
         onChange={(value) => onState({ ...state, version: Number(value) })}
       />
       {isAway && (
-        <button type="button" className="cursor-pointer rounded-sm border border-line px-1 text-[11.5px] hover:border-soft hover:text-base-content" title={`${title} was written for ${home.market} at ${home.timeframe}: go there`} onClick={() => put({ ...home, from: undefined, to: undefined })}>
+        <button
+          type="button"
+          className="cursor-pointer rounded-sm border border-line px-1 text-[11.5px] hover:border-soft hover:text-base-content"
+          title={`${title} was written for ${home.market} at ${home.timeframe}: go there`}
+          onClick={() => put({ ...home, from: undefined, to: undefined })}
+        >
           home: {home.market} {home.timeframe}
         </button>
       )}

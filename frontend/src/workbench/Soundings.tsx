@@ -3,7 +3,16 @@ import { difference, figureText, passes, PopOver, Said, usePassMarks } from "@/u
 import { PassMarkEditor } from "./PassMarkEditor";
 import { PinnedRuns } from "./PinnedRuns";
 
-const SHOWN = ["net_profit", "return", "max_drawdown_percent", "return_over_drawdown", "profit_factor", "win_rate", "trades", "costs_share"];
+const SHOWN = [
+  "net_profit",
+  "return",
+  "max_drawdown_percent",
+  "return_over_drawdown",
+  "profit_factor",
+  "win_rate",
+  "trades",
+  "costs_share",
+];
 
 interface Props {
   run: Run | null;
@@ -21,35 +30,69 @@ interface Props {
 }
 
 /** Eight figures with their difference from the pinned run, and the findings. */
-export function Soundings({ run, all, isCovered, figures, pinned, isOld, onPin, onUnpin, onFinding, onFigures }: Props) {
+export function Soundings({
+  run,
+  all,
+  isCovered,
+  figures,
+  pinned,
+  isOld,
+  onPin,
+  onUnpin,
+  onFinding,
+  onFigures,
+}: Props) {
   const marks = usePassMarks();
   // Findings judge the whole run: while its future is covered they would tell it.
   const findings = isCovered ? [] : (run?.findings ?? []);
   const before = pinned?.figures.all;
-  const shown = SHOWN.map((key) => figures.find((figure) => figure.key === key)).filter((figure) => figure !== undefined);
+  const shown = SHOWN.map((key) => figures.find((figure) => figure.key === key)).filter(
+    (figure) => figure !== undefined,
+  );
   return (
     <div className="relative flex min-h-[52px] flex-none items-center border-b border-line px-4 py-1 max-[900px]:flex-wrap">
-      <dl className={`flex flex-1 flex-wrap gap-y-1 ${isOld ? "text-soft italic" : ""}`} aria-busy={isOld} data-testid="soundings">
+      <dl
+        className={`flex flex-1 flex-wrap gap-y-1 ${isOld ? "text-soft italic" : ""}`}
+        aria-busy={isOld}
+        data-testid="soundings"
+      >
         {shown.map((figure) => {
           const mark = marks[figure.key];
           const passed = run?.is_strategy ? passes(mark, all?.[figure.key]) : null;
           const change = difference(figure, all?.[figure.key], before?.[figure.key]);
           return (
-            <div key={figure.key} className="flex min-w-[96px] flex-1 flex-col border-l border-line px-3 first:border-l-0 first:pl-0">
+            <div
+              key={figure.key}
+              className="flex min-w-[96px] flex-1 flex-col border-l border-line px-3 first:border-l-0 first:pl-0"
+            >
               <dt className="order-2 flex items-baseline gap-1 leading-4 whitespace-nowrap">
                 <PassMarkEditor figure={figure} mark={mark} />
                 {mark && (
-                  <span title={`${passed ? "Passes" : "Does not pass"}: ${mark.way === "least" ? "at least" : "at most"} ${figureText(figure, mark.value)}`} className={`num text-[11px] ${passed ? "text-gain" : "text-loss"}`} data-mark={figure.key}>
+                  <span
+                    title={`${passed ? "Passes" : "Does not pass"}: ${mark.way === "least" ? "at least" : "at most"} ${figureText(figure, mark.value)}`}
+                    className={`num text-[11px] ${passed ? "text-gain" : "text-loss"}`}
+                    data-mark={figure.key}
+                  >
                     {passed ? "✓" : "✕"}
                     {mark.way === "least" ? "≥" : "≤"}
-                    {figureText(figure, mark.value).replace(/\.0+$|(\.\d*?)0+$/, "$1").replace(/^\+/, "")}
+                    {figureText(figure, mark.value)
+                      .replace(/\.0+$|(\.\d*?)0+$/, "$1")
+                      .replace(/^\+/, "")}
                   </span>
                 )}
               </dt>
-              <dd className="num order-1 cursor-pointer text-[15px] leading-[18px] font-semibold" data-figure={figure.key} title="All figures (Alt G)" onClick={onFigures}>
+              <dd
+                className="num order-1 cursor-pointer text-[15px] leading-[18px] font-semibold"
+                data-figure={figure.key}
+                title="All figures (Alt G)"
+                onClick={onFigures}
+              >
                 {run?.is_strategy ? figureText(figure, all?.[figure.key]) : "–"}
                 {change && (
-                  <span className={`ml-1 inline-block whitespace-nowrap text-[11.5px] font-normal ${change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`} data-change={figure.key}>
+                  <span
+                    className={`ml-1 inline-block whitespace-nowrap text-[11.5px] font-normal ${change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`}
+                    data-change={figure.key}
+                  >
                     {change.text}
                   </span>
                 )}
@@ -58,19 +101,38 @@ export function Soundings({ run, all, isCovered, figures, pinned, isOld, onPin, 
           );
         })}
       </dl>
-      <button type="button" className="mr-3 cursor-pointer whitespace-nowrap text-[12px] text-soft hover:text-base-content hover:underline" title="All figures as all, long and short (Alt G)" disabled={!run?.is_strategy || isCovered} onClick={onFigures}>
+      <button
+        type="button"
+        className="mr-3 cursor-pointer whitespace-nowrap text-[12px] text-soft hover:text-base-content hover:underline"
+        title="All figures as all, long and short (Alt G)"
+        disabled={!run?.is_strategy || isCovered}
+        onClick={onFigures}
+      >
         all figures
       </button>
-      <span className="mr-3 flex-none">{pinned ? <PinnedRuns pinned={pinned} onPin={onPin} onUnpin={onUnpin} /> : null}</span>
+      <span className="mr-3 flex-none">
+        {pinned ? <PinnedRuns pinned={pinned} onPin={onPin} onUnpin={onUnpin} /> : null}
+      </span>
       {isCovered || findings.length === 0 ? (
         <span className="text-[13px] whitespace-nowrap text-soft">{isCovered ? "up to this bar" : "no findings"}</span>
       ) : (
-        <PopOver face={`△ ${findings.length} finding${findings.length > 1 ? "s" : ""}`} className="cursor-pointer whitespace-nowrap text-[13px] font-semibold text-brass" side="right">
+        <PopOver
+          face={`△ ${findings.length} finding${findings.length > 1 ? "s" : ""}`}
+          className="cursor-pointer whitespace-nowrap text-[13px] font-semibold text-brass"
+          side="right"
+        >
           {(close) => (
             <ul aria-label="Findings" className="max-h-80 w-[34rem] max-w-[90vw] overflow-auto">
               {findings.map((finding) => (
-                <li key={finding.code} className="flex items-baseline gap-3 border-b border-line px-3 py-2 last:border-b-0">
-                  <span className={`w-14 flex-none text-[11.5px] italic ${finding.severity === "grave" ? "text-loss" : finding.severity === "warning" ? "text-brass" : "text-soft"}`}>{finding.severity}</span>
+                <li
+                  key={finding.code}
+                  className="flex items-baseline gap-3 border-b border-line px-3 py-2 last:border-b-0"
+                >
+                  <span
+                    className={`w-14 flex-none text-[11.5px] italic ${finding.severity === "grave" ? "text-loss" : finding.severity === "warning" ? "text-brass" : "text-soft"}`}
+                  >
+                    {finding.severity}
+                  </span>
                   <span className="flex-1">
                     <Said text={finding.message} />
                   </span>

@@ -29,11 +29,21 @@ export function StandingLine({ standing, hasRun, isSameText, leftAt, onStop, onC
     };
   }, [kind, leftAt]);
   const isOld = kind !== "current" && (kind !== "computing" || leftAt === null || now - leftAt > BREATH_MS);
-  const of = kind === "unsound" ? `of the last sound text, ${agoText(now - (leftAt ?? now))}` : `of the ${isSameText ? "setup" : "text"} as it was ${agoText(now - (leftAt ?? now))}`;
+  const of =
+    kind === "unsound"
+      ? `of the last sound text, ${agoText(now - (leftAt ?? now))}`
+      : `of the ${isSameText ? "setup" : "text"} as it was ${agoText(now - (leftAt ?? now))}`;
   return (
-    <div className={`flex h-[22px] flex-none items-center border-b border-line px-4 text-[12px] ${isOld ? "bg-brass font-semibold text-base-100" : "text-soft"}`} data-testid="standing" data-standing={kind} aria-busy={kind !== "current"}>
+    <div
+      className={`flex h-[22px] flex-none items-center border-b border-line px-4 text-[12px] ${isOld ? "bg-brass font-semibold text-base-100" : "text-soft"}`}
+      data-testid="standing"
+      data-standing={kind}
+      aria-busy={kind !== "current"}
+    >
       {!isOld ? (
-        <span className="ml-auto">{standing.kind === "current" ? `answered in ${plain(Math.max(1, Math.round(standing.tookMs)), 0)} ms` : ""}</span>
+        <span className="ml-auto">
+          {standing.kind === "current" ? `answered in ${plain(Math.max(1, Math.round(standing.tookMs)), 0)} ms` : ""}
+        </span>
       ) : (
         <>
           {hasRun && <span>{of}</span>}

@@ -15,19 +15,44 @@ export function StepsMenu({ steps, isCovered }: { steps: ReturnType<typeof useSt
   const after = steps.steps[steps.at + 1];
   return (
     <span className="inline-flex items-center" onKeyDown={(event) => event.key === "Escape" && isOpen && close()}>
-      <button type="button" className="bar-button" aria-label="Undo a step" title={before && steps.at > 0 ? `Undo: ${before.words} (Alt Z)` : "Nothing to undo"} disabled={steps.at <= 0} onClick={steps.undo}>
+      <button
+        type="button"
+        className="bar-button"
+        aria-label="Undo a step"
+        title={before && steps.at > 0 ? `Undo: ${before.words} (Alt Z)` : "Nothing to undo"}
+        disabled={steps.at <= 0}
+        onClick={steps.undo}
+      >
         <Undo2 size={14} aria-hidden />
       </button>
-      <button type="button" className="bar-button" aria-label="Redo a step" title={after ? `Redo: ${after.words} (Alt Shift Z)` : "Nothing to redo"} disabled={!after} onClick={steps.redo}>
+      <button
+        type="button"
+        className="bar-button"
+        aria-label="Redo a step"
+        title={after ? `Redo: ${after.words} (Alt Shift Z)` : "Nothing to redo"}
+        disabled={!after}
+        onClick={steps.redo}
+      >
         <Redo2 size={14} aria-hidden />
       </button>
-      <button ref={button} type="button" className="bar-button" aria-expanded={isOpen} title="Every step of the strategy since it was opened, with what each earned" disabled={steps.steps.length < 2 || isCovered} onClick={() => setOpen(!isOpen)}>
+      <button
+        ref={button}
+        type="button"
+        className="bar-button"
+        aria-expanded={isOpen}
+        title="Every step of the strategy since it was opened, with what each earned"
+        disabled={steps.steps.length < 2 || isCovered}
+        onClick={() => setOpen(!isOpen)}
+      >
         Steps
       </button>
       {isOpen && !isCovered && (
         <>
           <span className="fixed inset-0 z-20" aria-hidden onClick={() => setOpen(false)} />
-          <ol aria-label="Steps" className="absolute top-9 right-2 left-2 z-30 max-h-96 overflow-auto border border-line bg-base-100 py-1 shadow-sm">
+          <ol
+            aria-label="Steps"
+            className="absolute top-9 right-2 left-2 z-30 max-h-96 overflow-auto border border-line bg-base-100 py-1 shadow-sm"
+          >
             {steps.steps.map((step, place) => {
               const earlier = steps.steps[place - 1];
               const change = step.net !== null && earlier && earlier.net !== null ? step.net - earlier.net : null;
@@ -43,8 +68,14 @@ export function StepsMenu({ steps, isCovered }: { steps: ReturnType<typeof useSt
                       {step.words}
                     </span>
                     <span className="num flex-none text-[12px]">{step.net === null ? "" : signed(step.net, 0)}</span>
-                    <span className={`num w-16 flex-none text-right text-[11.5px] font-normal ${change === null ? "" : change >= 0 ? "text-gain" : "text-loss"}`}>{change === null ? "" : `(${signed(change, 0)})`}</span>
-                    <span className="num w-16 flex-none text-right text-[11.5px] font-normal text-soft">{step.trades === null ? "" : `${plain(step.trades, 0)} trades`}</span>
+                    <span
+                      className={`num w-16 flex-none text-right text-[11.5px] font-normal ${change === null ? "" : change >= 0 ? "text-gain" : "text-loss"}`}
+                    >
+                      {change === null ? "" : `(${signed(change, 0)})`}
+                    </span>
+                    <span className="num w-16 flex-none text-right text-[11.5px] font-normal text-soft">
+                      {step.trades === null ? "" : `${plain(step.trades, 0)} trades`}
+                    </span>
                   </button>
                 </li>
               );

@@ -1,7 +1,26 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Group, Panel, Separator } from "react-resizable-panels";
-import { accountsQuery, api, catalogueQuery, keptRunQuery, marketsQuery, scriptsQuery, setupOf, startQuery, traceQuery, unwrap, type Account, type Catalogue, type ChartWindow, type Market, type Script, type Setup, type SetupDefaults, type SetupState } from "@/api";
+import {
+  accountsQuery,
+  api,
+  catalogueQuery,
+  keptRunQuery,
+  marketsQuery,
+  scriptsQuery,
+  setupOf,
+  startQuery,
+  traceQuery,
+  unwrap,
+  type Account,
+  type Catalogue,
+  type ChartWindow,
+  type Market,
+  type Script,
+  type Setup,
+  type SetupDefaults,
+  type SetupState,
+} from "@/api";
 import { InputsWord } from "@/setup";
 import { figureText, later, Loading, Notice, Tabs, tellAll, Trouble, useNarrow } from "@/ui";
 import { ChartDesk } from "./ChartDesk";
@@ -71,21 +90,45 @@ export function Workbench(props: Props) {
   // The address names all of what is in view, so that it can be given to somebody, and gone back to.
   useEffect(() => {
     if (!defaults || !opened) return;
-    const named = { ...state, script: title, version: state.version ?? opened.number, market: state.market ?? defaults.market, timeframe: state.timeframe ?? defaults.timeframe, account: state.account ?? defaults.account };
+    const named = {
+      ...state,
+      script: title,
+      version: state.version ?? opened.number,
+      market: state.market ?? defaults.market,
+      timeframe: state.timeframe ?? defaults.timeframe,
+      account: state.account ?? defaults.account,
+    };
     if (JSON.stringify(named) !== JSON.stringify(state)) onState(named, true);
   });
   const failed = start.error ?? scripts.error ?? markets.error ?? accounts.error ?? catalogue.error;
   if (failed) return <Trouble error={`${failed.message} Is the program still running?`} />;
-  if (!start.data || !scripts.data || !markets.data || !accounts.data || !catalogue.data) return <Loading what="Opening the workbench" />;
+  if (!start.data || !scripts.data || !markets.data || !accounts.data || !catalogue.data)
+    return <Loading what="Opening the workbench" />;
   if (!opened || !title)
     return (
       <Trouble error={`There is no script “${title}”.`}>
-        <button type="button" className="plain-button my-2" onClick={() => onState({ ...state, script: start.data.script, version: undefined, inputs: undefined })}>
+        <button
+          type="button"
+          className="plain-button my-2"
+          onClick={() => onState({ ...state, script: start.data.script, version: undefined, inputs: undefined })}
+        >
           Open {start.data.script}
         </button>
       </Trouble>
     );
-  return <Bench {...props} title={title} script={script} opened={opened} defaults={start.data} scripts={scripts.data} markets={markets.data} accounts={accounts.data} catalogue={catalogue.data} />;
+  return (
+    <Bench
+      {...props}
+      title={title}
+      script={script}
+      opened={opened}
+      defaults={start.data}
+      scripts={scripts.data}
+      markets={markets.data}
+      accounts={accounts.data}
+      catalogue={catalogue.data}
+    />
+  );
 }
 
 interface BenchProps extends Props {
@@ -99,7 +142,20 @@ interface BenchProps extends Props {
   catalogue: Catalogue;
 }
 
-function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaults, scripts, markets, accounts, catalogue }: BenchProps) {
+function Bench({
+  state,
+  onState,
+  onSweep,
+  onDoubt,
+  title,
+  script,
+  opened,
+  defaults,
+  scripts,
+  markets,
+  accounts,
+  catalogue,
+}: BenchProps) {
   const kept = useQuery({ ...keptRunQuery(state.pinned ?? 0), enabled: state.pinned !== undefined, retry: false });
   const trace = useQuery({ ...traceQuery(state.pinned ?? 0), enabled: state.pinned !== undefined });
   const client = useQueryClient();
@@ -121,7 +177,9 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
   const onBarKnown = useCallback((bar: number, moment: number) => chart.current?.knowBar(bar, moment), []);
   const live = useLiveRun(setup, onWindow, onNoWindow, onBarKnown);
 
-  const saving = useSaving(title, opened, script, scripts, (saved) => onState({ ...state, script: saved.title, version: saved.versions.at(-1)?.number }, saved.title === title));
+  const saving = useSaving(title, opened, script, scripts, (saved) =>
+    onState({ ...state, script: saved.title, version: saved.versions.at(-1)?.number }, saved.title === title),
+  );
   const pin = useMutation({
     mutationFn: (body: Setup) => unwrap(api.POST("/api/runs", { body: { setup: body } })),
     onSuccess: (run) => {
@@ -173,7 +231,8 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
     document.title = `${title} on ${setup.market} ${setup.timeframe} · Workbench · Skelb`;
   }, [title, setup.market, setup.timeframe]);
 
-  const showOver = (wanted: OverChart) => setOver(over === wanted || isCovered || !live.run?.is_strategy ? null : wanted);
+  const showOver = (wanted: OverChart) =>
+    setOver(over === wanted || isCovered || !live.run?.is_strategy ? null : wanted);
   useWorkbenchCommands({
     undo: steps.undo,
     redo: steps.redo,
@@ -208,7 +267,10 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
   const { standing } = live;
   const isSound = live.isOfView || (live.answer?.sound ?? false);
   // What goes elsewhere goes as a saved version: the text in view is saved first.
-  const savedFirst = (go: (state: SetupState) => void) => () => (isSaved ? go(state) : saving.save(text, (saved) => go({ ...state, script: saved.title, version: saved.versions.at(-1)?.number })));
+  const savedFirst = (go: (state: SetupState) => void) => () =>
+    isSaved
+      ? go(state)
+      : saving.save(text, (saved) => go({ ...state, script: saved.title, version: saved.versions.at(-1)?.number }));
   const sweep = (input?: string) => savedFirst((next) => onSweep(next, input))();
   const closeTool = () => setTool(null);
   const closeOver = () => {
@@ -216,20 +278,55 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
     chart.current?.focus();
   };
   const pinnedError = state.pinned !== undefined && kept.error ? kept.error.message : null;
-  const error = (standing.kind === "failed" ? standing.reason : null) ?? pin.error?.message ?? saving.error?.message ?? null;
+  const error =
+    (standing.kind === "failed" ? standing.reason : null) ?? pin.error?.message ?? saving.error?.message ?? null;
   return (
     <section className={`flex h-full flex-col ${isNarrow ? "overflow-auto" : ""}`}>
-      <Sentence state={state} setup={setup} title={title} version={opened.number} isSaved={isSaved} scripts={scripts} markets={markets} accounts={accounts} onState={onState}>
-        <button type="button" className="plain-button" disabled={!isSound} title="From the script's conditions to a strategy" onClick={() => setBuilding(true)}>
+      <Sentence
+        state={state}
+        setup={setup}
+        title={title}
+        version={opened.number}
+        isSaved={isSaved}
+        scripts={scripts}
+        markets={markets}
+        accounts={accounts}
+        onState={onState}
+      >
+        <button
+          type="button"
+          className="plain-button"
+          disabled={!isSound}
+          title="From the script's conditions to a strategy"
+          onClick={() => setBuilding(true)}
+        >
           Make rules
         </button>
-        <button type="button" className="plain-button" disabled={!isSound || !live.answer?.inputs.length} onClick={() => sweep()}>
+        <button
+          type="button"
+          className="plain-button"
+          disabled={!isSound || !live.answer?.inputs.length}
+          onClick={() => sweep()}
+        >
           Sweep
         </button>
-        <button type="button" className="plain-button" disabled={!isSound || !live.run?.is_strategy} title="Make it worse on purpose: costs, later fills, other times, its trades drawn anew" onClick={savedFirst(onDoubt)}>
+        <button
+          type="button"
+          className="plain-button"
+          disabled={!isSound || !live.run?.is_strategy}
+          title="Make it worse on purpose: costs, later fills, other times, its trades drawn anew"
+          onClick={savedFirst(onDoubt)}
+        >
           Doubt
         </button>
-        <button type="button" className="main-button" disabled={!isSound} aria-disabled={pin.isPending} onClick={() => !pin.isPending && pin.mutate(setup)} title="Keep this run and show every later figure's difference from it">
+        <button
+          type="button"
+          className="main-button"
+          disabled={!isSound}
+          aria-disabled={pin.isPending}
+          onClick={() => !pin.isPending && pin.mutate(setup)}
+          title="Keep this run and show every later figure's difference from it"
+        >
           Pin run
         </button>
       </Sentence>
@@ -250,7 +347,14 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
         onFinding={(time) => chart.current?.goToTime(time)}
         onFigures={() => showOver("figures")}
       />
-      <StandingLine standing={standing} hasRun={live.run !== null} isSameText={live.isSameText} leftAt={live.leftAt} onStop={live.stop} onCompute={live.computeAgain} />
+      <StandingLine
+        standing={standing}
+        hasRun={live.run !== null}
+        isSameText={live.isSameText}
+        leftAt={live.leftAt}
+        onStop={live.stop}
+        onCompute={live.computeAgain}
+      />
       <Notices
         state={state}
         setup={setup}
@@ -264,7 +368,10 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
         onState={onState}
         onCompare={(other) => {
           if ("text" in other) return setCompared({ name: "the other window's text", text: other.text });
-          setCompared({ name: `version ${other.version}`, text: script?.versions.find((item) => item.number === other.version)?.text ?? "" });
+          setCompared({
+            name: `version ${other.version}`,
+            text: script?.versions.find((item) => item.number === other.version)?.text ?? "",
+          });
           saving.looked();
         }}
         onText={onText}
@@ -273,27 +380,48 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
       {live.trouble && <Notice text={live.trouble} />}
       {drawn.reason && (
         <Notice text={`The chart keeps the run's bars: ${drawn.reason}.`}>
-          <button type="button" className="plain-button !py-0" onClick={() => onState({ ...state, chart: undefined }, true)}>
+          <button
+            type="button"
+            className="plain-button !py-0"
+            onClick={() => onState({ ...state, chart: undefined }, true)}
+          >
             All right
           </button>
         </Notice>
       )}
-      {!live.connected && live.answer && <Trouble error="The connection to the program is lost; trying again. Your text is kept." />}
+      {!live.connected && live.answer && (
+        <Trouble error="The connection to the program is lost; trying again. Your text is kept." />
+      )}
       <div className={`relative flex flex-1 ${isNarrow ? "flex-none flex-col" : "min-h-0"}`}>
-        <Group orientation={isNarrow ? "vertical" : "horizontal"} className="min-w-0 flex-1" style={isNarrow ? { height: "64rem", flex: "none" } : undefined}>
+        <Group
+          orientation={isNarrow ? "vertical" : "horizontal"}
+          className="min-w-0 flex-1"
+          style={isNarrow ? { height: "64rem", flex: "none" } : undefined}
+        >
           <Panel defaultSize="38%" minSize="280px" className="flex flex-col border-r border-line bg-base-100">
             <div className="relative flex h-9 flex-none items-end border-b border-line px-4">
               <Tabs label="Faces of the script" names={FACES} chosen={face} of="script" onChoose={setFace} />
               <span className="ml-auto flex items-center gap-1 pb-1 text-[12px] text-soft">
                 <StepsMenu steps={steps} isCovered={isCovered} />
                 {/* One button, saved or not: the focus stays where it is. */}
-                <button type="button" className={isSaved ? "px-2 whitespace-nowrap" : "plain-button !px-2 !py-0"} title={isSaved ? "What is in view is this version" : "Not saved yet (Ctrl S)"} aria-disabled={isSaved || saving.isSaving} onClick={() => !isSaved && !saving.isSaving && saving.save(text)}>
+                <button
+                  type="button"
+                  className={isSaved ? "px-2 whitespace-nowrap" : "plain-button !px-2 !py-0"}
+                  title={isSaved ? "What is in view is this version" : "Not saved yet (Ctrl S)"}
+                  aria-disabled={isSaved || saving.isSaving}
+                  onClick={() => !isSaved && !saving.isSaving && saving.save(text)}
+                >
                   {isSaved ? `saved · v${opened.number}` : opened.number === 0 ? "Save" : "Save version"}
                 </button>
               </span>
             </div>
             {/* The text stays: switching loses neither the cursor nor what can be undone. */}
-            <div role="tabpanel" id="face-script-Text" aria-labelledby="tab-script-Text" className={`min-h-0 flex-1 ${face === "Text" ? "flex flex-col" : "hidden"}`}>
+            <div
+              role="tabpanel"
+              id="face-script-Text"
+              aria-labelledby="tab-script-Text"
+              className={`min-h-0 flex-1 ${face === "Text" ? "flex flex-col" : "hidden"}`}
+            >
               <TextFace
                 key={title}
                 title={title}
@@ -309,10 +437,20 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
                 onOpenScript={(name) => onState({ ...state, script: name, version: undefined, inputs: undefined })}
               />
             </div>
-            <div role="tabpanel" id="face-script-Sheet" aria-labelledby="tab-script-Sheet" className={`min-h-0 flex-1 overflow-auto ${face === "Sheet" ? "" : "hidden"}`}>
+            <div
+              role="tabpanel"
+              id="face-script-Sheet"
+              aria-labelledby="tab-script-Sheet"
+              className={`min-h-0 flex-1 overflow-auto ${face === "Sheet" ? "" : "hidden"}`}
+            >
               {face === "Sheet" && <SheetFace setup={setup} onText={onText} />}
             </div>
-            <div role="tabpanel" id="face-script-Inputs" aria-labelledby="tab-script-Inputs" className={`min-h-0 flex-1 overflow-auto ${face === "Inputs" ? "" : "hidden"}`}>
+            <div
+              role="tabpanel"
+              id="face-script-Inputs"
+              aria-labelledby="tab-script-Inputs"
+              className={`min-h-0 flex-1 overflow-auto ${face === "Inputs" ? "" : "hidden"}`}
+            >
               <InputsFace
                 inputs={live.answer?.inputs ?? []}
                 given={state.inputs}
@@ -321,12 +459,17 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
                 markets={markets.map((market) => market.symbol)}
                 ask={live.ask}
                 onSweep={(input) => sweep(input.name)}
-                onChange={(input, value) => onState({ ...state, inputs: changedInputs(state.inputs, input, value) }, true)}
+                onChange={(input, value) =>
+                  onState({ ...state, inputs: changedInputs(state.inputs, input, value) }, true)
+                }
                 onReset={() => onState({ ...state, inputs: undefined }, true)}
               />
             </div>
           </Panel>
-          <Separator className={isNarrow ? "h-1 cursor-row-resize hover:bg-shallow" : "w-1 cursor-col-resize hover:bg-shallow"} aria-label="Width of the script" />
+          <Separator
+            className={isNarrow ? "h-1 cursor-row-resize hover:bg-shallow" : "w-1 cursor-col-resize hover:bg-shallow"}
+            aria-label="Width of the script"
+          />
           <Panel minSize="380px" className="flex min-w-0 flex-col">
             {live.run && drawn.run ? (
               <ChartDesk
@@ -334,7 +477,9 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
                 run={drawn.run}
                 title={title}
                 symbol={setup.market}
-                chosen={chosen !== null && cover !== null && (live.run.trades.exit_bar[chosen] ?? 0) > cover ? null : chosen}
+                chosen={
+                  chosen !== null && cover !== null && (live.run.trades.exit_bar[chosen] ?? 0) > cover ? null : chosen
+                }
                 follow={follow}
                 runTimeframe={live.run.timeframe}
                 chartTimeframe={state.chart}
@@ -348,21 +493,78 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
             ) : drawn.isReading || standing.kind === "computing" ? (
               <Loading what={drawn.isReading ? "Reading the bars" : "Computing"} />
             ) : (
-              <p className="p-6 text-soft">{standing.kind === "failed" ? "There is no chart of this: what is wrong stands above." : "The chart appears as soon as the script checks clean."}</p>
+              <p className="p-6 text-soft">
+                {standing.kind === "failed"
+                  ? "There is no chart of this: what is wrong stands above."
+                  : "The chart appears as soon as the script checks clean."}
+              </p>
             )}
           </Panel>
         </Group>
-        {live.run?.is_strategy && <TradesColumn run={live.run} shown={shown} ended={ended} against={isCovered ? null : against} onWhy={isCovered ? null : () => setFunnelOpen(true)} filter={filter} onFilter={setFilter} chosen={chosen} onChoose={choose} onTable={() => showOver("trades")} />}
-        {over === "figures" && live.run && <FiguresSheet run={live.run} figures={catalogue.figures} pinned={kept.data ?? null} onTrade={choose} onMoment={(moment) => chart.current?.goToTime(new Date(moment * 1000).toISOString())} onClose={closeOver} />}
-        {over === "trades" && live.run && <TradesTable run={live.run} title={title} shown={shown} ended={ended} chosen={chosen} onShow={choose} onClose={closeOver} />}
+        {live.run?.is_strategy && (
+          <TradesColumn
+            run={live.run}
+            shown={shown}
+            ended={ended}
+            against={isCovered ? null : against}
+            onWhy={isCovered ? null : () => setFunnelOpen(true)}
+            filter={filter}
+            onFilter={setFilter}
+            chosen={chosen}
+            onChoose={choose}
+            onTable={() => showOver("trades")}
+          />
+        )}
+        {over === "figures" && live.run && (
+          <FiguresSheet
+            run={live.run}
+            figures={catalogue.figures}
+            pinned={kept.data ?? null}
+            onTrade={choose}
+            onMoment={(moment) => chart.current?.goToTime(new Date(moment * 1000).toISOString())}
+            onClose={closeOver}
+          />
+        )}
+        {over === "trades" && live.run && (
+          <TradesTable
+            run={live.run}
+            title={title}
+            shown={shown}
+            ended={ended}
+            chosen={chosen}
+            onShow={choose}
+            onClose={closeOver}
+          />
+        )}
       </div>
-      {isFunnelOpen && live.run && <FunnelCard run={live.run.key} ask={live.ask} onClose={() => setFunnelOpen(false)} />}
+      {isFunnelOpen && live.run && (
+        <FunnelCard run={live.run.key} ask={live.ask} onClose={() => setFunnelOpen(false)} />
+      )}
       {tool === "readback" && <ReadBack setup={setup} onClose={closeTool} />}
       {tool === "versions" && script && <Versions script={script} text={text} onTake={onText} onClose={closeTool} />}
-      {tool === "changed" && <Changed pinned={kept.data ?? null} setup={setup} all={live.isOfView ? (live.run?.figures.all ?? null) : null} figures={catalogue.figures} onTake={onText} onClose={closeTool} />}
+      {tool === "changed" && (
+        <Changed
+          pinned={kept.data ?? null}
+          setup={setup}
+          all={live.isOfView ? (live.run?.figures.all ?? null) : null}
+          figures={catalogue.figures}
+          onTake={onText}
+          onClose={closeTool}
+        />
+      )}
       {tool === "ask" && <AskElsewhere text={text} onTake={onText} onClose={closeTool} />}
-      {tool === "conversion" && <CheckConversion setup={setup} onGo={(time) => chart.current?.goToTime(time)} onClose={closeTool} />}
-      {compared && <Compared name={compared.name} before={compared.text} after={text} onTake={onText} onClose={() => setCompared(null)} />}
+      {tool === "conversion" && (
+        <CheckConversion setup={setup} onGo={(time) => chart.current?.goToTime(time)} onClose={closeTool} />
+      )}
+      {compared && (
+        <Compared
+          name={compared.name}
+          before={compared.text}
+          after={text}
+          onTake={onText}
+          onClose={() => setCompared(null)}
+        />
+      )}
       {saving.question && !compared && (
         <SaveQuestion
           question={saving.question}
@@ -375,7 +577,10 @@ function Bench({ state, onState, onSweep, onDoubt, title, script, opened, defaul
           }}
           onCompare={() => {
             const { question } = saving;
-            setCompared({ name: `version ${question!.newest} of ${question!.title}`, text: scripts.find((item) => item.title === question!.title)?.versions.at(-1)?.text ?? "" });
+            setCompared({
+              name: `version ${question!.newest} of ${question!.title}`,
+              text: scripts.find((item) => item.title === question!.title)?.versions.at(-1)?.text ?? "",
+            });
           }}
           onClose={saving.answer.leave}
         />
@@ -401,6 +606,8 @@ function useWhatIsNew(live: ReturnType<typeof useLiveRun>, chosen: number | null
   useEffect(() => {
     if (chosen === null || !run) return;
     const { trades } = run;
-    tellAll(`Trade ${trades.first_number + chosen}, ${trades.side[chosen]! > 0 ? "long" : "short"}, net ${Math.round(trades.net[chosen]!)}.`);
+    tellAll(
+      `Trade ${trades.first_number + chosen}, ${trades.side[chosen]! > 0 ? "long" : "short"}, net ${Math.round(trades.net[chosen]!)}.`,
+    );
   }, [chosen, run]);
 }

@@ -40,7 +40,11 @@ size 1 units
 }
 
 /** The given inputs with one changed; a value equal to the default is left out. */
-export function changedInputs(given: SetupState["inputs"], input: InputInfo, value: number | boolean | string): SetupState["inputs"] {
+export function changedInputs(
+  given: SetupState["inputs"],
+  input: InputInfo,
+  value: number | boolean | string,
+): SetupState["inputs"] {
   const next = { ...given };
   if (value === input.default) delete next[input.name];
   else next[input.name] = value;
@@ -70,5 +74,7 @@ export function sliderRange(input: InputInfo): { low: number; high: number; step
 /** A text under another title. */
 export function retitled(text: string, title: string): string {
   const quoted = `"${title.replaceAll('"', '\\"')}"`;
-  return /^\s*title\s+"/m.test(text) ? text.replace(/^(\s*title\s+)"((?:\\.|[^"\\])*)"/m, (_, words: string) => words + quoted) : `title ${quoted}\n${text}`;
+  return /^\s*title\s+"/m.test(text)
+    ? text.replace(/^(\s*title\s+)"((?:\\.|[^"\\])*)"/m, (_, words: string) => words + quoted)
+    : `title ${quoted}\n${text}`;
 }

@@ -15,7 +15,10 @@ const MOST_STEPS = 200;
 const TOGETHER_MS = 1500;
 
 /** What was changed between two steps, in a few words. */
-export function changeInWords(before: { text: string; state: SetupState }, after: { text: string; state: SetupState }): string {
+export function changeInWords(
+  before: { text: string; state: SetupState },
+  after: { text: string; state: SetupState },
+): string {
   const words: string[] = [];
   const names = new Set([...Object.keys(before.state.inputs ?? {}), ...Object.keys(after.state.inputs ?? {})]);
   for (const name of names) {
@@ -23,10 +26,19 @@ export function changeInWords(before: { text: string; state: SetupState }, after
     if (old !== next) words.push(`${name} ${next === undefined ? "back to its default" : `to ${String(next)}`}`);
   }
   const parts: [string, unknown, unknown][] = [
-    ["market", before.state.market, after.state.market], ["timeframe", before.state.timeframe, after.state.timeframe], ["from", before.state.from, after.state.from], ["to", before.state.to, after.state.to],
-    ["account", before.state.account, after.state.account], ["sides", before.state.inverted ? "exchanged" : before.state.sides, after.state.inverted ? "exchanged" : after.state.sides],
+    ["market", before.state.market, after.state.market],
+    ["timeframe", before.state.timeframe, after.state.timeframe],
+    ["from", before.state.from, after.state.from],
+    ["to", before.state.to, after.state.to],
+    ["account", before.state.account, after.state.account],
+    [
+      "sides",
+      before.state.inverted ? "exchanged" : before.state.sides,
+      after.state.inverted ? "exchanged" : after.state.sides,
+    ],
   ];
-  for (const [name, old, next] of parts) if (old !== next) words.push(`${name} ${next === undefined ? "as at first" : `to ${String(next)}`}`);
+  for (const [name, old, next] of parts)
+    if (old !== next) words.push(`${name} ${next === undefined ? "as at first" : `to ${String(next)}`}`);
   if (before.text !== after.text) words.push(textInWords(before.text, after.text));
   return words.join(", ");
 }
@@ -36,7 +48,12 @@ function textInWords(before: string, after: string): string {
   let first = 0;
   while (first < old.length && first < next.length && old[first] === next[first]) first++;
   let tail = 0;
-  while (tail < old.length - first && tail < next.length - first && old[old.length - 1 - tail] === next[next.length - 1 - tail]) tail++;
+  while (
+    tail < old.length - first &&
+    tail < next.length - first &&
+    old[old.length - 1 - tail] === next[next.length - 1 - tail]
+  )
+    tail++;
   const gone = old.slice(first, old.length - tail).filter((line) => line.trim());
   const come = next.slice(first, next.length - tail).filter((line) => line.trim());
   const short = (line: string | undefined) => (line ?? "").trim().replace(/\s+/g, " ").slice(0, 60);
@@ -47,11 +64,19 @@ function textInWords(before: string, after: string): string {
 }
 
 /** What of a state makes a run what it is. */
-const setupIn = ({ market, timeframe, from, to, account, sides, inverted, inputs }: SetupState) => JSON.stringify({ market, timeframe, from, to, account, sides, inverted, inputs });
+const setupIn = ({ market, timeframe, from, to, account, sides, inverted, inputs }: SetupState) =>
+  JSON.stringify({ market, timeframe, from, to, account, sides, inverted, inputs });
 const sameSetup = (a: Step, text: string, state: SetupState) => a.text === text && setupIn(a.state) === setupIn(state);
 
 /** The steps a strategy went through since it was opened, and where it stands; going back forgets nothing until something else is tried. */
-export function useSteps(key: string, text: string | null, state: SetupState, answer: RunAnswer | null, isWaiting: boolean, onTake: (step: Step) => void) {
+export function useSteps(
+  key: string,
+  text: string | null,
+  state: SetupState,
+  answer: RunAnswer | null,
+  isWaiting: boolean,
+  onTake: (step: Step) => void,
+) {
   const [kept, setKept] = useState<{ key: string; steps: Step[]; at: number }>({ key: "", steps: [], at: -1 });
   const own = kept.key === key ? kept : { key, steps: [], at: -1 };
   useEffect(() => {
@@ -63,10 +88,18 @@ export function useSteps(key: string, text: string | null, state: SetupState, an
       if (here && sameSetup(here, text, state)) return before;
       const place = steps.findIndex((step) => sameSetup(step, text, state));
       if (place >= 0 && Math.abs(place - at) === 1) return { key, steps, at: place };
-      const step: Step = { text, state, words: here ? changeInWords(here, { text, state }) : "as it was opened", net: figures.net_profit ?? null, trades: figures.trades ?? null, at: Date.now() };
+      const step: Step = {
+        text,
+        state,
+        words: here ? changeInWords(here, { text, state }) : "as it was opened",
+        net: figures.net_profit ?? null,
+        trades: figures.trades ?? null,
+        at: Date.now(),
+      };
       // Dragging and typing are one step while they go on; what was undone before is forgotten now.
       const earlier = steps[at - 1];
-      const isOneMove = here !== undefined && earlier !== undefined && at === steps.length - 1 && step.at - here.at < TOGETHER_MS;
+      const isOneMove =
+        here !== undefined && earlier !== undefined && at === steps.length - 1 && step.at - here.at < TOGETHER_MS;
       const base = isOneMove ? steps.slice(0, at) : steps.slice(0, at + 1);
       const joined = isOneMove ? { ...step, words: changeInWords(earlier, step) || step.words } : step;
       const all = [...base, joined].slice(-MOST_STEPS);

@@ -4,9 +4,14 @@ import type { AskOnce, Run } from "@/api";
 type Found = { of: string; run: Run } | { of: string; reason: string };
 
 /** The run on the bars of another timeframe, or its own; why not, where those cannot be. */
-export function useChartRun(run: Run | null, timeframe: string | undefined, ask: AskOnce): { run: Run | null; isReading: boolean; reason: string | null } {
+export function useChartRun(
+  run: Run | null,
+  timeframe: string | undefined,
+  ask: AskOnce,
+): { run: Run | null; isReading: boolean; reason: string | null } {
   const [found, setFound] = useState<Found | null>(null);
-  const wanted = run !== null && timeframe !== undefined && timeframe !== run.timeframe ? `${run.key}@${timeframe}` : null;
+  const wanted =
+    run !== null && timeframe !== undefined && timeframe !== run.timeframe ? `${run.key}@${timeframe}` : null;
   useEffect(() => {
     if (wanted === null) return;
     let isWanted = true;
@@ -21,5 +26,7 @@ export function useChartRun(run: Run | null, timeframe: string | undefined, ask:
   }, [wanted, ask]);
   if (wanted === null) return { run, isReading: false, reason: null };
   if (found?.of !== wanted) return { run: null, isReading: true, reason: null };
-  return "run" in found ? { run: found.run, isReading: false, reason: null } : { run, isReading: false, reason: found.reason };
+  return "run" in found
+    ? { run: found.run, isReading: false, reason: null }
+    : { run, isReading: false, reason: found.reason };
 }

@@ -1,6 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { LiveClient, type AskOnce, type BarExplained, type ChartWindow, type Run, type RunAnswer, type Setup } from "@/api";
+import {
+  LiveClient,
+  type AskOnce,
+  type BarExplained,
+  type ChartWindow,
+  type Run,
+  type RunAnswer,
+  type Setup,
+} from "@/api";
 import { Held } from "@/ui";
 
 /** How what is shown stands to the text and setup in view. */
@@ -28,10 +36,27 @@ interface Answered {
   trouble: string | null;
 }
 
-const NOTHING: Answered = { answer: null, of: "", run: null, runOf: "", failed: null, stopped: null, done: 0, leftAt: null, connected: false, trouble: null };
+const NOTHING: Answered = {
+  answer: null,
+  of: "",
+  run: null,
+  runOf: "",
+  failed: null,
+  stopped: null,
+  done: 0,
+  leftAt: null,
+  connected: false,
+  trouble: null,
+};
 const noWindow = () => undefined;
 /** What the page keeps of what is saved, by what the server says was written. */
-const KEPT_BY_NAME: Record<string, string[][]> = { scripts: [["scripts"]], markets: [["markets"], ["market preview"]], accounts: [["accounts"]], runs: [["runs"]], trials: [["trials"]] };
+const KEPT_BY_NAME: Record<string, string[][]> = {
+  scripts: [["scripts"]],
+  markets: [["markets"], ["market preview"]],
+  accounts: [["accounts"]],
+  runs: [["runs"]],
+  trials: [["trials"]],
+};
 
 function standingOf(now: Answered, asked: string): Standing {
   if (asked !== "" && now.of === asked && now.answer) {
@@ -44,7 +69,12 @@ function standingOf(now: Answered, asked: string): Standing {
 }
 
 /** Asks for a run whenever the setup changes; windows go straight to the chart. */
-export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) => void = noWindow, onNoWindow: () => void = noWindow, onBarKnown: (bar: number, moment: number) => void = noWindow) {
+export function useLiveRun(
+  setup: Setup | null,
+  onWindow: (window: ChartWindow) => void = noWindow,
+  onNoWindow: () => void = noWindow,
+  onBarKnown: (bar: number, moment: number) => void = noWindow,
+) {
   const [now, setNow] = useState(NOTHING);
   const [explained] = useState(() => new Held<BarExplained | null>(null));
   const shown = useRef("");
@@ -73,7 +103,15 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
         shown.current = answer.run?.key ?? shown.current;
         explained.set(null);
         const of = sent.current;
-        setNow((before) => ({ ...before, answer, of, failed: null, stopped: null, trouble: null, ...(answer.run ? { run: answer.run, runOf: of, leftAt: null } : {}) }));
+        setNow((before) => ({
+          ...before,
+          answer,
+          of,
+          failed: null,
+          stopped: null,
+          trouble: null,
+          ...(answer.run ? { run: answer.run, runOf: of, leftAt: null } : {}),
+        }));
       },
       onFailure: (kind, reason) => {
         const of = sent.current;
@@ -84,7 +122,8 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
       onProgress: (done) => setNow((before) => ({ ...before, done })),
       onStopped: () => setNow((before) => ({ ...before, stopped: { of: sent.current, done: before.done } })),
       onConnected: (connected) => setNow((before) => ({ ...before, connected })),
-      onChanged: (what) => (KEPT_BY_NAME[what] ?? []).forEach((queryKey) => void queries.invalidateQueries({ queryKey })),
+      onChanged: (what) =>
+        (KEPT_BY_NAME[what] ?? []).forEach((queryKey) => void queries.invalidateQueries({ queryKey })),
     });
     client.current = live;
     return () => {
@@ -96,12 +135,19 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
   useEffect(() => {
     if (!asked) return;
     sent.current = asked;
-    setNow((before) => ({ ...before, done: 0, stopped: null, failed: null, leftAt: asked === before.runOf ? null : (before.leftAt ?? Date.now()) }));
+    setNow((before) => ({
+      ...before,
+      done: 0,
+      stopped: null,
+      failed: null,
+      leftAt: asked === before.runOf ? null : (before.leftAt ?? Date.now()),
+    }));
     client.current?.run(JSON.parse(asked) as Setup);
   }, [asked]);
 
   const [acts] = useState(() => ({
-    askWindow: (run: string, first: number, last: number, columns: number) => client.current?.window(run, first, last, columns),
+    askWindow: (run: string, first: number, last: number, columns: number) =>
+      client.current?.window(run, first, last, columns),
     askBar: (run: string, bar: number | null) => {
       if (bar !== null) return client.current?.explain(run, bar);
       client.current?.explainNone();
@@ -116,5 +162,16 @@ export function useLiveRun(setup: Setup | null, onWindow: (window: ChartWindow) 
   }));
   const standing = standingOf(now, asked);
   const isSameText = setup !== null && now.runOf !== "" && (JSON.parse(now.runOf) as Setup).text === setup.text;
-  return { answer: now.answer, run: now.run, connected: now.connected, trouble: now.trouble, standing, isOfView: standing.kind === "current", leftAt: now.leftAt, isSameText, explained, ...acts };
+  return {
+    answer: now.answer,
+    run: now.run,
+    connected: now.connected,
+    trouble: now.trouble,
+    standing,
+    isOfView: standing.kind === "current",
+    leftAt: now.leftAt,
+    isSameText,
+    explained,
+    ...acts,
+  };
 }

@@ -17,7 +17,13 @@ export interface Question {
 }
 
 /** Saving a text under its own title; what it would cover is asked for first. */
-export function useSaving(title: string, opened: Opened | undefined, script: Script | undefined, scripts: Script[], onSaved: Then) {
+export function useSaving(
+  title: string,
+  opened: Opened | undefined,
+  script: Script | undefined,
+  scripts: Script[],
+  onSaved: Then,
+) {
   const client = useQueryClient();
   const [question, setQuestion] = useState<Question | null>(null);
   // The newest version that whoever saves knows of: the newest there was when the script was opened, or that was looked at since.
@@ -26,12 +32,17 @@ export function useSaving(title: string, opened: Opened | undefined, script: Scr
   if (script && seen.of !== title) setSeen({ of: title, newest });
   const known = seen.of === title ? seen.newest : newest;
   const saving = useMutation({
-    mutationFn: ({ text, after }: { text: string; after: number; then: Then }) => unwrap(api.POST("/api/scripts", { body: { text, after } })),
+    mutationFn: ({ text, after }: { text: string; after: number; then: Then }) =>
+      unwrap(api.POST("/api/scripts", { body: { text, after } })),
     onSuccess: async (saved, { then }) => {
       if (opened) dropDraft({ title, version: opened.number });
       setSeen({ of: saved.title, newest: saved.versions.at(-1)?.number ?? 0 });
       setQuestion(null);
-      client.setQueryData(scriptsQuery.queryKey, (before) => [...(before ?? []).filter((item) => item.title !== saved.title), saved].sort((a, b) => (a.title < b.title ? -1 : 1)));
+      client.setQueryData(scriptsQuery.queryKey, (before) =>
+        [...(before ?? []).filter((item) => item.title !== saved.title), saved].sort((a, b) =>
+          a.title < b.title ? -1 : 1,
+        ),
+      );
       tellAll(`${saved.title} is saved as version ${saved.versions.at(-1)?.number}.`);
       then(saved);
     },

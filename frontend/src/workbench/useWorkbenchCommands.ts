@@ -52,7 +52,11 @@ export function useWorkbenchCommands(acts: Acts): void {
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       if (!event.altKey || event.ctrlKey || event.metaKey) return;
-      const acts: Record<string, () => void> = { KeyZ: () => (event.shiftKey ? now.current.redo() : now.current.undo()), KeyG: () => now.current.sheet("figures"), KeyT: () => now.current.sheet("trades") };
+      const acts: Record<string, () => void> = {
+        KeyZ: () => (event.shiftKey ? now.current.redo() : now.current.undo()),
+        KeyG: () => now.current.sheet("figures"),
+        KeyT: () => now.current.sheet("trades"),
+      };
       const act = acts[event.code];
       if (!act) return;
       event.preventDefault();

@@ -9,7 +9,18 @@ import { basketQuery } from "../queries";
 import { TrialHeader } from "../TrialHeader";
 import { Words } from "../VaryList";
 
-const SHOWN = ["net_profit", "return", "max_drawdown_percent", "return_over_drawdown", "profit_factor", "trades", "sharpe", "costs_share", "alpha", "beta"];
+const SHOWN = [
+  "net_profit",
+  "return",
+  "max_drawdown_percent",
+  "return_over_drawdown",
+  "profit_factor",
+  "trades",
+  "sharpe",
+  "costs_share",
+  "alpha",
+  "beta",
+];
 
 /** The same rules over several markets on one account: what each earned beside what trading it costs. */
 export function BasketDesk({ head, state, setup, figures, markets, onState, onOpen }: DeskProps) {
@@ -26,17 +37,32 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
   const after = useQuery({ ...basketQuery(setup, chosen, ran, against), enabled: chosen.length > 0 && ran.length > 0 });
   const isAfter = ran.length > 0;
   const error = before.error ?? (isAfter ? after.error : null);
-  const offered = markets.filter((market) => isBuildable(market, setup.timeframe) && hasDays(market, setup.from_date, setup.to_date)).map((market) => market.symbol);
+  const offered = markets
+    .filter((market) => isBuildable(market, setup.timeframe) && hasDays(market, setup.from_date, setup.to_date))
+    .map((market) => market.symbol);
   return (
     <section className="flex h-full flex-col">
-      <TrialHeader head={head}>Run {head.script} at {head.timeframe} {head.conditions} over several markets on one account, beside holding{" "}
-        <Picker label="Beside holding" value={against ?? ""} options={[{ value: "", label: "an equal share of each" }, ...offered.map((symbol) => ({ value: symbol, label: symbol }))]} onChange={(symbol) => setAgainst(symbol || null)} />
+      <TrialHeader head={head}>
+        Run {head.script} at {head.timeframe} {head.conditions} over several markets on one account, beside holding{" "}
+        <Picker
+          label="Beside holding"
+          value={against ?? ""}
+          options={[
+            { value: "", label: "an equal share of each" },
+            ...offered.map((symbol) => ({ value: symbol, label: symbol })),
+          ]}
+          onChange={(symbol) => setAgainst(symbol || null)}
+        />
       </TrialHeader>
       <div className="flex-none border-b border-line px-4 py-2">
         <div className="flex items-baseline gap-3">
           <b>The basket</b>
           <span className="-ml-6">
-            <Words axis={{ name: "basket", words: [...new Set([...offered, ...chosen])], chosen }} canTakeAll onChange={put} />
+            <Words
+              axis={{ name: "basket", words: [...new Set([...offered, ...chosen])], chosen }}
+              canTakeAll
+              onChange={put}
+            />
           </span>
         </div>
       </div>
@@ -53,17 +79,44 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
       ) : (
         <div className="stacks flex min-h-0 flex-1">
           <div className="min-w-0 flex-1 overflow-auto p-4">
-            <Rows before={before.data} after={isAfter ? after.data : undefined} figures={figures} dropped={dropped} onTick={(symbol) => setDropped(dropped.includes(symbol) ? dropped.filter((other) => other !== symbol) : [...dropped, symbol])} onOpen={(market) => onOpen({ ...state, market })} />
+            <Rows
+              before={before.data}
+              after={isAfter ? after.data : undefined}
+              figures={figures}
+              dropped={dropped}
+              onTick={(symbol) =>
+                setDropped(
+                  dropped.includes(symbol) ? dropped.filter((other) => other !== symbol) : [...dropped, symbol],
+                )
+              }
+              onOpen={(market) => onOpen({ ...state, market })}
+            />
             <p className="mt-3 flex items-center gap-3">
-              <button type="button" className="main-button" disabled={dropped.join() === ran.join() || dropped.length === before.data.rows.length} onClick={() => setRan(dropped)}>
+              <button
+                type="button"
+                className="main-button"
+                disabled={dropped.join() === ran.join() || dropped.length === before.data.rows.length}
+                onClick={() => setRan(dropped)}
+              >
                 Run again{dropped.length > 0 ? ` without ${dropped.join(", ")}` : " with all"}
               </button>
-              {dropped.length === before.data.rows.length && <span className="text-loss">No market would be left.</span>}
-              {isAfter && <span className="text-soft">Left out after their results were seen: what is better now was known, not found.</span>}
+              {dropped.length === before.data.rows.length && (
+                <span className="text-loss">No market would be left.</span>
+              )}
+              {isAfter && (
+                <span className="text-soft">
+                  Left out after their results were seen: what is better now was known, not found.
+                </span>
+              )}
             </p>
           </div>
           <aside className="w-[440px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
-            <Together before={before.data} after={isAfter ? after.data : undefined} figures={figures} held={against ?? "an equal share of each"} />
+            <Together
+              before={before.data}
+              after={isAfter ? after.data : undefined}
+              figures={figures}
+              held={against ?? "an equal share of each"}
+            />
           </aside>
         </div>
       )}
@@ -88,7 +141,18 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
       <table className="num w-full text-[12.5px]" data-testid="basket">
         <thead>
           <tr className="border-b border-line font-sans text-soft">
-            {["", "market", "Net", ...(after ? ["Net now"] : []), "Trades", "Profit factor", "Win rate", "Cost of a trade", "Day's range", "Cost of the range"].map((name, place) => (
+            {[
+              "",
+              "market",
+              "Net",
+              ...(after ? ["Net now"] : []),
+              "Trades",
+              "Profit factor",
+              "Win rate",
+              "Cost of a trade",
+              "Day's range",
+              "Cost of the range",
+            ].map((name, place) => (
               <th key={name} scope="col" className={`px-2 py-1 font-normal ${place < 2 ? "text-left" : "text-right"}`}>
                 {name || <span className="sr-only">in the basket</span>}
               </th>
@@ -100,23 +164,49 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
             const now = after?.rows.find((other) => other.market === row.market);
             const share = row.cost_share_of_range;
             return (
-              <tr key={row.market} data-market={row.market} className={`border-b border-line ${dropped.includes(row.market) ? "text-soft italic" : ""}`}>
+              <tr
+                key={row.market}
+                data-market={row.market}
+                className={`border-b border-line ${dropped.includes(row.market) ? "text-soft italic" : ""}`}
+              >
                 <td className="py-[3px] pl-2">
-                  <input type="checkbox" className="accent-base-content" aria-label={`${row.market} in the basket`} checked={!dropped.includes(row.market)} onChange={() => onTick(row.market)} />
+                  <input
+                    type="checkbox"
+                    className="accent-base-content"
+                    aria-label={`${row.market} in the basket`}
+                    checked={!dropped.includes(row.market)}
+                    onChange={() => onTick(row.market)}
+                  />
                 </td>
                 <th scope="row" className="px-2 text-left font-normal">
-                  <button type="button" className="cursor-pointer font-semibold hover:underline" title="Open this market alone" onClick={() => onOpen(row.market)}>
+                  <button
+                    type="button"
+                    className="cursor-pointer font-semibold hover:underline"
+                    title="Open this market alone"
+                    onClick={() => onOpen(row.market)}
+                  >
                     {row.market}
                   </button>
                 </th>
-                <td className={`px-2 text-right ${dropped.includes(row.market) ? "" : moneyTone(row.figures.net_profit)}`}>{figureText(info("net_profit"), row.figures.net_profit)}</td>
-                {after && <td className="px-2 text-right">{now ? figureText(info("net_profit"), now.figures.net_profit) : "left out"}</td>}
+                <td
+                  className={`px-2 text-right ${dropped.includes(row.market) ? "" : moneyTone(row.figures.net_profit)}`}
+                >
+                  {figureText(info("net_profit"), row.figures.net_profit)}
+                </td>
+                {after && (
+                  <td className="px-2 text-right">
+                    {now ? figureText(info("net_profit"), now.figures.net_profit) : "left out"}
+                  </td>
+                )}
                 <td className="px-2 text-right">{figureText(info("trades"), row.figures.trades)}</td>
                 <td className="px-2 text-right">{figureText(info("profit_factor"), row.figures.profit_factor)}</td>
                 <td className="px-2 text-right">{figureText(info("win_rate"), row.figures.win_rate)}</td>
                 <td className="px-2 text-right">{row.trade_cost === null ? "–" : plain(row.trade_cost, 3)}</td>
                 <td className="px-2 text-right">{row.day_range === null ? "–" : plain(row.day_range, 2)}</td>
-                <td className={`px-2 text-right ${share !== null && share > 0.1 ? "font-semibold text-loss" : ""}`} title="Cost of a trade over the day's range: above a tenth, most of what moves is paid away">
+                <td
+                  className={`px-2 text-right ${share !== null && share > 0.1 ? "font-semibold text-loss" : ""}`}
+                  title="Cost of a trade over the day's range: above a tenth, most of what moves is paid away"
+                >
                   {share === null ? "–" : `${plain(share * 100, 1)} %`}
                 </td>
               </tr>
@@ -128,18 +218,34 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
   );
 }
 
-function Together({ before, after, figures, held }: { before: Basket; after: Basket | undefined; figures: FigureInfo[]; held: string }) {
+function Together({
+  before,
+  after,
+  figures,
+  held,
+}: {
+  before: Basket;
+  after: Basket | undefined;
+  figures: FigureInfo[];
+  held: string;
+}) {
   const shown = SHOWN.map((key) => figures.find((figure) => figure.key === key)!);
   const now = after ?? before;
   const lines: Line[] = [
     { name: after ? "now" : "the basket", times: now.times, values: now.equity, stroke: "var(--deep)" },
-    ...(after ? [{ name: "before", times: before.times, values: before.equity, stroke: "var(--brass)", dash: "5 4" }] : []),
+    ...(after
+      ? [{ name: "before", times: before.times, values: before.equity, stroke: "var(--brass)", dash: "5 4" }]
+      : []),
     { name: `holding ${held}`, times: now.times, values: now.holding, stroke: "var(--soft)", dash: "2 3" },
   ];
   return (
     <>
       {now.findings.map((finding) => (
-        <p key={finding.code + finding.message} className="mb-2 border-l-2 border-brass pl-2" data-finding={finding.code}>
+        <p
+          key={finding.code + finding.message}
+          className="mb-2 border-l-2 border-brass pl-2"
+          data-finding={finding.code}
+        >
           {finding.message}
         </p>
       ))}
@@ -164,13 +270,16 @@ function Together({ before, after, figures, held }: { before: Basket; after: Bas
                 {figure.name}
               </th>
               <td className="text-right font-semibold">{figureText(figure, before.figures.all?.[figure.key])}</td>
-              {after && <td className="text-right font-semibold">{figureText(figure, after.figures.all?.[figure.key])}</td>}
+              {after && (
+                <td className="text-right font-semibold">{figureText(figure, after.figures.all?.[figure.key])}</td>
+              )}
             </tr>
           ))}
         </tbody>
       </table>
       <p className="mt-2 text-soft" data-testid="held">
-        Holding {held}: {signed((now.holding.at(-1) ?? now.capital) - now.capital, 0)} on the same capital. Alpha and beta are against it.
+        Holding {held}: {signed((now.holding.at(-1) ?? now.capital) - now.capital, 0)} on the same capital. Alpha and
+        beta are against it.
       </p>
     </>
   );

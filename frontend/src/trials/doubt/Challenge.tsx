@@ -14,9 +14,20 @@ const FIELDS: { key: keyof ChallengeRules; label: string; unit: string }[] = [
 
 /** A funded account's test begun on every day of the run. */
 export function Challenge({ setup }: { setup: Setup }) {
-  const [rules, setRules] = useState<ChallengeRules>({ target: 8, daily_loss: 5, total_loss: 10, least_days: 0, most_days: 60 });
+  const [rules, setRules] = useState<ChallengeRules>({
+    target: 8,
+    daily_loss: 5,
+    total_loss: 10,
+    least_days: 0,
+    most_days: 60,
+  });
   const found = useQuery(challengeQuery(setup, rules));
-  const tones: Record<string, string> = { passed: "bg-gain", "daily loss": "bg-loss", "total loss": "bg-loss", "timed out": "bg-line" };
+  const tones: Record<string, string> = {
+    passed: "bg-gain",
+    "daily loss": "bg-loss",
+    "total loss": "bg-loss",
+    "timed out": "bg-line",
+  };
   return (
     <section aria-label="Challenge" className="py-4">
       <h2 className="text-base">A funded account&apos;s test, begun on every day</h2>
@@ -30,7 +41,13 @@ export function Challenge({ setup }: { setup: Setup }) {
               step="any"
               className="field num w-16 text-right text-base-content"
               value={rules[key]}
-              onChange={(event) => event.target.value !== "" && setRules({ ...rules, [key]: key.endsWith("days") ? Math.floor(Number(event.target.value)) : Number(event.target.value) })}
+              onChange={(event) =>
+                event.target.value !== "" &&
+                setRules({
+                  ...rules,
+                  [key]: key.endsWith("days") ? Math.floor(Number(event.target.value)) : Number(event.target.value),
+                })
+              }
             />
             {unit}
           </label>
@@ -43,20 +60,35 @@ export function Challenge({ setup }: { setup: Setup }) {
           {Object.entries(found.data.shares).map(([name, share]) => {
             const band = found.data.bands?.[name];
             return (
-            <div key={name} className="flex max-w-2xl items-center gap-3 py-[2px]">
-              <span className="w-28">{name}</span>
-              <span className="relative h-3 flex-1">
-                <span className={`absolute top-[2px] block h-2 ${tones[name] ?? "bg-line"}`} style={{ width: `${(share ?? 0) * 100}%` }} />
-                {band && <span aria-hidden className="absolute top-[5px] block h-[2px] bg-base-content" style={{ left: `${band[0]! * 100}%`, width: `${(band[1]! - band[0]!) * 100}%` }} />}
-              </span>
-              <span className="num w-16 text-right">{share === null ? "–" : `${plain(share * 100, 1)} %`}</span>
-              <span className="num w-36 text-soft">{band ? `${plain(band[0]! * 100, 1)} … ${plain(band[1]! * 100, 1)} %` : ""}</span>
-            </div>
+              <div key={name} className="flex max-w-2xl items-center gap-3 py-[2px]">
+                <span className="w-28">{name}</span>
+                <span className="relative h-3 flex-1">
+                  <span
+                    className={`absolute top-[2px] block h-2 ${tones[name] ?? "bg-line"}`}
+                    style={{ width: `${(share ?? 0) * 100}%` }}
+                  />
+                  {band && (
+                    <span
+                      aria-hidden
+                      className="absolute top-[5px] block h-[2px] bg-base-content"
+                      style={{ left: `${band[0]! * 100}%`, width: `${(band[1]! - band[0]!) * 100}%` }}
+                    />
+                  )}
+                </span>
+                <span className="num w-16 text-right">{share === null ? "–" : `${plain(share * 100, 1)} %`}</span>
+                <span className="num w-36 text-soft">
+                  {band ? `${plain(band[0]! * 100, 1)} … ${plain(band[1]! * 100, 1)} %` : ""}
+                </span>
+              </div>
             );
           })}
           <p className="mt-1 text-soft">
             {plain(found.data.decided, 0)} of {plain(found.data.starts, 0)} starts were decided before the data ended
-            {found.data.days_to_pass ? `; those that passed took ${plain(found.data.days_to_pass.median ?? 0, 0)} trading days in the middle, ${plain(found.data.days_to_pass.most ?? 0, 0)} at most` : ""}. Starts that the data ended count for as long as they were seen. Starts overlap: the band is for as many as they are worth. {found.data.note}
+            {found.data.days_to_pass
+              ? `; those that passed took ${plain(found.data.days_to_pass.median ?? 0, 0)} trading days in the middle, ${plain(found.data.days_to_pass.most ?? 0, 0)} at most`
+              : ""}
+            . Starts that the data ended count for as long as they were seen. Starts overlap: the band is for as many as
+            they are worth. {found.data.note}
           </p>
         </div>
       )}

@@ -8,7 +8,9 @@ import { Stress } from "./Stress";
 export function Doubt({ head, ...props }: DeskProps) {
   return (
     <section className="flex h-full flex-col">
-      <TrialHeader head={head}>Doubt {head.script} on {head.market} at {head.timeframe} {head.conditions}</TrialHeader>
+      <TrialHeader head={head}>
+        Doubt {head.script} on {head.market} at {head.timeframe} {head.conditions}
+      </TrialHeader>
       <div className="min-h-0 flex-1 overflow-auto px-6 py-3">
         <Stress {...props} />
         <Resampling {...props} />

@@ -14,10 +14,20 @@ export function Fan({ found }: { found: Resampled }) {
   const most = at.at(-1) ?? 1;
   const x = (trade: number) => LEFT + (trade / most) * (WIDTH - LEFT - RIGHT);
   const y = (money: number) => 8 + (1 - (money - low) / (high - low || 1)) * (HEIGHT - 30);
-  const band = (lower: number[], upper: number[]) => [...at.map((trade, place) => `${x(trade).toFixed(1)},${y(upper[place]!).toFixed(1)}`), ...at.map((trade, place) => `${x(trade).toFixed(1)},${y(lower[place]!).toFixed(1)}`).reverse()].join(" ");
-  const line = (values: number[]) => values.map((value, place) => `${x(at[place]!).toFixed(1)},${y(value).toFixed(1)}`).join(" ");
+  const band = (lower: number[], upper: number[]) =>
+    [
+      ...at.map((trade, place) => `${x(trade).toFixed(1)},${y(upper[place]!).toFixed(1)}`),
+      ...at.map((trade, place) => `${x(trade).toFixed(1)},${y(lower[place]!).toFixed(1)}`).reverse(),
+    ].join(" ");
+  const line = (values: number[]) =>
+    values.map((value, place) => `${x(at[place]!).toFixed(1)},${y(value).toFixed(1)}`).join(" ");
   return (
-    <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full max-w-[560px]" role="img" aria-label={`Equity of ${found.samples} samples over ${most} trades: nine in ten end between ${plain(p5.at(-1) ?? 0, 0)} and ${plain(p95.at(-1) ?? 0, 0)}`}>
+    <svg
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      className="w-full max-w-[560px]"
+      role="img"
+      aria-label={`Equity of ${found.samples} samples over ${most} trades: nine in ten end between ${plain(p5.at(-1) ?? 0, 0)} and ${plain(p95.at(-1) ?? 0, 0)}`}
+    >
       {[low, (low + high) / 2, high].map((money) => (
         <g key={money}>
           <line x1={LEFT} x2={WIDTH - RIGHT} y1={y(money)} y2={y(money)} stroke="var(--line)" />

@@ -28,9 +28,27 @@ export function Resampling({ setup }: { setup: Setup }) {
   return (
     <section aria-label="Resampling" className="border-b border-line py-4">
       <h2 className="text-base">
-        Its trades, <Picker label="How the trades are drawn" value={drawing.kind} options={KINDS} onChange={(kind) => setDrawing({ ...drawing, kind: kind as ResampleKind })} />
-        <Setting drawing={drawing} onChange={setDrawing} />, <NumberField label="Samples" value={drawing.samples} most={20_000} onChange={(samples) => setDrawing({ ...drawing, samples })} /> times, seed{" "}
-        <NumberField label="Seed" value={drawing.seed} most={999_999} onChange={(seed) => setDrawing({ ...drawing, seed })} />
+        Its trades,{" "}
+        <Picker
+          label="How the trades are drawn"
+          value={drawing.kind}
+          options={KINDS}
+          onChange={(kind) => setDrawing({ ...drawing, kind: kind as ResampleKind })}
+        />
+        <Setting drawing={drawing} onChange={setDrawing} />,{" "}
+        <NumberField
+          label="Samples"
+          value={drawing.samples}
+          most={20_000}
+          onChange={(samples) => setDrawing({ ...drawing, samples })}
+        />{" "}
+        times, seed{" "}
+        <NumberField
+          label="Seed"
+          value={drawing.seed}
+          most={999_999}
+          onChange={(seed) => setDrawing({ ...drawing, seed })}
+        />
       </h2>
       {found.isPending && <Loading what="Drawing" />}
       {found.error && <Trouble error={found.error.message} />}
@@ -38,13 +56,21 @@ export function Resampling({ setup }: { setup: Setup }) {
         <div className="mt-2 flex flex-wrap items-start gap-6">
           <figure className="min-w-[280px] flex-1">
             <Fan found={found.data} />
-            <figcaption className="text-[11.5px] text-soft">Equity after each trade: the line is the run, dashed the middle of the samples, dark half of them, light nine in ten.</figcaption>
+            <figcaption className="text-[11.5px] text-soft">
+              Equity after each trade: the line is the run, dashed the middle of the samples, dark half of them, light
+              nine in ten.
+            </figcaption>
           </figure>
           <div>
             <Measures found={found.data} />
             <p className="mt-2 max-w-xl text-soft">
-              The plumb line is the run, the dashed one the middle of the samples. {plain((found.data.measures.ruined?.mean ?? 0) * 100, 1)} % of them were ruined. Drawdowns are counted at the ends of trades here, so the run&apos;s own is not the figure above.
-              {found.data.compounds ? " Size follows equity: each trade's result by the equity before it is drawn, and equity grows by those." : " Results in money are drawn, as size does not follow equity, or equity was at or below 0 once."} Below each percentile stands where it lies with 95 %, as so many samples tell.
+              The plumb line is the run, the dashed one the middle of the samples.{" "}
+              {plain((found.data.measures.ruined?.mean ?? 0) * 100, 1)} % of them were ruined. Drawdowns are counted at
+              the ends of trades here, so the run&apos;s own is not the figure above.
+              {found.data.compounds
+                ? " Size follows equity: each trade's result by the equity before it is drawn, and equity grows by those."
+                : " Results in money are drawn, as size does not follow equity, or equity was at or below 0 once."}{" "}
+              Below each percentile stands where it lies with 95 %, as so many samples tell.
             </p>
           </div>
         </div>
@@ -54,7 +80,17 @@ export function Resampling({ setup }: { setup: Setup }) {
 }
 
 /** A whole number from 1 on in the sentence; a half-typed one is kept until it is one. */
-function NumberField({ label, value, most, onChange }: { label: string; value: number; most: number; onChange: (value: number) => void }) {
+function NumberField({
+  label,
+  value,
+  most,
+  onChange,
+}: {
+  label: string;
+  value: number;
+  most: number;
+  onChange: (value: number) => void;
+}) {
   const [typed, setTyped] = useState<string | null>(null);
   return (
     <input
@@ -77,9 +113,31 @@ function NumberField({ label, value, most, onChange }: { label: string; value: n
 
 /** What of the drawing can be set: how much is left out or lost, how long stretches are. */
 function Setting({ drawing, onChange }: { drawing: Drawing; onChange: (drawing: Drawing) => void }) {
-  if (drawing.kind === "blocks") return <> of {<NumberField label="Trades in a stretch" value={drawing.block} most={10_000} onChange={(block) => onChange({ ...drawing, block })} />} trades on average</>;
+  if (drawing.kind === "blocks")
+    return (
+      <>
+        {" "}
+        of{" "}
+        {
+          <NumberField
+            label="Trades in a stretch"
+            value={drawing.block}
+            most={10_000}
+            onChange={(block) => onChange({ ...drawing, block })}
+          />
+        }{" "}
+        trades on average
+      </>
+    );
   if (drawing.kind !== "skip" && drawing.kind !== "shift") return null;
-  const share = <NumberField label={drawing.kind === "skip" ? "Share left out" : "Share lost"} value={Math.round(drawing.share * 100)} most={100} onChange={(percent) => onChange({ ...drawing, share: percent / 100 })} />;
+  const share = (
+    <NumberField
+      label={drawing.kind === "skip" ? "Share left out" : "Share lost"}
+      value={Math.round(drawing.share * 100)}
+      most={100}
+      onChange={(percent) => onChange({ ...drawing, share: percent / 100 })}
+    />
+  );
   return drawing.kind === "skip" ? <>, {share} % of them</> : <>, by {share} % of a trade on average</>;
 }
 
@@ -88,25 +146,44 @@ function Measures({ found }: { found: Resampled }) {
     <table className="num text-[12.5px]" data-testid="resampled">
       <thead>
         <tr className="border-b border-line font-sans text-soft italic">
-          {["of the samples", "the run", "5 %", "half", "95 %", "worse than the run", "how they lie"].map((name, place) => (
-            <th key={name} scope="col" className={`font-normal ${place === 0 ? "pr-2 text-left" : "px-1.5 text-right"}`}>
-              {name}
-            </th>
-          ))}
+          {["of the samples", "the run", "5 %", "half", "95 %", "worse than the run", "how they lie"].map(
+            (name, place) => (
+              <th
+                key={name}
+                scope="col"
+                className={`font-normal ${place === 0 ? "pr-2 text-left" : "px-1.5 text-right"}`}
+              >
+                {name}
+              </th>
+            ),
+          )}
         </tr>
       </thead>
       <tbody>
         {MEASURES.map((measure) => {
           const row = found.measures[measure.key];
-          return row && <MeasureRow key={measure.key} measure={measure} row={row} worse={found.places[measure.key] ?? null} />;
+          return (
+            row && (
+              <MeasureRow key={measure.key} measure={measure} row={row} worse={found.places[measure.key] ?? null} />
+            )
+          );
         })}
       </tbody>
     </table>
   );
 }
 
-function MeasureRow({ measure, row, worse }: { measure: { key: string; name: string; digits: number; isSigned?: boolean }; row: Distribution; worse: number | null }) {
-  const text = (value: number | null) => (value === null ? "–" : measure.isSigned ? signed(value, measure.digits) : plain(value, measure.digits));
+function MeasureRow({
+  measure,
+  row,
+  worse,
+}: {
+  measure: { key: string; name: string; digits: number; isSigned?: boolean };
+  row: Distribution;
+  worse: number | null;
+}) {
+  const text = (value: number | null) =>
+    value === null ? "–" : measure.isSigned ? signed(value, measure.digits) : plain(value, measure.digits);
   return (
     <tr className="border-b border-line" data-measure={measure.key}>
       <th scope="row" className="pr-2 text-left font-sans font-normal">
@@ -125,7 +202,10 @@ function MeasureRow({ measure, row, worse }: { measure: { key: string; name: str
       ))}
       <td className="px-2 text-right">{worse === null ? "–" : `${plain(worse * 100, 0)} %`}</td>
       <td className="py-1 pl-2">
-        <Samples row={row} said={`${measure.name}: from ${text(row.edges[0] ?? null)} to ${text(row.edges.at(-1) ?? null)}, the middle ${text(row.p50)}, the run ${text(row.real)}`} />
+        <Samples
+          row={row}
+          said={`${measure.name}: from ${text(row.edges[0] ?? null)} to ${text(row.edges.at(-1) ?? null)}, the middle ${text(row.p50)}, the run ${text(row.real)}`}
+        />
       </td>
     </tr>
   );

@@ -13,12 +13,29 @@ export function Samples({ row, said }: { row: Distribution; said: string }) {
   const most = Math.max(...counts, 1);
   const x = (value: number) => (high === low ? WIDTH / 2 : 2 + ((value - low) / (high - low)) * (WIDTH - 4));
   return (
-    <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} width={WIDTH} height={HEIGHT} role="img" aria-label={said} className="block">
+    <svg
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      width={WIDTH}
+      height={HEIGHT}
+      role="img"
+      aria-label={said}
+      className="block"
+    >
       <title>{said}</title>
       {counts.map((count, place) => {
         const [left, right] = [x(edges[place]!), x(edges[place + 1]!)];
         const height = (count / most) * (HEIGHT - 4);
-        return <rect key={place} x={left} y={HEIGHT - 1 - height} width={Math.max(1.5, right - left - 0.6)} height={height} fill="var(--deep)" opacity="0.4" />;
+        return (
+          <rect
+            key={place}
+            x={left}
+            y={HEIGHT - 1 - height}
+            width={Math.max(1.5, right - left - 0.6)}
+            height={height}
+            fill="var(--deep)"
+            opacity="0.4"
+          />
+        );
       })}
       <line x1="0" x2={WIDTH} y1={HEIGHT - 0.5} y2={HEIGHT - 0.5} stroke="var(--soft)" />
       {p50 !== null && <line x1={x(p50)} x2={x(p50)} y1={2} y2={HEIGHT} stroke="var(--deep)" strokeDasharray="3 2" />}

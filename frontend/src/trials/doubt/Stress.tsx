@@ -23,7 +23,9 @@ export function Stress({ setup, figures, markets }: Props) {
     <section aria-label="Stress" className="border-b border-line pb-4">
       <h2 className="text-base">The run made worse on purpose</h2>
       {found.isPending && found.isFetching && <Loading what="Running it as it is" />}
-      {latest && !latest.verdict && <Standing latest={latest} isRunning={found.isFetching} onStop={stop} onAgain={() => void found.refetch()} />}
+      {latest && !latest.verdict && (
+        <Standing latest={latest} isRunning={found.isFetching} onStop={stop} onAgain={() => void found.refetch()} />
+      )}
       {found.error && !isCancelledError(found.error) && <Trouble error={found.error.message} />}
       {latest?.verdict && (
         <ul className="my-2" data-testid="verdict">
@@ -62,7 +64,11 @@ export function Stress({ setup, figures, markets }: Props) {
                 {(row.figures ? shown : []).map((figure) => {
                   const value = row.figures?.[figure.key];
                   return (
-                    <td key={figure.key} className={`px-4 text-right ${figure.key === "net_profit" ? moneyTone(value) : ""}`} data-stress={`${row.name} ${figure.key}`}>
+                    <td
+                      key={figure.key}
+                      className={`px-4 text-right ${figure.key === "net_profit" ? moneyTone(value) : ""}`}
+                      data-stress={`${row.name} ${figure.key}`}
+                    >
                       {figureText(figure, value)}
                     </td>
                   );
@@ -77,13 +83,25 @@ export function Stress({ setup, figures, markets }: Props) {
         <Picker
           label="Another market"
           value=""
-          options={[{ value: "", label: "add a market…" }, ...markets.filter((market) => market.symbol !== setup.market && !others.some((other) => other.market === market.symbol)).map((market) => ({ value: market.symbol, label: market.symbol }))]}
+          options={[
+            { value: "", label: "add a market…" },
+            ...markets
+              .filter(
+                (market) => market.symbol !== setup.market && !others.some((other) => other.market === market.symbol),
+              )
+              .map((market) => ({ value: market.symbol, label: market.symbol })),
+          ]}
           onChange={(market) => market && setOthers([...others, { market, timeframe: setup.timeframe }])}
         />{" "}
         <Picker
           label="Another timeframe"
           value=""
-          options={[{ value: "", label: "add a timeframe…" }, ...["5m", "15m", "30m", "1h", "2h", "4h", "1d"].filter((timeframe) => timeframe !== setup.timeframe).map((timeframe) => ({ value: timeframe, label: timeframe }))]}
+          options={[
+            { value: "", label: "add a timeframe…" },
+            ...["5m", "15m", "30m", "1h", "2h", "4h", "1d"]
+              .filter((timeframe) => timeframe !== setup.timeframe)
+              .map((timeframe) => ({ value: timeframe, label: timeframe })),
+          ]}
           onChange={(timeframe) => timeframe && setOthers([...others, { market: setup.market, timeframe }])}
         />
         {others.length > 0 && (
@@ -96,7 +114,17 @@ export function Stress({ setup, figures, markets }: Props) {
   );
 }
 
-function Standing({ latest, isRunning, onStop, onAgain }: { latest: StressStep; isRunning: boolean; onStop: () => void; onAgain: () => void }) {
+function Standing({
+  latest,
+  isRunning,
+  onStop,
+  onAgain,
+}: {
+  latest: StressStep;
+  isRunning: boolean;
+  onStop: () => void;
+  onAgain: () => void;
+}) {
   return (
     <p role="status" className="my-2 flex max-w-2xl items-center gap-4 text-soft">
       <span className="num whitespace-nowrap">

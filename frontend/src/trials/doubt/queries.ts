@@ -4,7 +4,10 @@ import { api, linesOf, unwrap, type ChallengeRules, type ResampleKind, type Setu
 export const stressQuery = (setup: Setup, others: { market: string; timeframe: string }[]) =>
   queryOptions({
     queryKey: ["stress", setup, others],
-    queryFn: streamedQuery<StressStep>({ streamFn: ({ signal }) => linesOf(api.POST("/api/doubt/stress", { body: { setup, others }, signal, parseAs: "stream" })) }),
+    queryFn: streamedQuery<StressStep>({
+      streamFn: ({ signal }) =>
+        linesOf(api.POST("/api/doubt/stress", { body: { setup, others }, signal, parseAs: "stream" })),
+    }),
     retry: false,
     staleTime: Infinity,
   });
@@ -27,4 +30,9 @@ export const resampleQuery = (setup: Setup, drawing: Drawing) =>
   });
 
 export const challengeQuery = (setup: Setup, rules: ChallengeRules) =>
-  queryOptions({ queryKey: ["challenge", setup, rules], queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/challenge", { body: { setup, rules }, signal })), retry: false, staleTime: Infinity });
+  queryOptions({
+    queryKey: ["challenge", setup, rules],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/challenge", { body: { setup, rules }, signal })),
+    retry: false,
+    staleTime: Infinity,
+  });

@@ -31,10 +31,19 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
   const [objective, setObjective] = useKept("search objective", "sharpe");
   const [minTrades, setMinTrades] = useKept("least trades", 30);
   const [chosen, setChosen] = useKept<number | null>(`search chosen ${state.trial}`, null);
-  const mine = useMemo(() => own.data?.conditions.filter((item) => item.kind !== "mark").map((item) => item.text) ?? [], [own.data]);
+  const mine = useMemo(
+    () => own.data?.conditions.filter((item) => item.kind !== "mark").map((item) => item.text) ?? [],
+    [own.data],
+  );
   const conditions = picked ?? [...mine.slice(0, 4), ...(ready.data ?? []).slice(0, 10)];
   const vary = symbols.length > 1 || symbols[0] !== setup.market ? [`market=${symbols.join(",")}`] : [];
-  const order = orderOf("search", setup, { vary, objective, min_trades: minTrades, split: split.trim(), search: { conditions, most_parts: parts, hold } });
+  const order = orderOf("search", setup, {
+    vary,
+    objective,
+    min_trades: minTrades,
+    split: split.trim(),
+    search: { conditions, most_parts: parts, hold },
+  });
   const isReady = own.data !== undefined && ready.data !== undefined && conditions.length > 0 && symbols.length > 0;
   const control = useTrial(order, isReady, state.trial, (trial) => {
     setChosen(null);
@@ -43,12 +52,25 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
   const { trial } = control;
   const seen: Seen = { number: trial?.id ?? 0, done: drawnRuns(trial), objective, minTrades };
   const info = figures.find((figure) => figure.key === objective);
-  const best = useQuery({ ...tableQuery(seen, { sort: objective, descending: info?.higher_is_better !== false, least: minTrades > 0 ? [`trades:${minTrades}`] : [], most: [], limit: 1 }), enabled: trial !== undefined });
+  const best = useQuery({
+    ...tableQuery(seen, {
+      sort: objective,
+      descending: info?.higher_is_better !== false,
+      least: minTrades > 0 ? [`trades:${minTrades}`] : [],
+      most: [],
+      limit: 1,
+    }),
+    enabled: trial !== undefined,
+  });
   const point = chosen ?? best.data?.rows[0]?.number ?? null;
   const make = useMutation({
     mutationFn: async (number: number) => {
-      const { text } = await unwrap(api.GET("/api/trials/{number}/scripts/{point}", { params: { path: { number: trial!.id, point: number } } }));
-      const run = await unwrap(api.GET("/api/trials/{number}/runs/{point}", { params: { path: { number: trial!.id, point: number } } }));
+      const { text } = await unwrap(
+        api.GET("/api/trials/{number}/scripts/{point}", { params: { path: { number: trial!.id, point: number } } }),
+      );
+      const run = await unwrap(
+        api.GET("/api/trials/{number}/runs/{point}", { params: { path: { number: trial!.id, point: number } } }),
+      );
       return { saved: await unwrap(api.POST("/api/scripts", { body: { text } })), run };
     },
     onSuccess: ({ saved, run }) => {
@@ -56,7 +78,8 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
       onOpen(openedState(trial!, run, { script: saved.title }));
     },
   });
-  const toggle = (text: string) => setPicked(conditions.includes(text) ? conditions.filter((other) => other !== text) : [...conditions, text]);
+  const toggle = (text: string) =>
+    setPicked(conditions.includes(text) ? conditions.filter((other) => other !== text) : [...conditions, text]);
   const list = (name: string, texts: string[]) =>
     texts.length > 0 && (
       <>
@@ -65,7 +88,12 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
           {texts.map((text) => (
             <li key={text}>
               <label className="num flex cursor-pointer items-baseline gap-2 py-[1px] text-[12px]" title={text}>
-                <input type="checkbox" className="relative top-[2px] accent-base-content" checked={conditions.includes(text)} onChange={() => toggle(text)} />
+                <input
+                  type="checkbox"
+                  className="relative top-[2px] accent-base-content"
+                  checked={conditions.includes(text)}
+                  onChange={() => toggle(text)}
+                />
                 <span className="min-w-0 truncate">{text}</span>
               </label>
             </li>
@@ -77,7 +105,19 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
   return (
     <section className="flex h-full flex-col">
       <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
-        Search for entries of {head.script} on {symbols.length > 1 ? <b className="num text-base-content">{symbols.length} markets</b> : head.market} at {head.timeframe} {head.conditions}, best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
+        Search for entries of {head.script} on{" "}
+        {symbols.length > 1 ? <b className="num text-base-content">{symbols.length} markets</b> : head.market} at{" "}
+        {head.timeframe} {head.conditions}, best by{" "}
+        <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least{" "}
+        <input
+          type="number"
+          min={0}
+          aria-label="Least number of trades"
+          className="picker num w-14"
+          value={minTrades}
+          onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))}
+        />{" "}
+        trades
       </TrialHeader>
       <TrialProgress control={control} />
       {error && <Trouble error={error.message} />}
@@ -99,31 +139,74 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
               setTyped("");
             }}
           >
-            <input className="field num min-w-0 flex-1" aria-label="Another condition" placeholder="close > sma(close, 30)" value={typed} onChange={(event) => setTyped(event.target.value)} />
+            <input
+              className="field num min-w-0 flex-1"
+              aria-label="Another condition"
+              placeholder="close > sma(close, 30)"
+              value={typed}
+              onChange={(event) => setTyped(event.target.value)}
+            />
             <button type="submit" className="plain-button !px-2 !py-0">
               add
             </button>
           </form>
           {list("ready-made", ready.data ?? [])}
           <p className="mt-2 text-soft">
-            joined with <i>and</i>, <Picker label="Most conditions together" value={String(parts)} options={["1", "2", "3"].map((value) => ({ value, label: value === "1" ? "each alone" : `up to ${value} together` }))} onChange={(value) => setParts(Number(value))} />, long and short; where the script never leaves, after <input type="number" min={1} aria-label="Bars to hold" className="picker num w-12" value={hold} onChange={(event) => setHold(Math.max(1, Math.floor(Number(event.target.value))))} /> bars
+            joined with <i>and</i>,{" "}
+            <Picker
+              label="Most conditions together"
+              value={String(parts)}
+              options={["1", "2", "3"].map((value) => ({
+                value,
+                label: value === "1" ? "each alone" : `up to ${value} together`,
+              }))}
+              onChange={(value) => setParts(Number(value))}
+            />
+            , long and short; where the script never leaves, after{" "}
+            <input
+              type="number"
+              min={1}
+              aria-label="Bars to hold"
+              className="picker num w-12"
+              value={hold}
+              onChange={(event) => setHold(Math.max(1, Math.floor(Number(event.target.value))))}
+            />{" "}
+            bars
           </p>
           <h2 className="mt-4">Markets</h2>
-          <Words axis={{ name: "market", words: markets.map((market) => market.symbol), chosen: symbols }} canTakeAll onChange={setSymbols} />
+          <Words
+            axis={{ name: "market", words: markets.map((market) => market.symbol), chosen: symbols }}
+            canTakeAll
+            onChange={setSymbols}
+          />
           <SplitEditor split={split} spans={control.plan.data} onChange={setSplit} />
           <Workers />
-          <EarlierTrials kind="search" number={trial?.id} onGone={() => onState({ ...state, trial: undefined })} onChoose={(number) => onState({ ...state, trial: number })} />
+          <EarlierTrials
+            kind="search"
+            number={trial?.id}
+            onGone={() => onState({ ...state, trial: undefined })}
+            onChoose={(number) => onState({ ...state, trial: number })}
+          />
         </aside>
         <div className="min-w-0 flex-1 p-3">
           {trial ? (
-            <RunTable trial={trial} seen={seen} figures={figures} chosen={point} onChoose={setChosen} onOpen={(number) => make.mutate(number)} />
+            <RunTable
+              trial={trial}
+              seen={seen}
+              figures={figures}
+              chosen={point}
+              onChoose={setChosen}
+              onOpen={(number) => make.mutate(number)}
+            />
           ) : (
             <div className="flex h-full items-center justify-center text-center text-soft">
               {state.trial !== undefined && !control.error ? (
                 <Loading what="Reading the trial" />
               ) : (
                 <p className="max-w-md">
-                  Every combination of the ticked conditions becomes the entry; exits, stops, windows and size stay those of the script. The more is tried, the better the best looks by luck alone: how good that is stands beside the result.
+                  Every combination of the ticked conditions becomes the entry; exits, stops, windows and size stay
+                  those of the script. The more is tried, the better the best looks by luck alone: how good that is
+                  stands beside the result.
                 </p>
               )}
             </div>
@@ -133,8 +216,21 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
           <aside className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
             {trial.state !== "running" && trial.done > 0 && <Tried seen={seen} />}
             {point !== null && (
-              <RunCard heading={chosen === null ? "The highest" : "Chosen"} trial={trial} seen={seen} point={point} figures={figures} canLook>
-                <button type="button" className="main-button mt-2" disabled={make.isPending} title="Save it as a script of its own and open it" onClick={() => make.mutate(point)}>
+              <RunCard
+                heading={chosen === null ? "The highest" : "Chosen"}
+                trial={trial}
+                seen={seen}
+                point={point}
+                figures={figures}
+                canLook
+              >
+                <button
+                  type="button"
+                  className="main-button mt-2"
+                  disabled={make.isPending}
+                  title="Save it as a script of its own and open it"
+                  onClick={() => make.mutate(point)}
+                >
                   Make it a script
                 </button>
               </RunCard>

@@ -12,7 +12,15 @@ export function Years({ yearly }: { yearly: Record<string, number> }) {
     <svg width={step * years.length} height={HEIGHT} role="img" aria-label={said} className="ml-auto block">
       <title>{said}</title>
       {years.map(([year, count], place) => (
-        <rect key={year} x={place * step} y={HEIGHT - 1 - (count / most) * (HEIGHT - 3)} width={step - 2} height={(count / most) * (HEIGHT - 3)} fill="var(--deep)" opacity="0.55" />
+        <rect
+          key={year}
+          x={place * step}
+          y={HEIGHT - 1 - (count / most) * (HEIGHT - 3)}
+          width={step - 2}
+          height={(count / most) * (HEIGHT - 3)}
+          fill="var(--deep)"
+          opacity="0.55"
+        />
       ))}
       <line x1="0" x2={step * years.length} y1={HEIGHT - 0.5} y2={HEIGHT - 0.5} stroke="var(--soft)" />
     </svg>

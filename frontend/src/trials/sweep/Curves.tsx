@@ -20,9 +20,21 @@ export function Curves({ seen, point, info, onChoose, onOpen }: Props) {
   if (!found.data) return <Loading what="Reading the curves" />;
   const shown = found.data.filter((curve) => curve.values.length > 1);
   return (
-    <div className="grid h-full gap-2" style={{ gridTemplateColumns: shown.length > 2 ? "1fr 1fr" : "1fr", gridAutoRows: "minmax(180px, 1fr)" }}>
+    <div
+      className="grid h-full gap-2"
+      style={{ gridTemplateColumns: shown.length > 2 ? "1fr 1fr" : "1fr", gridAutoRows: "minmax(180px, 1fr)" }}
+    >
       {shown.map((curve) => (
-        <SoundingLine key={curve.name} grid={lineOf(curve)} info={info} plateau={null} rocks={[]} chosen={point} onChoose={onChoose} onOpen={onOpen} />
+        <SoundingLine
+          key={curve.name}
+          grid={lineOf(curve)}
+          info={info}
+          plateau={null}
+          rocks={[]}
+          chosen={point}
+          onChoose={onChoose}
+          onOpen={onOpen}
+        />
       ))}
     </div>
   );

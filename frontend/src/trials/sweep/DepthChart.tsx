@@ -22,11 +22,15 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
   // The hand begins at what is chosen, or at the plateau.
   const begin = chosen !== null ? at(chosen) : plateau !== null ? at(plateau) : -1;
   const focus = moved ?? Math.max(0, begin);
-  const place = (index: number) => ({ x: LEFT + ((index % columns) + 0.5) * cellWidth, y: height - BOTTOM - (Math.floor(index / columns) + 0.5) * cellHeight });
+  const place = (index: number) => ({
+    x: LEFT + ((index % columns) + 0.5) * cellWidth,
+    y: height - BOTTOM - (Math.floor(index / columns) + 0.5) * cellHeight,
+  });
   const skipX = every(columns, 13);
   const skipY = every(rows, 13);
   const missing = grid.numbers.flatMap((number, index) => (number !== null ? [] : [place(index)]));
-  const unsounded = missing.length === 0 ? null : { x: mean(missing.map((spot) => spot.x)), y: mean(missing.map((spot) => spot.y)) };
+  const unsounded =
+    missing.length === 0 ? null : { x: mean(missing.map((spot) => spot.x)), y: mean(missing.map((spot) => spot.y)) };
   const isEmpty = grid.values.every((value) => value === null);
 
   const pick = (number: number) => {
@@ -40,7 +44,12 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
     if (step === undefined) return;
     event.preventDefault();
     const next = focus + step;
-    if (next < 0 || next >= grid.values.length || (Math.abs(step) === 1 && Math.floor(next / columns) !== Math.floor(focus / columns))) return;
+    if (
+      next < 0 ||
+      next >= grid.values.length ||
+      (Math.abs(step) === 1 && Math.floor(next / columns) !== Math.floor(focus / columns))
+    )
+      return;
     setFocus(next);
     const there = grid.numbers[next];
     if (typeof there === "number") onChoose(there);
@@ -59,118 +68,222 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
   const chosenAt = chosen === null ? -1 : at(chosen);
   return (
     <div ref={host} className="h-full w-full overflow-hidden">
-    <svg
-      width={width}
-      height={height}
-      className="block outline-offset-[-2px]"
-      role="application"
-      tabIndex={0}
-      aria-label={`Depth chart of ${info?.name ?? "the figure"} over ${grid.xName} and ${grid.yName}. Arrow keys choose a run, Enter opens it.`}
-      onKeyDown={onKey}
-      data-testid="depth-chart"
-    >
-      <defs>
-        <clipPath id="sea">
-          <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} />
-        </clipPath>
-        <pattern id="unsounded" width="6" height="6" patternUnits="userSpaceOnUse">
-          <path d="M0 6 L6 0" stroke="var(--line)" strokeWidth="1" />
-        </pattern>
-      </defs>
-      <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} fill="var(--panel)" />
-      <g clipPath="url(#sea)">
-        <g transform={`translate(${LEFT} ${height - BOTTOM}) scale(${cellWidth / fineness(grid)} ${-cellHeight / fineness(grid)})`}>
-        {bands.map((band) => (
-          <path key={band.level} d={band.path} fill={band.fill} stroke={band.level === 0 ? "var(--ink)" : "var(--soft)"} strokeOpacity={band.level === 0 ? 1 : 0.45} strokeWidth={isLarge ? 0.4 : band.level === 0 ? 1.4 : 0.7} vectorEffect="non-scaling-stroke" />
-        ))}
+      <svg
+        width={width}
+        height={height}
+        className="block outline-offset-[-2px]"
+        role="application"
+        tabIndex={0}
+        aria-label={`Depth chart of ${info?.name ?? "the figure"} over ${grid.xName} and ${grid.yName}. Arrow keys choose a run, Enter opens it.`}
+        onKeyDown={onKey}
+        data-testid="depth-chart"
+      >
+        <defs>
+          <clipPath id="sea">
+            <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} />
+          </clipPath>
+          <pattern id="unsounded" width="6" height="6" patternUnits="userSpaceOnUse">
+            <path d="M0 6 L6 0" stroke="var(--line)" strokeWidth="1" />
+          </pattern>
+        </defs>
+        <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} fill="var(--panel)" />
+        <g clipPath="url(#sea)">
+          <g
+            transform={`translate(${LEFT} ${height - BOTTOM}) scale(${cellWidth / fineness(grid)} ${-cellHeight / fineness(grid)})`}
+          >
+            {bands.map((band) => (
+              <path
+                key={band.level}
+                d={band.path}
+                fill={band.fill}
+                stroke={band.level === 0 ? "var(--ink)" : "var(--soft)"}
+                strokeOpacity={band.level === 0 ? 1 : 0.45}
+                strokeWidth={isLarge ? 0.4 : band.level === 0 ? 1.4 : 0.7}
+                vectorEffect="non-scaling-stroke"
+              />
+            ))}
+          </g>
         </g>
-      </g>
-      {isLarge && <Unsounded missing={missing} width={cellWidth} height={cellHeight} />}
-      {isLarge && (
-        <rect
-          x={LEFT}
-          y={8}
-          width={width - LEFT - 8}
-          height={height - BOTTOM - 8}
-          fill="transparent"
-          className="cursor-pointer"
-          data-testid="sea"
-          onClick={(event) => choose(spotAt(event), pick)}
-          onDoubleClick={(event) => choose(spotAt(event), onOpen)}
-        />
-      )}
-      {grid.values.map((value, index) => {
-        if (isLarge && !isShown(index)) return null;
-        const { x, y } = place(index);
-        const number = grid.numbers[index] ?? null;
-        const shown = isShown(index);
-        return (
-          <g key={index} data-cell={number ?? undefined} onClick={() => number !== null && pick(number)} onDoubleClick={() => number !== null && onOpen(number)} className={number !== null ? "cursor-pointer" : ""}>
-            <rect x={x - cellWidth / 2} y={y - cellHeight / 2} width={cellWidth} height={cellHeight} fill={number !== null ? "transparent" : "url(#unsounded)"}>
-              <title>{`${grid.xName} ${axisLabel(grid.xValues[index % columns]!)}${grid.yName ? `, ${grid.yName} ${axisLabel(grid.yValues[Math.floor(index / columns)]!)}` : ""}: ${value === null ? (number !== null ? "too few trades, or no meaning" : "not yet sounded") : shortValue(info, value)}`}</title>
-            </rect>
-            {shown && value !== null && (
-              <text x={x} y={y + 3.5} textAnchor="middle" className="num pointer-events-none" fontSize="10.5" fill={value < 0 ? "var(--loss)" : "var(--ink)"}>
-                {shortValue(info, value)}
-              </text>
-            )}
-            {shown && value === null && number !== null && (
-              <text x={x} y={y + 3.5} textAnchor="middle" className="pointer-events-none" fontSize="10.5" fill="var(--soft)">
-                ·
-              </text>
-            )}
-          </g>
-        );
-      })}
-      {isEmpty && unsounded === null && (
-        <text x={(width + LEFT) / 2} y={height / 2 - 30} textAnchor="middle" fontSize="14" fontStyle="italic" fill="var(--soft)">
-          too few trades everywhere: lower the least number
-        </text>
-      )}
-      {unsounded && (
-        <text x={unsounded.x} y={unsounded.y} textAnchor="middle" className="pointer-events-none" stroke="var(--panel)" strokeWidth={4} paintOrder="stroke" fontSize="14" fontStyle="italic" fill="var(--soft)">
-          not yet sounded
-        </text>
-      )}
-      {rocks.map((number) => {
-        const index = at(number);
-        if (index < 0) return null;
-        const { x, y } = place(index);
-        return (
-          <g key={`rock ${number}`} className="pointer-events-none" stroke="var(--loss)" fill="none">
-            <circle cx={x} cy={y} r={11} strokeDasharray="2 2" />
-            <path d={`M${x - 5} ${y - 5} L${x + 5} ${y + 5} M${x - 5} ${y + 5} L${x + 5} ${y - 5}`} strokeWidth={1.6} />
-            <text x={x + (x > width - 90 ? -14 : 14)} y={y - 8} textAnchor={x > width - 90 ? "end" : "start"} stroke="var(--panel)" strokeWidth={3} paintOrder="stroke" fill="var(--loss)" fontSize="12" fontStyle="italic">
-              {`rock ${shortValue(info, grid.values[index] ?? 0)}`}
-            </text>
-          </g>
-        );
-      })}
-      {plateau !== null && at(plateau) >= 0 && <Target {...place(at(plateau))} text="plateau" width={width} />}
-      {chosenAt >= 0 && <rect {...boxOf(place(chosenAt), cellWidth, cellHeight)} fill="none" stroke="var(--ink)" strokeWidth={2} className="pointer-events-none" />}
-      <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} fill="none" stroke="var(--ink)" />
-      {grid.xValues.map((value, index) =>
-        isMarked(index, skipX) ? (
-          <text key={index} x={LEFT + (index + 0.5) * cellWidth} y={height - BOTTOM + 16} textAnchor="middle" fontSize="11" className="num" fill="var(--soft)">
-            {axisLabel(value)}
+        {isLarge && <Unsounded missing={missing} width={cellWidth} height={cellHeight} />}
+        {isLarge && (
+          <rect
+            x={LEFT}
+            y={8}
+            width={width - LEFT - 8}
+            height={height - BOTTOM - 8}
+            fill="transparent"
+            className="cursor-pointer"
+            data-testid="sea"
+            onClick={(event) => choose(spotAt(event), pick)}
+            onDoubleClick={(event) => choose(spotAt(event), onOpen)}
+          />
+        )}
+        {grid.values.map((value, index) => {
+          if (isLarge && !isShown(index)) return null;
+          const { x, y } = place(index);
+          const number = grid.numbers[index] ?? null;
+          const shown = isShown(index);
+          return (
+            <g
+              key={index}
+              data-cell={number ?? undefined}
+              onClick={() => number !== null && pick(number)}
+              onDoubleClick={() => number !== null && onOpen(number)}
+              className={number !== null ? "cursor-pointer" : ""}
+            >
+              <rect
+                x={x - cellWidth / 2}
+                y={y - cellHeight / 2}
+                width={cellWidth}
+                height={cellHeight}
+                fill={number !== null ? "transparent" : "url(#unsounded)"}
+              >
+                <title>{`${grid.xName} ${axisLabel(grid.xValues[index % columns]!)}${grid.yName ? `, ${grid.yName} ${axisLabel(grid.yValues[Math.floor(index / columns)]!)}` : ""}: ${value === null ? (number !== null ? "too few trades, or no meaning" : "not yet sounded") : shortValue(info, value)}`}</title>
+              </rect>
+              {shown && value !== null && (
+                <text
+                  x={x}
+                  y={y + 3.5}
+                  textAnchor="middle"
+                  className="num pointer-events-none"
+                  fontSize="10.5"
+                  fill={value < 0 ? "var(--loss)" : "var(--ink)"}
+                >
+                  {shortValue(info, value)}
+                </text>
+              )}
+              {shown && value === null && number !== null && (
+                <text
+                  x={x}
+                  y={y + 3.5}
+                  textAnchor="middle"
+                  className="pointer-events-none"
+                  fontSize="10.5"
+                  fill="var(--soft)"
+                >
+                  ·
+                </text>
+              )}
+            </g>
+          );
+        })}
+        {isEmpty && unsounded === null && (
+          <text
+            x={(width + LEFT) / 2}
+            y={height / 2 - 30}
+            textAnchor="middle"
+            fontSize="14"
+            fontStyle="italic"
+            fill="var(--soft)"
+          >
+            too few trades everywhere: lower the least number
           </text>
-        ) : null,
-      )}
-      {grid.yName &&
-        grid.yValues.map((value, index) =>
-          isMarked(index, skipY) ? (
-            <text key={index} x={LEFT - 6} y={height - BOTTOM - (index + 0.5) * cellHeight + 4} textAnchor="end" fontSize="11" className="num" fill="var(--soft)">
+        )}
+        {unsounded && (
+          <text
+            x={unsounded.x}
+            y={unsounded.y}
+            textAnchor="middle"
+            className="pointer-events-none"
+            stroke="var(--panel)"
+            strokeWidth={4}
+            paintOrder="stroke"
+            fontSize="14"
+            fontStyle="italic"
+            fill="var(--soft)"
+          >
+            not yet sounded
+          </text>
+        )}
+        {rocks.map((number) => {
+          const index = at(number);
+          if (index < 0) return null;
+          const { x, y } = place(index);
+          return (
+            <g key={`rock ${number}`} className="pointer-events-none" stroke="var(--loss)" fill="none">
+              <circle cx={x} cy={y} r={11} strokeDasharray="2 2" />
+              <path
+                d={`M${x - 5} ${y - 5} L${x + 5} ${y + 5} M${x - 5} ${y + 5} L${x + 5} ${y - 5}`}
+                strokeWidth={1.6}
+              />
+              <text
+                x={x + (x > width - 90 ? -14 : 14)}
+                y={y - 8}
+                textAnchor={x > width - 90 ? "end" : "start"}
+                stroke="var(--panel)"
+                strokeWidth={3}
+                paintOrder="stroke"
+                fill="var(--loss)"
+                fontSize="12"
+                fontStyle="italic"
+              >
+                {`rock ${shortValue(info, grid.values[index] ?? 0)}`}
+              </text>
+            </g>
+          );
+        })}
+        {plateau !== null && at(plateau) >= 0 && <Target {...place(at(plateau))} text="plateau" width={width} />}
+        {chosenAt >= 0 && (
+          <rect
+            {...boxOf(place(chosenAt), cellWidth, cellHeight)}
+            fill="none"
+            stroke="var(--ink)"
+            strokeWidth={2}
+            className="pointer-events-none"
+          />
+        )}
+        <rect x={LEFT} y={8} width={width - LEFT - 8} height={height - BOTTOM - 8} fill="none" stroke="var(--ink)" />
+        {grid.xValues.map((value, index) =>
+          isMarked(index, skipX) ? (
+            <text
+              key={index}
+              x={LEFT + (index + 0.5) * cellWidth}
+              y={height - BOTTOM + 16}
+              textAnchor="middle"
+              fontSize="11"
+              className="num"
+              fill="var(--soft)"
+            >
               {axisLabel(value)}
             </text>
           ) : null,
         )}
-      <text x={(width + LEFT) / 2} y={height - 8} textAnchor="middle" fontSize="12" fontWeight="600" fill="var(--ink)">
-        {grid.xName}
-      </text>
-      <text transform={`translate(13 ${(height - BOTTOM) / 2}) rotate(-90)`} textAnchor="middle" fontSize="12" fontWeight="600" fill="var(--ink)">
-        {grid.yName}
-      </text>
-    </svg>
+        {grid.yName &&
+          grid.yValues.map((value, index) =>
+            isMarked(index, skipY) ? (
+              <text
+                key={index}
+                x={LEFT - 6}
+                y={height - BOTTOM - (index + 0.5) * cellHeight + 4}
+                textAnchor="end"
+                fontSize="11"
+                className="num"
+                fill="var(--soft)"
+              >
+                {axisLabel(value)}
+              </text>
+            ) : null,
+          )}
+        <text
+          x={(width + LEFT) / 2}
+          y={height - 8}
+          textAnchor="middle"
+          fontSize="12"
+          fontWeight="600"
+          fill="var(--ink)"
+        >
+          {grid.xName}
+        </text>
+        <text
+          transform={`translate(13 ${(height - BOTTOM) / 2}) rotate(-90)`}
+          textAnchor="middle"
+          fontSize="12"
+          fontWeight="600"
+          fill="var(--ink)"
+        >
+          {grid.yName}
+        </text>
+      </svg>
     </div>
   );
 }
@@ -182,7 +295,12 @@ function isMarked(index: number, skip: number): boolean {
 
 /** Where nothing has run yet, as one shape. */
 function Unsounded({ missing, width, height }: { missing: { x: number; y: number }[]; width: number; height: number }) {
-  const path = missing.map(({ x, y }) => `M${(x - width / 2).toFixed(1)} ${(y - height / 2).toFixed(1)}h${width.toFixed(2)}v${height.toFixed(2)}h${(-width).toFixed(2)}z`).join("");
+  const path = missing
+    .map(
+      ({ x, y }) =>
+        `M${(x - width / 2).toFixed(1)} ${(y - height / 2).toFixed(1)}h${width.toFixed(2)}v${height.toFixed(2)}h${(-width).toFixed(2)}z`,
+    )
+    .join("");
   return <path d={path} fill="url(#unsounded)" />;
 }
 
@@ -192,7 +310,17 @@ function Target({ x, y, text, width }: { x: number; y: number; text: string; wid
     <g className="pointer-events-none" stroke="var(--short)" fill="none" strokeWidth={2}>
       <circle cx={x} cy={y} r={12} />
       <path d={`M${x - 18} ${y} h8 M${x + 10} ${y} h8 M${x} ${y - 18} v8 M${x} ${y + 10} v8`} />
-      <text x={x + (left ? -22 : 22)} y={y - 9} textAnchor={left ? "end" : "start"} stroke="var(--panel)" strokeWidth={3} paintOrder="stroke" fill="var(--short)" fontSize="13" fontStyle="italic">
+      <text
+        x={x + (left ? -22 : 22)}
+        y={y - 9}
+        textAnchor={left ? "end" : "start"}
+        stroke="var(--panel)"
+        strokeWidth={3}
+        paintOrder="stroke"
+        fill="var(--short)"
+        fontSize="13"
+        fontStyle="italic"
+      >
         {text}
       </text>
     </g>
@@ -229,7 +357,9 @@ function bandsOf(grid: Grid): Band[] {
   const fineHeight = rows * steps;
   const low = grid.values.reduce<number>((least, value) => (value !== null && value < least ? value : least), Infinity);
   const fine = new Float64Array(fineWidth * fineHeight);
-  for (let y = 0; y < fineHeight; y++) for (let x = 0; x < fineWidth; x++) fine[y * fineWidth + x] = between(grid, (x + 0.5) / steps - 0.5, (y + 0.5) / steps - 0.5, low);
+  for (let y = 0; y < fineHeight; y++)
+    for (let x = 0; x < fineWidth; x++)
+      fine[y * fineWidth + x] = between(grid, (x + 0.5) / steps - 0.5, (y + 0.5) / steps - 0.5, low);
   const high = Math.max(...levels, 1e-12);
   const deep = Math.min(...levels, 0);
   return contours()
@@ -237,8 +367,15 @@ function bandsOf(grid: Grid): Band[] {
     .thresholds([low - 1, ...levels])([...fine])
     .map((shape) => ({
       level: shape.value,
-      path: shape.coordinates.map((polygon) => polygon.map((ring) => `M${ring.map(([x, y]) => `${x!.toFixed(2)} ${y!.toFixed(2)}`).join("L")}Z`).join("")).join(""),
-      fill: shape.value >= 0 ? `color-mix(in oklab, var(--long) ${Math.round(8 + (shape.value / high) * 44)}%, var(--panel))` : `color-mix(in oklab, var(--loss) ${Math.round(6 + (Math.max(shape.value, deep) / (deep || -1)) * 20)}%, var(--panel))`,
+      path: shape.coordinates
+        .map((polygon) =>
+          polygon.map((ring) => `M${ring.map(([x, y]) => `${x!.toFixed(2)} ${y!.toFixed(2)}`).join("L")}Z`).join(""),
+        )
+        .join(""),
+      fill:
+        shape.value >= 0
+          ? `color-mix(in oklab, var(--long) ${Math.round(8 + (shape.value / high) * 44)}%, var(--panel))`
+          : `color-mix(in oklab, var(--loss) ${Math.round(6 + (Math.max(shape.value, deep) / (deep || -1)) * 20)}%, var(--panel))`,
     }));
 }
 
@@ -253,5 +390,10 @@ function between(grid: Grid, x: number, y: number, low: number): number {
   const u = Math.max(0, Math.min(1, x - x0));
   const v = Math.max(0, Math.min(1, y - y0));
   const value = (column: number, row: number) => grid.values[row * columns + column] ?? low;
-  return value(x0, y0) * (1 - u) * (1 - v) + value(x1, y0) * u * (1 - v) + value(x0, y1) * (1 - u) * v + value(x1, y1) * u * v;
+  return (
+    value(x0, y0) * (1 - u) * (1 - v) +
+    value(x1, y0) * u * (1 - v) +
+    value(x0, y1) * (1 - u) * v +
+    value(x1, y1) * u * v
+  );
 }

@@ -17,7 +17,10 @@ export function SoundingLine({ grid, info, plateau, rocks, chosen, onChoose, onO
   const step = (width - LEFT - 16) / Math.max(1, grid.xValues.length);
   const x = (place: number) => LEFT + (place + 0.5) * step;
   const y = (value: number) => height - BOTTOM - ((value - low) / (high - low || 1)) * (height - BOTTOM - TOP);
-  const points = (values: (number | null)[]) => values.flatMap((value, place) => (value === null ? [] : [`${x(place).toFixed(1)},${y(value).toFixed(1)}`])).join(" ");
+  const points = (values: (number | null)[]) =>
+    values
+      .flatMap((value, place) => (value === null ? [] : [`${x(place).toFixed(1)},${y(value).toFixed(1)}`]))
+      .join(" ");
   const skip = every(grid.xValues.length, 16);
   const onKey = (event: KeyboardEvent) => {
     const here = grid.numbers[focus];
@@ -32,40 +35,103 @@ export function SoundingLine({ grid, info, plateau, rocks, chosen, onChoose, onO
   };
   return (
     <div ref={host} className="h-full w-full overflow-hidden">
-      <svg width={width} height={height} className="block outline-offset-[-2px]" role="application" tabIndex={0} aria-label={`${info?.name ?? "The objective"} over ${grid.xName}. Left and right choose a run, Enter opens it.`} onKeyDown={onKey}>
+      <svg
+        width={width}
+        height={height}
+        className="block outline-offset-[-2px]"
+        role="application"
+        tabIndex={0}
+        aria-label={`${info?.name ?? "The objective"} over ${grid.xName}. Left and right choose a run, Enter opens it.`}
+        onKeyDown={onKey}
+      >
         {steps.map((level) => (
           <g key={level}>
-            <line x1={LEFT} x2={width - 16} y1={y(level)} y2={y(level)} stroke="var(--line)" strokeWidth={level === 0 ? 2 : 1} />
+            <line
+              x1={LEFT}
+              x2={width - 16}
+              y1={y(level)}
+              y2={y(level)}
+              stroke="var(--line)"
+              strokeWidth={level === 0 ? 2 : 1}
+            />
             <text x={LEFT - 8} y={y(level) + 4} fontSize="11" textAnchor="end" fill="var(--soft)" className="num">
               {shortValue(info, level)}
             </text>
           </g>
         ))}
-        <polyline points={points(grid.scores)} fill="none" stroke="var(--brass)" strokeWidth="1.5" strokeDasharray="5 4" />
+        <polyline
+          points={points(grid.scores)}
+          fill="none"
+          stroke="var(--brass)"
+          strokeWidth="1.5"
+          strokeDasharray="5 4"
+        />
         <polyline points={points(grid.values)} fill="none" stroke="var(--deep)" strokeWidth="2" />
         {grid.values.map((value, place) => {
           const number = grid.numbers[place] ?? null;
           const isPlateau = number !== null && number === plateau;
           const isRock = number !== null && rocks.includes(number);
           return (
-            <g key={place} data-cell={number ?? undefined} className={number === null ? "" : "cursor-pointer"} onClick={() => number !== null && onChoose(number)} onDoubleClick={() => number !== null && onOpen(number)}>
-              <rect x={x(place) - step / 2} width={step} y={TOP - 16} height={height - BOTTOM - TOP + 16} fill="transparent" />
-              {value !== null && <circle cx={x(place)} cy={y(value)} r={number === chosen ? 6 : 3.5} fill={number === chosen ? "var(--ink)" : "var(--deep)"} />}
-              {value !== null && isPlateau && <circle cx={x(place)} cy={y(value)} r="11" fill="none" stroke="var(--short)" strokeWidth="2" />}
+            <g
+              key={place}
+              data-cell={number ?? undefined}
+              className={number === null ? "" : "cursor-pointer"}
+              onClick={() => number !== null && onChoose(number)}
+              onDoubleClick={() => number !== null && onOpen(number)}
+            >
+              <rect
+                x={x(place) - step / 2}
+                width={step}
+                y={TOP - 16}
+                height={height - BOTTOM - TOP + 16}
+                fill="transparent"
+              />
+              {value !== null && (
+                <circle
+                  cx={x(place)}
+                  cy={y(value)}
+                  r={number === chosen ? 6 : 3.5}
+                  fill={number === chosen ? "var(--ink)" : "var(--deep)"}
+                />
+              )}
+              {value !== null && isPlateau && (
+                <circle cx={x(place)} cy={y(value)} r="11" fill="none" stroke="var(--short)" strokeWidth="2" />
+              )}
               {value !== null && (isPlateau || isRock) && (
-                <text x={x(place)} y={y(value) - 15} fontSize="12" fontStyle="italic" textAnchor="middle" fill={isPlateau ? "var(--short)" : "var(--loss)"}>
+                <text
+                  x={x(place)}
+                  y={y(value) - 15}
+                  fontSize="12"
+                  fontStyle="italic"
+                  textAnchor="middle"
+                  fill={isPlateau ? "var(--short)" : "var(--loss)"}
+                >
                   {isPlateau ? "plateau" : "✕ rock"}
                 </text>
               )}
               {place % skip === 0 && (
-                <text x={x(place)} y={height - BOTTOM + 18} fontSize="11" textAnchor="middle" fill="var(--soft)" className="num">
+                <text
+                  x={x(place)}
+                  y={height - BOTTOM + 18}
+                  fontSize="11"
+                  textAnchor="middle"
+                  fill="var(--soft)"
+                  className="num"
+                >
                   {axisLabel(grid.xValues[place]!)}
                 </text>
               )}
             </g>
           );
         })}
-        <text x={(LEFT + width) / 2} y={height - 6} fontSize="12" fontWeight="600" textAnchor="middle" fill="var(--ink)">
+        <text
+          x={(LEFT + width) / 2}
+          y={height - 6}
+          fontSize="12"
+          fontWeight="600"
+          textAnchor="middle"
+          fill="var(--ink)"
+        >
           {grid.xName} · broken: the median of the neighbours
         </text>
       </svg>

@@ -5,7 +5,17 @@ import { inputText } from "@/setup";
 import { Loading, Picker, plain, Trouble, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EarlierTrials } from "../EarlierTrials";
-import { axesOf, drawnRuns, firstView, gridOf, openedState, orderOf, varyText, type Design, type ViewChoice } from "../model";
+import {
+  axesOf,
+  drawnRuns,
+  firstView,
+  gridOf,
+  openedState,
+  orderOf,
+  varyText,
+  type Design,
+  type ViewChoice,
+} from "../model";
 import { runQuery, surfaceQuery, type Seen } from "../queries";
 import { RunCard } from "../RunCard";
 import { RunTable } from "../RunTable";
@@ -30,7 +40,10 @@ type View = (typeof VIEWS)[number];
 export function SweepDesk({ head, of, state, setup, varying, figures, markets, originOf, onState, onOpen }: DeskProps) {
   const client = useQueryClient();
   const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
-  const [axes, setAxes] = useKept(`sweep axes ${of} ${state.x ?? ""} ${state.y ?? ""} ${varying.map((item) => item.name).join()} ${symbols.join()}`, () => axesOf(varying, [state.x, state.y], setup, symbols));
+  const [axes, setAxes] = useKept(
+    `sweep axes ${of} ${state.x ?? ""} ${state.y ?? ""} ${varying.map((item) => item.name).join()} ${symbols.join()}`,
+    () => axesOf(varying, [state.x, state.y], setup, symbols),
+  );
   const [design, setDesign] = useKept<Design>("sweep design", { kind: "grid", runs: 200 });
   const [split, setSplit] = useKept(`sweep split ${of}`, "");
   const [objective, setObjective] = useKept("objective", "return_over_drawdown");
@@ -40,7 +53,14 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
   const [looks, setLooks] = useKept<{ trial: number; choice: ViewChoice } | null>(`sweep looks ${state.trial}`, null);
   const on = axes.filter((axis) => axis.isOn);
   const isVaried = (name: string) => on.some((axis) => axis.name === name);
-  const order = orderOf("sweep", setup, { vary: on.map(varyText), objective, min_trades: minTrades, design: design.kind, runs: design.kind === "grid" ? 0 : design.runs, split: split.trim() });
+  const order = orderOf("sweep", setup, {
+    vary: on.map(varyText),
+    objective,
+    min_trades: minTrades,
+    design: design.kind,
+    runs: design.kind === "grid" ? 0 : design.runs,
+    split: split.trim(),
+  });
   const control = useTrial(order, on.length > 0, state.trial, (trial) => {
     setChosen(null);
     onState({ ...state, trial });
@@ -48,9 +68,15 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
   const { trial } = control;
   const seen: Seen = { number: trial?.id ?? 0, done: drawnRuns(trial), objective, minTrades };
   const choice = trial && (looks?.trial === trial.id ? looks.choice : firstView(trial));
-  const surface = useQuery({ ...surfaceQuery(seen, choice ?? { x: "", y: null, held: {}, fold: "middle", part: 0 }), enabled: trial !== undefined });
+  const surface = useQuery({
+    ...surfaceQuery(seen, choice ?? { x: "", y: null, held: {}, fold: "middle", part: 0 }),
+    enabled: trial !== undefined,
+  });
   const info = figures.find((figure) => figure.key === objective);
-  const grid = useMemo(() => (trial && surface.data && choice ? gridOf(trial, surface.data, choice) : null), [trial, surface.data, choice]);
+  const grid = useMemo(
+    () => (trial && surface.data && choice ? gridOf(trial, surface.data, choice) : null),
+    [trial, surface.data, choice],
+  );
   const open = async (point: number) => {
     const found = await client.fetchQuery(runQuery(seen, point));
     onOpen(openedState(trial!, found, originOf(trial!)));
@@ -58,15 +84,51 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
   const isSplit = (trial?.parts.length ?? 0) > 1;
   const offered = VIEWS.filter((name) => name !== "In / out" || isSplit);
   const face = offered.includes(view) ? view : "Surface";
-  const given = ({ name, default: usual }: Varying) => (setup.inputs?.[name] === undefined ? usual : inputText(undefined, setup.inputs[name]));
-  const defaults = Object.fromEntries([...varying.map((item) => [item.name, given(item)]), ["timeframe", setup.timeframe], ["market", setup.market], ["sides", setup.sides ?? "both"]]) as Record<string, string>;
+  const given = ({ name, default: usual }: Varying) =>
+    setup.inputs?.[name] === undefined ? usual : inputText(undefined, setup.inputs[name]);
+  const defaults = Object.fromEntries([
+    ...varying.map((item) => [item.name, given(item)]),
+    ["timeframe", setup.timeframe],
+    ["market", setup.market],
+    ["sides", setup.sides ?? "both"],
+  ]) as Record<string, string>;
   const error = control.error ?? surface.error;
   const isFewer = design.kind !== "grid" && control.plan.data && control.plan.data.total < design.runs;
-  const shown = { grid, info, plateau: surface.data?.plateau ?? null, rocks: surface.data?.rocks ?? [], chosen, onChoose: setChosen, onOpen: (point: number) => void open(point) };
+  const shown = {
+    grid,
+    info,
+    plateau: surface.data?.plateau ?? null,
+    rocks: surface.data?.rocks ?? [],
+    chosen,
+    onChoose: setChosen,
+    onOpen: (point: number) => void open(point),
+  };
   return (
     <section className="flex h-full flex-col">
       <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
-        Sweep <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of {head.script} {isVaried("market") ? <>on <b className="num text-base-content">{axes.find((axis) => axis.name === "market")?.chosen.length} markets</b></> : <>on {head.market}</>} {isVaried("timeframe") ? null : <>at {head.timeframe}</>} {head.conditions}, best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
+        Sweep <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of{" "}
+        {head.script}{" "}
+        {isVaried("market") ? (
+          <>
+            on{" "}
+            <b className="num text-base-content">
+              {axes.find((axis) => axis.name === "market")?.chosen.length} markets
+            </b>
+          </>
+        ) : (
+          <>on {head.market}</>
+        )}{" "}
+        {isVaried("timeframe") ? null : <>at {head.timeframe}</>} {head.conditions}, best by{" "}
+        <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least{" "}
+        <input
+          type="number"
+          min={0}
+          aria-label="Least number of trades"
+          className="picker num w-14"
+          value={minTrades}
+          onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))}
+        />{" "}
+        trades
       </TrialHeader>
       <TrialProgress control={control} />
       {error && <Trouble error={error.message} />}
@@ -74,9 +136,16 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
         <aside className="w-[272px] flex-none overflow-auto border-r border-line bg-base-100 p-4">
           <h2 className="mb-1 flex items-baseline">
             What varies
-            <span className="num ml-auto font-normal text-soft">{control.plan.data?.axes.map((axis) => axis.values.length).join(" × ")}</span>
+            <span className="num ml-auto font-normal text-soft">
+              {control.plan.data?.axes.map((axis) => axis.values.length).join(" × ")}
+            </span>
           </h2>
-          {varying.length === 0 && <p className="text-soft">This script has no inputs. Write numbers as inputs: input fast = 12 from 4 to 40. Timeframe, market and sides can vary all the same.</p>}
+          {varying.length === 0 && (
+            <p className="text-soft">
+              This script has no inputs. Write numbers as inputs: input fast = 12 from 4 to 40. Timeframe, market and
+              sides can vary all the same.
+            </p>
+          )}
           <VaryList axes={axes} defaults={defaults} onChange={setAxes} />
           <h2 className="mt-4">Which of them</h2>
           <p className="mt-1">
@@ -93,16 +162,30 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
             {design.kind !== "grid" && (
               <>
                 {" "}
-                of <input type="number" min={1} aria-label="How many points" className="picker num w-20" value={design.runs} onChange={(event) => setDesign({ ...design, runs: Math.max(1, Math.floor(Number(event.target.value))) })} /> points
+                of{" "}
+                <input
+                  type="number"
+                  min={1}
+                  aria-label="How many points"
+                  className="picker num w-20"
+                  value={design.runs}
+                  onChange={(event) =>
+                    setDesign({ ...design, runs: Math.max(1, Math.floor(Number(event.target.value))) })
+                  }
+                />{" "}
+                points
               </>
             )}
           </p>
-          {isFewer && <p className="text-[12px] text-soft">{plain(control.plan.data!.total, 0)} of them are different.</p>}
+          {isFewer && (
+            <p className="text-[12px] text-soft">{plain(control.plan.data!.total, 0)} of them are different.</p>
+          )}
           <SplitEditor split={split} spans={control.plan.data} onChange={setSplit} />
           <Workers />
           <EarlierTrials
             kind="sweep"
-            number={trial?.id} onGone={() => onState({ ...state, trial: undefined })}
+            number={trial?.id}
+            onGone={() => onState({ ...state, trial: undefined })}
             onChoose={(number) => {
               setChosen(null);
               onState({ ...state, trial: number });
@@ -110,7 +193,11 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
           />
         </aside>
         <div className="flex min-w-0 flex-1 flex-col">
-          {trial && choice && (face === "Surface" ? <ViewBar trial={trial} view={choice} onView={(next) => setLooks({ trial: trial.id, choice: next })} /> : null)}
+          {trial &&
+            choice &&
+            (face === "Surface" ? (
+              <ViewBar trial={trial} view={choice} onView={(next) => setLooks({ trial: trial.id, choice: next })} />
+            ) : null)}
           <div className="min-h-0 flex-1 p-3">
             {!trial || !choice ? (
               <div className="flex h-full items-center justify-center text-center text-soft">
@@ -118,19 +205,33 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
                   <Loading what="Reading the trial" />
                 ) : (
                   <p className="max-w-sm">
-                    Nothing is sounded yet. Tick what varies at the left, then start: the surface of <i>{info?.name.toLowerCase()}</i> appears as the runs come in.
+                    Nothing is sounded yet. Tick what varies at the left, then start: the surface of{" "}
+                    <i>{info?.name.toLowerCase()}</i> appears as the runs come in.
                   </p>
                 )}
               </div>
             ) : face === "Table" ? (
-              <RunTable trial={trial} seen={seen} figures={figures} chosen={chosen} onChoose={setChosen} onOpen={(point) => void open(point)} />
+              <RunTable
+                trial={trial}
+                seen={seen}
+                figures={figures}
+                chosen={chosen}
+                onChoose={setChosen}
+                onOpen={(point) => void open(point)}
+              />
             ) : !surface.data || !grid ? (
               <Loading what="Reading the runs" />
             ) : face === "Curves" ? (
               (chosen ?? surface.data.plateau ?? surface.data.best) === null ? (
                 <p className="text-soft">No run counts yet.</p>
               ) : (
-                <Curves seen={seen} point={(chosen ?? surface.data.plateau ?? surface.data.best)!} info={info} onChoose={setChosen} onOpen={(point) => void open(point)} />
+                <Curves
+                  seen={seen}
+                  point={(chosen ?? surface.data.plateau ?? surface.data.best)!}
+                  info={info}
+                  onChoose={setChosen}
+                  onOpen={(point) => void open(point)}
+                />
               )
             ) : face === "In / out" ? (
               <InOut seen={seen} info={info} surface={surface.data} chosen={chosen} onChoose={setChosen} />
@@ -147,7 +248,13 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
           {trial && (
             <div role="group" aria-label="View of the runs" className="mb-4 flex border border-line text-[12px]">
               {offered.map((name) => (
-                <button key={name} type="button" aria-pressed={face === name} className={`flex-1 cursor-pointer border-r border-line px-1 py-1 whitespace-nowrap last:border-r-0 ${face === name ? "bg-base-content text-base-100" : "text-soft hover:text-base-content"}`} onClick={() => setView(name)}>
+                <button
+                  key={name}
+                  type="button"
+                  aria-pressed={face === name}
+                  className={`flex-1 cursor-pointer border-r border-line px-1 py-1 whitespace-nowrap last:border-r-0 ${face === name ? "bg-base-content text-base-100" : "text-soft hover:text-base-content"}`}
+                  onClick={() => setView(name)}
+                >
                   {name}
                 </button>
               ))}
@@ -163,14 +270,29 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
                 </RunCard>
               )}
               {surface.data.plateau !== null && (
-                <RunCard heading="The plateau" trial={trial} seen={seen} point={surface.data.plateau} figures={figures} canLook={chosen === null}>
+                <RunCard
+                  heading="The plateau"
+                  trial={trial}
+                  seen={seen}
+                  point={surface.data.plateau}
+                  figures={figures}
+                  canLook={chosen === null}
+                >
                   <OpenButton onOpen={() => void open(surface.data.plateau!)} />
                 </RunCard>
               )}
               {surface.data.rocks.length > 0 && (
                 <>
-                  <RunCard heading="✕ A rock" trial={trial} seen={seen} point={surface.data.rocks[0]!} figures={figures} />
-                  <p className="-mt-3 mb-4 text-soft">Stands alone: a step to either side loses most of it. Likely luck.</p>
+                  <RunCard
+                    heading="✕ A rock"
+                    trial={trial}
+                    seen={seen}
+                    point={surface.data.rocks[0]!}
+                    figures={figures}
+                  />
+                  <p className="-mt-3 mb-4 text-soft">
+                    Stands alone: a step to either side loses most of it. Likely luck.
+                  </p>
                 </>
               )}
               {trial.done > 0 && trial.state !== "running" && <Tried seen={seen} />}

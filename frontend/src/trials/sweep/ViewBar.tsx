@@ -3,20 +3,40 @@ import { Picker } from "@/ui";
 import { axisLabel, type ViewChoice } from "../model";
 
 /** Which two axes are looked at, and at which values of the others. */
-export function ViewBar({ trial, view, onView }: { trial: Trial; view: ViewChoice; onView: (view: ViewChoice) => void }) {
+export function ViewBar({
+  trial,
+  view,
+  onView,
+}: {
+  trial: Trial;
+  view: ViewChoice;
+  onView: (view: ViewChoice) => void;
+}) {
   const moving = trial.axes.filter((axis) => axis.values.length > 1);
   const others = trial.axes.filter((axis) => axis.name !== view.x && axis.name !== view.y);
   const isSplit = trial.parts.length > 1;
   if (moving.length < 2 && !isSplit) return null;
   const names = moving.map((axis) => ({ value: axis.name, label: axis.name }));
-  const without = (name: string | null) => Object.fromEntries(Object.entries(view.held).filter(([held]) => held !== name));
+  const without = (name: string | null) =>
+    Object.fromEntries(Object.entries(view.held).filter(([held]) => held !== name));
   const folded = others.filter((axis) => view.held[axis.name] === undefined);
   return (
     <p className="flex flex-wrap items-baseline gap-x-3 gap-y-1 px-3 pt-2 text-soft" aria-label="View" role="group">
       {moving.length > 1 && (
         <span>
-          <Picker label="Across" value={view.x} options={names} onChange={(x) => onView({ ...view, x, y: x === view.y ? view.x : view.y, held: without(x) })} /> by{" "}
-          <Picker label="Upwards" value={view.y ?? ""} options={[...names.filter((name) => name.value !== view.x), { value: "", label: "nothing" }]} onChange={(y) => onView({ ...view, y: y || null, held: without(y) })} />
+          <Picker
+            label="Across"
+            value={view.x}
+            options={names}
+            onChange={(x) => onView({ ...view, x, y: x === view.y ? view.x : view.y, held: without(x) })}
+          />{" "}
+          by{" "}
+          <Picker
+            label="Upwards"
+            value={view.y ?? ""}
+            options={[...names.filter((name) => name.value !== view.x), { value: "", label: "nothing" }]}
+            onChange={(y) => onView({ ...view, y: y || null, held: without(y) })}
+          />
         </span>
       )}
       {others.map((axis) => (
@@ -25,8 +45,16 @@ export function ViewBar({ trial, view, onView }: { trial: Trial; view: ViewChoic
           <Picker
             label={`Slice of ${axis.name}`}
             value={String(view.held[axis.name] ?? "")}
-            options={[{ value: "", label: "all" }, ...axis.values.map((value, place) => ({ value: String(place), label: axisLabel(value) }))]}
-            onChange={(place) => onView({ ...view, held: place === "" ? without(axis.name) : { ...view.held, [axis.name]: Number(place) } })}
+            options={[
+              { value: "", label: "all" },
+              ...axis.values.map((value, place) => ({ value: String(place), label: axisLabel(value) })),
+            ]}
+            onChange={(place) =>
+              onView({
+                ...view,
+                held: place === "" ? without(axis.name) : { ...view.held, [axis.name]: Number(place) },
+              })
+            }
           />
         </span>
       ))}

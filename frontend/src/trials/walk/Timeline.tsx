@@ -13,7 +13,8 @@ export function Timeline({ walk, onOpen }: { walk: Walk; onOpen: (place: number)
   const windows = walk.windows;
   const times = windows.flatMap((window) => [window.inside.first, window.outside.last]).map(Date.parse);
   const [from, to] = [Math.min(...times), Math.max(...times) + 86_400_000];
-  const x = (iso: string, after = 0) => LEFT + ((Date.parse(iso) + after * 86_400_000 - from) / (to - from)) * (width - LEFT - RIGHT);
+  const x = (iso: string, after = 0) =>
+    LEFT + ((Date.parse(iso) + after * 86_400_000 - from) / (to - from)) * (width - LEFT - RIGHT);
   const names = Object.keys(windows.find((window) => window.chosen)?.chosen ?? {});
   const top = windows.length * ROW + 10;
   const height = top + names.length * STRIP + 4;
@@ -28,7 +29,13 @@ export function Timeline({ walk, onOpen }: { walk: Walk; onOpen: (place: number)
               <text x={0} y={y + 9} fontSize="11" fill="var(--soft)" className="num">
                 {plain(place + 1, 0)}
               </text>
-              <rect x={x(window.inside.first)} width={Math.max(1, x(window.inside.last, 1) - x(window.inside.first))} y={y} height={9} fill="var(--line)">
+              <rect
+                x={x(window.inside.first)}
+                width={Math.max(1, x(window.inside.last, 1) - x(window.inside.first))}
+                y={y}
+                height={9}
+                fill="var(--line)"
+              >
                 <title>{`inside: ${spanText(window.inside)}`}</title>
               </rect>
               <rect
@@ -48,7 +55,16 @@ export function Timeline({ walk, onOpen }: { walk: Walk; onOpen: (place: number)
           );
         })}
         {names.map((name, strip) => (
-          <Strip key={name} name={name} y={top + strip * STRIP} spans={windows.map((window) => ({ value: window.chosen?.[name] ?? null, from: x(window.outside.first), to: x(window.outside.last, 1) }))} />
+          <Strip
+            key={name}
+            name={name}
+            y={top + strip * STRIP}
+            spans={windows.map((window) => ({
+              value: window.chosen?.[name] ?? null,
+              from: x(window.outside.first),
+              to: x(window.outside.last, 1),
+            }))}
+          />
         ))}
       </svg>
     </div>
@@ -56,12 +72,25 @@ export function Timeline({ walk, onOpen }: { walk: Walk; onOpen: (place: number)
 }
 
 /** One input over the windows: a step for each, at its height among what was chosen. */
-function Strip({ name, y, spans }: { name: string; y: number; spans: { value: AxisValue | null; from: number; to: number }[] }) {
+function Strip({
+  name,
+  y,
+  spans,
+}: {
+  name: string;
+  y: number;
+  spans: { value: AxisValue | null; from: number; to: number }[];
+}) {
   const known = spans.flatMap((span) => (span.value === null ? [] : [span.value]));
-  const levels = [...new Set(known)].sort((a, b) => (typeof a === "number" && typeof b === "number" ? a - b : String(a).localeCompare(String(b))));
+  const levels = [...new Set(known)].sort((a, b) =>
+    typeof a === "number" && typeof b === "number" ? a - b : String(a).localeCompare(String(b)),
+  );
   const at = (value: AxisValue) => {
     const [low, high] = [levels[0]!, levels.at(-1)!];
-    const share = typeof value === "number" && typeof low === "number" && typeof high === "number" ? (value - low) / (high - low || 1) : levels.indexOf(value) / Math.max(1, levels.length - 1);
+    const share =
+      typeof value === "number" && typeof low === "number" && typeof high === "number"
+        ? (value - low) / (high - low || 1)
+        : levels.indexOf(value) / Math.max(1, levels.length - 1);
     return y + STRIP - 8 - share * (STRIP - 22);
   };
   return (
@@ -73,8 +102,22 @@ function Strip({ name, y, spans }: { name: string; y: number; spans: { value: Ax
       {spans.map((span, place) =>
         span.value === null ? null : (
           <g key={place}>
-            <line x1={span.from} x2={span.to} y1={at(span.value)} y2={at(span.value)} stroke="var(--deep)" strokeWidth="2.5" />
-            <text x={(span.from + span.to) / 2} y={at(span.value) - 4} fontSize="11" textAnchor="middle" fill="var(--ink)" className="num">
+            <line
+              x1={span.from}
+              x2={span.to}
+              y1={at(span.value)}
+              y2={at(span.value)}
+              stroke="var(--deep)"
+              strokeWidth="2.5"
+            />
+            <text
+              x={(span.from + span.to) / 2}
+              y={at(span.value) - 4}
+              fontSize="11"
+              textAnchor="middle"
+              fill="var(--ink)"
+              className="num"
+            >
               {axisLabel(span.value)}
             </text>
           </g>

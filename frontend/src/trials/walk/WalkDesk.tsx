@@ -28,33 +28,79 @@ interface Windows {
 /** Inputs chosen anew on every window, and what they earned on the days after it. */
 export function WalkDesk({ head, of, state, setup, varying, figures, markets, originOf, onState, onOpen }: DeskProps) {
   const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
-  const [axes, setAxes] = useKept(`walk axes ${of} ${state.x ?? ""} ${state.y ?? ""} ${varying.map((item) => item.name).join()}`, () => axesOf(varying, [state.x, state.y], setup, symbols).filter((axis) => axis.name !== "market" && axis.name !== "timeframe"));
-  const [windows, setWindows] = useKept<Windows>("walk windows", { by: "count", count: 6, ratio: 4, inside: 200, outside: 50, anchored: false });
+  const [axes, setAxes] = useKept(
+    `walk axes ${of} ${state.x ?? ""} ${state.y ?? ""} ${varying.map((item) => item.name).join()}`,
+    () =>
+      axesOf(varying, [state.x, state.y], setup, symbols).filter(
+        (axis) => axis.name !== "market" && axis.name !== "timeframe",
+      ),
+  );
+  const [windows, setWindows] = useKept<Windows>("walk windows", {
+    by: "count",
+    count: 6,
+    ratio: 4,
+    inside: 200,
+    outside: 50,
+    anchored: false,
+  });
   const [objective, setObjective] = useKept("objective", "return_over_drawdown");
   const [minTrades, setMinTrades] = useKept("walk least trades", 10);
   const [choose, setChoose] = useKept<"value" | "neighbours">("walk choose", "value");
   const on = axes.filter((axis) => axis.isOn);
   const { by, count, ratio, anchored } = windows;
   const [inside, outside] = by === "length" ? [windows.inside, windows.outside] : [0, 0];
-  const order = orderOf("walk", setup, { vary: on.map(varyText), objective, min_trades: minTrades, windows: { count, ratio, inside, outside, anchored } });
+  const order = orderOf("walk", setup, {
+    vary: on.map(varyText),
+    objective,
+    min_trades: minTrades,
+    windows: { count, ratio, inside, outside, anchored },
+  });
   const control = useTrial(order, on.length > 0, state.trial, (trial) => onState({ ...state, trial }));
   const { trial } = control;
   const seen: Seen = { number: trial?.id ?? 0, done: finishedRuns(trial), objective, minTrades };
   const walk = useQuery({ ...walkQuery(seen, choose), enabled: trial !== undefined });
-  const given = ({ name, default: usual }: Varying) => (setup.inputs?.[name] === undefined ? usual : inputText(undefined, setup.inputs[name]));
-  const defaults = Object.fromEntries([...varying.map((item) => [item.name, given(item)]), ["sides", setup.sides ?? "both"]]) as Record<string, string>;
+  const given = ({ name, default: usual }: Varying) =>
+    setup.inputs?.[name] === undefined ? usual : inputText(undefined, setup.inputs[name]);
+  const defaults = Object.fromEntries([
+    ...varying.map((item) => [item.name, given(item)]),
+    ["sides", setup.sides ?? "both"],
+  ]) as Record<string, string>;
   const whole = (value: string, least: number) => Math.max(least, Math.floor(Number(value)) || least);
   const field = (name: keyof Windows, label: string, least = 1) => (
     <label className="flex items-center justify-between gap-2 py-[2px] text-soft">
       {label}
-      <input type="number" min={least} className="field num w-20 text-right text-base-content" aria-label={label} value={windows[name] as number} onChange={(event) => setWindows({ ...windows, [name]: name === "ratio" ? Math.max(0.1, Number(event.target.value) || 1) : whole(event.target.value, least) })} />
+      <input
+        type="number"
+        min={least}
+        className="field num w-20 text-right text-base-content"
+        aria-label={label}
+        value={windows[name] as number}
+        onChange={(event) =>
+          setWindows({
+            ...windows,
+            [name]:
+              name === "ratio" ? Math.max(0.1, Number(event.target.value) || 1) : whole(event.target.value, least),
+          })
+        }
+      />
     </label>
   );
   const error = control.error ?? walk.error;
   return (
     <section className="flex h-full flex-col">
       <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
-        Walk <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of {head.script} on {head.market} at {head.timeframe} {head.conditions} forward, best by <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least <input type="number" min={0} aria-label="Least number of trades" className="picker num w-14" value={minTrades} onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))} /> trades
+        Walk <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of{" "}
+        {head.script} on {head.market} at {head.timeframe} {head.conditions} forward, best by{" "}
+        <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least{" "}
+        <input
+          type="number"
+          min={0}
+          aria-label="Least number of trades"
+          className="picker num w-14"
+          value={minTrades}
+          onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))}
+        />{" "}
+        trades
       </TrialHeader>
       <TrialProgress control={control} />
       {error && <Trouble error={error.message} />}
@@ -108,7 +154,12 @@ export function WalkDesk({ head, of, state, setup, varying, figures, markets, or
             />
           </p>
           <Workers />
-          <EarlierTrials kind="walk" number={trial?.id} onGone={() => onState({ ...state, trial: undefined })} onChoose={(number) => onState({ ...state, trial: number })} />
+          <EarlierTrials
+            kind="walk"
+            number={trial?.id}
+            onGone={() => onState({ ...state, trial: undefined })}
+            onChoose={(number) => onState({ ...state, trial: number })}
+          />
         </aside>
         {!trial ? (
           <div className="flex min-w-0 flex-1 items-center justify-center p-8 text-center text-soft">
@@ -116,15 +167,24 @@ export function WalkDesk({ head, of, state, setup, varying, figures, markets, or
               <Loading what="Reading the trial" />
             ) : (
               <p className="max-w-md">
-                {control.plan.data?.parts.length ? `${plain(control.plan.data.parts.length, 0)} windows: the first chooses on ${spanText(control.plan.data.parts[0]!)}. ` : ""}
-                Inputs are chosen on each window and traded on the days after it; the days outside, end to end, are what the choosing would have earned.
+                {control.plan.data?.parts.length
+                  ? `${plain(control.plan.data.parts.length, 0)} windows: the first chooses on ${spanText(control.plan.data.parts[0]!)}. `
+                  : ""}
+                Inputs are chosen on each window and traded on the days after it; the days outside, end to end, are what
+                the choosing would have earned.
               </p>
             )}
           </div>
         ) : !walk.data ? (
           <Loading what="Reading the windows" />
         ) : (
-          <Found walk={walk.data} figures={figures} open={(chosen, span) => onOpen({ ...openedState(trial, { inputs: chosen }, originOf(trial)), from: span.first, to: span.last })} />
+          <Found
+            walk={walk.data}
+            figures={figures}
+            open={(chosen, span) =>
+              onOpen({ ...openedState(trial, { inputs: chosen }, originOf(trial)), from: span.first, to: span.last })
+            }
+          />
         )}
       </div>
     </section>
@@ -133,12 +193,30 @@ export function WalkDesk({ head, of, state, setup, varying, figures, markets, or
 
 type Chosen = NonNullable<Walk["windows"][number]["chosen"]>;
 
-function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; open: (chosen: Chosen, span: { first: string; last: string }) => SetupState | void }) {
+function Found({
+  walk,
+  figures,
+  open,
+}: {
+  walk: Walk;
+  figures: FigureInfo[];
+  open: (chosen: Chosen, span: { first: string; last: string }) => SetupState | void;
+}) {
   const goal = figures.find((figure) => figure.key === walk.objective)!;
   const net = figures.find((figure) => figure.key === "net_profit")!;
   const lines: Line[] = [
     { name: "chosen anew", times: walk.stitched.times, values: walk.stitched.equity, stroke: "var(--deep)" },
-    ...(walk.fixed ? [{ name: "the fixed setting", times: walk.fixed.times, values: walk.fixed.equity, stroke: "var(--brass)", dash: "5 4" }] : []),
+    ...(walk.fixed
+      ? [
+          {
+            name: "the fixed setting",
+            times: walk.fixed.times,
+            values: walk.fixed.equity,
+            stroke: "var(--brass)",
+            dash: "5 4",
+          },
+        ]
+      : []),
   ];
   const [low, high] = [walk.daily_range?.[0] ?? 0, walk.daily_range?.[1] ?? 0];
   const edges = walk.windows.map((window) => Date.parse(window.outside.first) / 1000);
@@ -153,7 +231,11 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
             {walk.overfitting.sentence}
           </p>
         )}
-        {walk.windows.length === 0 ? <p className="py-4 text-soft">No window is finished yet.</p> : <Timeline walk={walk} onOpen={(place) => open(walk.windows[place]!.chosen!, walk.windows[place]!.outside)} />}
+        {walk.windows.length === 0 ? (
+          <p className="py-4 text-soft">No window is finished yet.</p>
+        ) : (
+          <Timeline walk={walk} onOpen={(place) => open(walk.windows[place]!.chosen!, walk.windows[place]!.outside)} />
+        )}
         <p className="mt-3 flex items-baseline gap-4">
           <b>Equity on the days outside</b> <LineKey lines={lines} />
         </p>
@@ -164,8 +246,19 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
           <table className="num mt-2 text-[12.5px]" data-testid="windows">
             <thead>
               <tr className="border-b border-line font-sans text-soft">
-                {["inside", goal.name + " inside", "outside", "Net outside", "Trades", Object.keys(walk.windows[0]?.chosen ?? {}).join(" × ") || "chosen"].map((name, place) => (
-                  <th key={name} scope="col" className={`px-2 py-1 font-normal ${place === 0 ? "text-left" : place === 2 || place === 5 ? "pl-6 text-left" : "text-right"}`}>
+                {[
+                  "inside",
+                  goal.name + " inside",
+                  "outside",
+                  "Net outside",
+                  "Trades",
+                  Object.keys(walk.windows[0]?.chosen ?? {}).join(" × ") || "chosen",
+                ].map((name, place) => (
+                  <th
+                    key={name}
+                    scope="col"
+                    className={`px-2 py-1 font-normal ${place === 0 ? "text-left" : place === 2 || place === 5 ? "pl-6 text-left" : "text-right"}`}
+                  >
                     {name}
                   </th>
                 ))}
@@ -178,38 +271,64 @@ function Found({ walk, figures, open }: { walk: Walk; figures: FigureInfo[]; ope
                   <td className="px-2 text-right">{figureText(goal, window.inside_figures?.[goal.key])}</td>
                   <td className="pl-6 whitespace-nowrap">
                     {window.chosen ? (
-                      <button type="button" className="cursor-pointer underline decoration-dotted" title="Open these days as a run" onClick={() => open(window.chosen!, window.outside)}>
+                      <button
+                        type="button"
+                        className="cursor-pointer underline decoration-dotted"
+                        title="Open these days as a run"
+                        onClick={() => open(window.chosen!, window.outside)}
+                      >
                         {spanText(window.outside)}
                       </button>
                     ) : (
                       spanText(window.outside)
                     )}
                   </td>
-                  <td className={`px-2 text-right ${moneyTone(window.outside_figures?.net_profit)}`}>{figureText(net, window.outside_figures?.net_profit)}</td>
-                  <td className="px-2 text-right">{window.outside_figures ? plain(window.outside_figures.trades ?? 0, 0) : "–"}</td>
-                  <td className="pl-6 whitespace-nowrap">{window.chosen ? Object.values(window.chosen).map(axisLabel).join(" × ") : "no run counts"}</td>
+                  <td className={`px-2 text-right ${moneyTone(window.outside_figures?.net_profit)}`}>
+                    {figureText(net, window.outside_figures?.net_profit)}
+                  </td>
+                  <td className="px-2 text-right">
+                    {window.outside_figures ? plain(window.outside_figures.trades ?? 0, 0) : "–"}
+                  </td>
+                  <td className="pl-6 whitespace-nowrap">
+                    {window.chosen ? Object.values(window.chosen).map(axisLabel).join(" × ") : "no run counts"}
+                  </td>
                 </tr>
               ))}
             </tbody>
           </table>
         </OneStop>
       </div>
-      <aside className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4" data-testid="walk-judged">
+      <aside
+        className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4"
+        data-testid="walk-judged"
+      >
         <h2 className="mb-1">A day outside</h2>
         <p className="mb-1">
-          <b className={`num text-[22px] ${low > 0 ? "text-gain" : high < 0 ? "text-loss" : "text-brass"}`}>{walk.daily === null ? "–" : signed(walk.daily, 1)}</b>
+          <b className={`num text-[22px] ${low > 0 ? "text-gain" : high < 0 ? "text-loss" : "text-brass"}`}>
+            {walk.daily === null ? "–" : signed(walk.daily, 1)}
+          </b>
         </p>
-        <p className="mb-4 text-soft">{walk.daily_range ? `on average, between ${signed(low, 1)} and ${signed(high, 1)} with 95 %` : "too few days for a band"}</p>
+        <p className="mb-4 text-soft">
+          {walk.daily_range
+            ? `on average, between ${signed(low, 1)} and ${signed(high, 1)} with 95 %`
+            : "too few days for a band"}
+        </p>
         <h2 className="mb-1">Efficiency</h2>
         <p className="mb-4 text-soft">
-          <b className="num text-base-content">{walk.efficiency === null ? "–" : `${plain(walk.efficiency * 100, 0)} %`}</b> net a day outside by net a day inside, of the same choices{walk.efficiency === null ? ": told from two windows on that earned inside" : ""}
+          <b className="num text-base-content">
+            {walk.efficiency === null ? "–" : `${plain(walk.efficiency * 100, 0)} %`}
+          </b>{" "}
+          net a day outside by net a day inside, of the same choices
+          {walk.efficiency === null ? ": told from two windows on that earned inside" : ""}
         </p>
         <h2 className="mb-1">Chosen anew</h2>
         <dl className="mb-4">
           <Row name="net" value={signed(walk.stitched.net, 0)} />
           <Row name="max drawdown" value={plain(walk.stitched.drawdown, 0)} />
           <Row name="windows that earned" value={`${plain(walk.earned, 0)} of ${plain(walk.windows.length, 0)}`} />
-          {walk.windows.length < walk.windows_in_all && <Row name="windows to come" value={plain(walk.windows_in_all - walk.windows.length, 0)} />}
+          {walk.windows.length < walk.windows_in_all && (
+            <Row name="windows to come" value={plain(walk.windows_in_all - walk.windows.length, 0)} />
+          )}
         </dl>
         {walk.fixed && (
           <>

@@ -24,16 +24,31 @@ export function ConditionList({ sources, chosen, isMirrored, onPress, onRemove }
             <h3 className="mt-2 flex items-baseline border-b border-line pb-1 text-soft italic">
               {source.title}
               {source.alias !== null && (
-                <button type="button" className="ml-auto cursor-pointer text-[12px] not-italic hover:underline" onClick={() => onRemove(source.title)}>
+                <button
+                  type="button"
+                  className="ml-auto cursor-pointer text-[12px] not-italic hover:underline"
+                  onClick={() => onRemove(source.title)}
+                >
                   leave out
                 </button>
               )}
             </h3>
           )}
           {source.problem && <p className="py-2 text-loss">{source.problem}</p>}
-          {source.conditions.length === 0 && !source.problem && <p className="py-2 text-soft">This script names no condition. Name one, such as: up = close &gt; sma(close, 20)</p>}
+          {source.conditions.length === 0 && !source.problem && (
+            <p className="py-2 text-soft">
+              This script names no condition. Name one, such as: up = close &gt; sma(close, 20)
+            </p>
+          )}
           {source.conditions.map((condition) => (
-            <Row key={condition.text} condition={condition} text={writtenAs(condition, source.alias)} chosen={chosen} isMirrored={isMirrored} onPress={onPress} />
+            <Row
+              key={condition.text}
+              condition={condition}
+              text={writtenAs(condition, source.alias)}
+              chosen={chosen}
+              isMirrored={isMirrored}
+              onPress={onPress}
+            />
           ))}
         </section>
       ))}
@@ -41,7 +56,19 @@ export function ConditionList({ sources, chosen, isMirrored, onPress, onRemove }
   );
 }
 
-function Row({ condition, text, chosen, isMirrored, onPress }: { condition: Condition; text: string | null; chosen: Record<Slot, string[]>; isMirrored: boolean; onPress: (slot: Slot, text: string) => void }) {
+function Row({
+  condition,
+  text,
+  chosen,
+  isMirrored,
+  onPress,
+}: {
+  condition: Condition;
+  text: string | null;
+  chosen: Record<Slot, string[]>;
+  isMirrored: boolean;
+  onPress: (slot: Slot, text: string) => void;
+}) {
   // A condition that is yes on many bars is a state: its share says more than its beginnings.
   const often = condition.share > 0.1 ? `${plain(condition.share * 100, 0)} %` : `${plain(condition.count, 0)}×`;
   return (
@@ -53,7 +80,10 @@ function Row({ condition, text, chosen, isMirrored, onPress }: { condition: Cond
     >
       <div className="flex items-center gap-2">
         <span className="num min-w-0 flex-1 font-semibold break-words">{condition.text}</span>
-        <span className="num flex-none" title={`turned yes ${plain(condition.count, 0)} times, ${plain(condition.per_year, 0)} a year; yes on ${plain(condition.share * 100, 1)} % of bars`}>
+        <span
+          className="num flex-none"
+          title={`turned yes ${plain(condition.count, 0)} times, ${plain(condition.per_year, 0)} a year; yes on ${plain(condition.share * 100, 1)} % of bars`}
+        >
           {often}
         </span>
         <MoveFan of={condition} />

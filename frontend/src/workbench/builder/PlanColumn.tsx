@@ -16,7 +16,11 @@ export function PlanColumn({ draft, examples, unmirrored, onDraft }: Props) {
   const isBoth = draft.isMirrored || (draft.chosen.goLong.length > 0 && draft.chosen.goShort.length > 0);
   return (
     <div className="min-h-0 overflow-auto px-4 py-2">
-      {SLOTS.map((item) => (draft.isMirrored && (item.slot === "goShort" || item.slot === "leaveShort") ? null : <SlotRow key={item.slot} {...item} draft={draft} onDraft={onDraft} />))}
+      {SLOTS.map((item) =>
+        draft.isMirrored && (item.slot === "goShort" || item.slot === "leaveShort") ? null : (
+          <SlotRow key={item.slot} {...item} draft={draft} onDraft={onDraft} />
+        ),
+      )}
       <section className="border-b border-line py-2" aria-label="The other side">
         <h3 className="font-serif text-[15px]">The short side</h3>
         <p className="mt-1 flex flex-wrap items-center gap-2">
@@ -47,7 +51,8 @@ export function PlanColumn({ draft, examples, unmirrored, onDraft }: Props) {
         </p>
         {draft.isMirrored && unmirrored.length > 0 && (
           <p className="mt-1 text-[12px] text-loss" role="status">
-            Without a mirror image: <span className="num">{unmirrored.join("; ")}</span>. Take the mirror off and choose conditions for the short side.
+            Without a mirror image: <span className="num">{unmirrored.join("; ")}</span>. Take the mirror off and choose
+            conditions for the short side.
           </p>
         )}
       </section>
@@ -80,7 +85,19 @@ export function PlanColumn({ draft, examples, unmirrored, onDraft }: Props) {
   );
 }
 
-function SlotRow({ slot, name, tone, draft, onDraft }: { slot: Slot; name: string; tone: string; draft: PlanDraft; onDraft: (draft: PlanDraft) => void }) {
+function SlotRow({
+  slot,
+  name,
+  tone,
+  draft,
+  onDraft,
+}: {
+  slot: Slot;
+  name: string;
+  tone: string;
+  draft: PlanDraft;
+  onDraft: (draft: PlanDraft) => void;
+}) {
   const own = draft.chosen[slot];
   const put = (text: string) => onDraft({ ...draft, chosen: { ...draft.chosen, [slot]: toggled(own, text) } });
   const joiners: { value: Joiner; label: string }[] = [
@@ -103,11 +120,25 @@ function SlotRow({ slot, name, tone, draft, onDraft }: { slot: Slot; name: strin
       <p className="mt-1 flex flex-wrap items-center gap-1">
         {own.map((text, place) => (
           <span key={text} className="flex items-center gap-1">
-            {place === 1 && <Picker label={`How the conditions of ${name} are joined`} value={draft.joiners[slot]} options={joiners} onChange={(value) => onDraft({ ...draft, joiners: { ...draft.joiners, [slot]: value as Joiner } })} />}
+            {place === 1 && (
+              <Picker
+                label={`How the conditions of ${name} are joined`}
+                value={draft.joiners[slot]}
+                options={joiners}
+                onChange={(value) => onDraft({ ...draft, joiners: { ...draft.joiners, [slot]: value as Joiner } })}
+              />
+            )}
             {place > 1 && <span className="text-soft">{draft.joiners[slot]}</span>}
-            <span className={`num flex items-center rounded border px-2 font-semibold ${tone === "long" ? "border-long text-long" : tone === "short" ? "border-short text-short" : "border-base-content"}`}>
+            <span
+              className={`num flex items-center rounded border px-2 font-semibold ${tone === "long" ? "border-long text-long" : tone === "short" ? "border-short text-short" : "border-base-content"}`}
+            >
               {text}
-              <button type="button" className="ml-1 cursor-pointer" aria-label={`Take ${text} out of ${name}`} onClick={() => put(text)}>
+              <button
+                type="button"
+                className="ml-1 cursor-pointer"
+                aria-label={`Take ${text} out of ${name}`}
+                onClick={() => put(text)}
+              >
                 <X size={12} aria-hidden />
               </button>
             </span>
@@ -116,7 +147,16 @@ function SlotRow({ slot, name, tone, draft, onDraft }: { slot: Slot; name: strin
         {own.length > 1 && draft.joiners[slot] === "then" && (
           <label className="flex items-center gap-1 text-soft">
             no later than
-            <input type="number" min={1} className="field num w-16" value={draft.thenBars} onChange={(event) => Number(event.target.value) >= 1 && onDraft({ ...draft, thenBars: Math.round(Number(event.target.value)) })} />
+            <input
+              type="number"
+              min={1}
+              className="field num w-16"
+              value={draft.thenBars}
+              onChange={(event) =>
+                Number(event.target.value) >= 1 &&
+                onDraft({ ...draft, thenBars: Math.round(Number(event.target.value)) })
+              }
+            />
             bars
           </label>
         )}

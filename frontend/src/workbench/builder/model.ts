@@ -34,7 +34,15 @@ export interface PlanDraft {
 
 export function emptyDraft(title: string): PlanDraft {
   const none = { goLong: [], leaveLong: [], goShort: [], leaveShort: [], notWhen: [] };
-  return { title, chosen: none, joiners: { goLong: "and", leaveLong: "or", goShort: "and", leaveShort: "or", notWhen: "or" }, thenBars: 10, isMirrored: false, opposite: "reverse", rules: [] };
+  return {
+    title,
+    chosen: none,
+    joiners: { goLong: "and", leaveLong: "or", goShort: "and", leaveShort: "or", notWhen: "or" },
+    thenBars: 10,
+    isMirrored: false,
+    opposite: "reverse",
+    rules: [],
+  };
 }
 
 /** How a condition is written in the strategy; null when it cannot be reached from another script. */
@@ -70,12 +78,18 @@ function whenOf(draft: PlanDraft, slot: Slot): string {
   const wanted = joined(own, draft.joiners[slot], draft.thenBars);
   if (never.length === 0 || (slot !== "goLong" && slot !== "goShort")) return wanted;
   const isSimple = own.length === 1 || draft.joiners[slot] === "and";
-  const inner = never.length === 1 && /^[\w.]+$/.test(never[0]!) ? never[0]! : `(${never.join(` ${draft.joiners.notWhen} `)})`;
+  const inner =
+    never.length === 1 && /^[\w.]+$/.test(never[0]!) ? never[0]! : `(${never.join(` ${draft.joiners.notWhen} `)})`;
   return `${isSimple && !(own.length === 1 && / (or|then) /.test(wanted)) ? wanted : `(${wanted})`}\n    and not ${inner}`;
 }
 
 /** The strategy in two parts: what it begins with, and its rules; `mirror` are the lines of the short side. */
-export function strategyText(draft: PlanDraft, base: string, uses: Source[], mirror: string[]): { indicator: string; rules: string } {
+export function strategyText(
+  draft: PlanDraft,
+  base: string,
+  uses: Source[],
+  mirror: string[],
+): { indicator: string; rules: string } {
   const title = `title ${JSON.stringify(draft.title)}`;
   const body = /^title\b.*$/m.test(base) ? base.replace(/^title\b.*$/m, title) : `${title}\n${base}`;
   const used = uses.map((source) => `use ${JSON.stringify(source.title)} as ${source.alias}`);
@@ -94,7 +108,10 @@ export function strategyText(draft: PlanDraft, base: string, uses: Source[], mir
   if (isBoth && draft.opposite !== "reverse") rules.push(`opposite ${draft.opposite}`);
   const [head, ...rest] = body.replace(/\n*$/, "").split("\n");
   const top = used.length > 0 ? [head, ...used, ...rest] : [head, ...rest];
-  return { indicator: `${top.join("\n")}\n\n`, rules: [rules.join("\n"), draft.rules.join("\n")].filter((part) => part).join("\n\n") + "\n" };
+  return {
+    indicator: `${top.join("\n")}\n\n`,
+    rules: [rules.join("\n"), draft.rules.join("\n")].filter((part) => part).join("\n\n") + "\n",
+  };
 }
 
 /** The worked examples of the plan's parts. */
@@ -112,7 +129,10 @@ export function toggled(list: string[], item: string): string[] {
 /** Rules with one example pressed: of how much, only one stands. */
 export function withRule(rules: string[], pressed: RuleExample, examples: RuleExample[]): string[] {
   if (rules.includes(pressed.text)) return rules.filter((rule) => rule !== pressed.text);
-  const rivals = pressed.section === "size" || pressed.section === "stop" ? examples.filter((other) => other.section === pressed.section).map((other) => other.text) : [];
+  const rivals =
+    pressed.section === "size" || pressed.section === "stop"
+      ? examples.filter((other) => other.section === pressed.section).map((other) => other.text)
+      : [];
   return [...rules.filter((rule) => !rivals.includes(rule)), pressed.text];
 }
 

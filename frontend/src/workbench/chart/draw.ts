@@ -117,7 +117,7 @@ function drawBlocked(c: Canvas): void {
   const [from, to] = rowsIn(c.window, c.view);
   const half = (barWidth(c) * c.window.step) / 2;
   ctx.beginPath();
-  for (let i = from; i < to; ) {
+  for (let i = from; i < to;) {
     if (c.window.blocked[i]! < 0.5) {
       i++;
       continue;
@@ -311,19 +311,33 @@ function drawShade(c: Canvas, key: string, color: string | null): void {
     if (a == null || b == null) return null;
     return color ? colorOf(c.colors, color) : a >= b ? c.colors.long : c.colors.short;
   };
-  for (let i = from; i < to; ) {
+  for (let i = from; i < to;) {
     const fill = fillOf(i);
     const start = i;
     while (i < to && fillOf(i) === fill) i++;
     if (fill === null) continue;
     // One shape for each run of a colour (and on to the next bar): pieces side by side would show seams.
-    area(c, start, Math.min(i, to - 1), (row) => shade.a[row] ?? null, (row) => shade.b[row] ?? null, fill);
+    area(
+      c,
+      start,
+      Math.min(i, to - 1),
+      (row) => shade.a[row] ?? null,
+      (row) => shade.b[row] ?? null,
+      fill,
+    );
   }
   ctx.globalAlpha = 1;
 }
 
 /** Fills between two lines over rows `from` to `to`, both included; the last row may be unknown. */
-function area(c: Canvas, from: number, to: number, upper: (row: number) => number | null, lower: (row: number) => number | null, fill: string): void {
+function area(
+  c: Canvas,
+  from: number,
+  to: number,
+  upper: (row: number) => number | null,
+  lower: (row: number) => number | null,
+  fill: string,
+): void {
   const { ctx } = c;
   const rows: number[] = [];
   for (let row = from; row <= to; row++) if (upper(row) !== null && lower(row) !== null) rows.push(row);
@@ -502,7 +516,10 @@ function drawMovingLevels(c: Canvas): void {
   const { ctx } = c;
   const half = barWidth(c) / 2;
   ctx.lineWidth = 1.5 * c.ratio;
-  for (const [kind, color] of [["stop", c.colors.loss], ["target", c.colors.gain]] as const) {
+  for (const [kind, color] of [
+    ["stop", c.colors.loss],
+    ["target", c.colors.gain],
+  ] as const) {
     ctx.strokeStyle = color;
     ctx.beginPath();
     for (const level of c.levels) {
@@ -562,7 +579,12 @@ function drawLanes(c: Canvas): void {
     for (let i = from; i < to; i++) {
       if (!share[i]) continue;
       ctx.globalAlpha = 0.25 + 0.6 * share[i]!;
-      ctx.fillRect(xOf(c, centre(c, i)) - room / 2, top + 2 * c.ratio, room - (room > 4 * c.ratio ? c.ratio : 0), height - 4 * c.ratio);
+      ctx.fillRect(
+        xOf(c, centre(c, i)) - room / 2,
+        top + 2 * c.ratio,
+        room - (room > 4 * c.ratio ? c.ratio : 0),
+        height - 4 * c.ratio,
+      );
     }
     ctx.globalAlpha = 1;
     drawProgress(c, window.progress[lane], top, height, room);
@@ -602,7 +624,12 @@ function drawPosition(c: Canvas): void {
     const x = xOf(c, centre(c, i)) - room / 2;
     ctx.fillStyle = profit >= 0 ? c.colors.gain : c.colors.loss;
     const y = yOf(c, profit);
-    ctx.fillRect(x, Math.min(y, base), Math.max(c.ratio, room - (room > 4 * c.ratio ? c.ratio : 0)), Math.max(Math.abs(y - base), c.ratio));
+    ctx.fillRect(
+      x,
+      Math.min(y, base),
+      Math.max(c.ratio, room - (room > 4 * c.ratio ? c.ratio : 0)),
+      Math.max(Math.abs(y - base), c.ratio),
+    );
     ctx.fillStyle = side > 0 ? c.colors.long : c.colors.short;
     ctx.fillRect(x, side > 0 ? c.top + c.height - 3 * c.ratio : c.top, Math.max(c.ratio, room), 3 * c.ratio);
   }
@@ -620,7 +647,14 @@ function drawWater(c: Canvas): void {
   const [from, to] = rowsIn(window, c.view);
   const depths = window.drawdown.map((depth) => (depth === null ? null : -depth));
   ctx.globalAlpha = 0.14;
-  area(c, from, to - 1, () => 0, (row) => depths[row] ?? null, c.colors.loss);
+  area(
+    c,
+    from,
+    to - 1,
+    () => 0,
+    (row) => depths[row] ?? null,
+    c.colors.loss,
+  );
   ctx.globalAlpha = 1;
   path(c, depths, c.colors.loss, 1.4, []);
   const y = Math.round(yOf(c, 0)) + 0.5;

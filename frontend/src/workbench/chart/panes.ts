@@ -19,7 +19,8 @@ export function panesOf(run: Run, lanes: string[]): PaneInfo[] {
   const panels = [...new Set(names.filter((name): name is string => name !== null))];
   const panes: PaneInfo[] = [{ kind: "price", name: "", height: 160, grows: true }];
   for (const name of panels) panes.push({ kind: "panel", name, height: 68, grows: false });
-  if (lanes.length > 0) panes.push({ kind: "lanes", name: lanes.join("\n"), height: lanes.length * LANE_HEIGHT + 8, grows: false });
+  if (lanes.length > 0)
+    panes.push({ kind: "lanes", name: lanes.join("\n"), height: lanes.length * LANE_HEIGHT + 8, grows: false });
   if (run.is_strategy) {
     panes.push({ kind: "position", name: "position, profit", height: 48, grows: false });
     panes.push({ kind: "equity", name: "equity", height: 84, grows: false });
@@ -60,7 +61,11 @@ export function valueRange(pane: PaneInfo, run: Run, window: ChartWindow, view: 
     // Lines far from price must not flatten the bars: they count as far as 0.6 of the bars' span beyond it.
     const lines = run.scene.lines.filter((line) => line.panel === null).flatMap((line) => listsOf(window, line.key));
     const drawn = spanOf(lines, from, to) ?? bars;
-    return padded([Math.max(Math.min(bars[0], drawn[0]), bars[0] - reach), Math.min(Math.max(bars[1], drawn[1]), bars[1] + reach)], 0.12, 0.22);
+    return padded(
+      [Math.max(Math.min(bars[0], drawn[0]), bars[0] - reach), Math.min(Math.max(bars[1], drawn[1]), bars[1] + reach)],
+      0.12,
+      0.22,
+    );
   }
   if (pane.kind === "panel") {
     for (const line of run.scene.lines) if (line.panel === pane.name) lists.push(...listsOf(window, line.key));
@@ -82,7 +87,11 @@ export function valueRange(pane: PaneInfo, run: Run, window: ChartWindow, view: 
     const wide = spanOf([window.holding], from, to) ?? own;
     // Holding may be far away: it counts as far as it leaves the equity's own course readable.
     const reach = Math.max((own[1] - own[0]) * 2, Math.abs(own[1]) * 0.01);
-    return padded([Math.max(Math.min(own[0], wide[0]), own[0] - reach), Math.min(Math.max(own[1], wide[1]), own[1] + reach)], 0.08, 0.3);
+    return padded(
+      [Math.max(Math.min(own[0], wide[0]), own[0] - reach), Math.min(Math.max(own[1], wide[1]), own[1] + reach)],
+      0.08,
+      0.3,
+    );
   }
   if (pane.kind === "water") {
     // As deep as the whole run ever was: a shallow stretch is drawn shallow.

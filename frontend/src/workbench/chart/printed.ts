@@ -22,7 +22,15 @@ export class Printed {
     const { width } = this.ctx.measureText(text);
     const left = align === "left" ? x : align === "right" ? x - width : x - width / 2;
     const box = { left, right: left + width, middle };
-    if (this.boxes.some((other) => box.left < other.right + gap && other.left < box.right + gap && Math.abs(box.middle - other.middle) < LINE * this.ratio)) return false;
+    if (
+      this.boxes.some(
+        (other) =>
+          box.left < other.right + gap &&
+          other.left < box.right + gap &&
+          Math.abs(box.middle - other.middle) < LINE * this.ratio,
+      )
+    )
+      return false;
     this.boxes.push(box);
     return true;
   }

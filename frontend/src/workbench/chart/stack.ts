@@ -67,7 +67,12 @@ export class ChartStack {
 
   setRun(run: Run, symbol: string): void {
     const before = this.run;
-    const isSame = before !== null && this.symbol === symbol && before.bars === run.bars && before.timeframe === run.timeframe && before.overview.time[0] === run.overview.time[0];
+    const isSame =
+      before !== null &&
+      this.symbol === symbol &&
+      before.bars === run.bars &&
+      before.timeframe === run.timeframe &&
+      before.overview.time[0] === run.overview.time[0];
     this.keepSight();
     this.run = run;
     this.symbol = symbol;
@@ -90,11 +95,14 @@ export class ChartStack {
     const sight = readSight(this.symbol);
     this.view = lastTrades(run);
     this.isPlacing = sight !== null;
-    const bars = sight && (await this.handlers.onPlace(run.key, [sight.from, sight.to, ...(sight.held === null ? [] : [sight.held])]));
+    const bars =
+      sight &&
+      (await this.handlers.onPlace(run.key, [sight.from, sight.to, ...(sight.held === null ? [] : [sight.held])]));
     if (this.run !== run) return;
     this.isPlacing = false;
     const [from, to, held] = bars ?? [];
-    if (from !== undefined && to !== undefined && to > from && to >= run.first && from <= run.last) this.view = clamped({ a: from - 0.5, b: to + 0.5 }, run.bars);
+    if (from !== undefined && to !== undefined && to > from && to >= run.first && from <= run.last)
+      this.view = clamped({ a: from - 0.5, b: to + 0.5 }, run.bars);
     this.redraw();
     this.ask();
     if (held !== undefined && held >= run.first && held <= run.last) this.hold(held, sight?.held ?? null);
@@ -106,8 +114,13 @@ export class ChartStack {
     if (!run || !window || window.run !== run.key || this.isPlacing || this.cover !== null) return;
     if (this.held !== null && this.heldMoment === null) return; // kept as soon as its moment is told
     const last = window.x.length - 1;
-    const momentAt = (bar: number) => window.time[Math.max(0, Math.min(last, Math.round((bar - window.first) / window.step)))]!;
-    keepSight(this.symbol, { from: momentAt(Math.ceil(this.view.a)), to: momentAt(Math.floor(this.view.b)), held: this.held === null ? null : this.heldMoment });
+    const momentAt = (bar: number) =>
+      window.time[Math.max(0, Math.min(last, Math.round((bar - window.first) / window.step)))]!;
+    keepSight(this.symbol, {
+      from: momentAt(Math.ceil(this.view.a)),
+      to: momentAt(Math.floor(this.view.b)),
+      held: this.held === null ? null : this.heldMoment,
+    });
   }
 
   /** When a bar opened: what is held is remembered by its moment. */
@@ -151,7 +164,8 @@ export class ChartStack {
     this.overview?.setData(overviewData(run, bar));
     if (bar !== null) {
       const width = this.view.b - this.view.a;
-      if (!wasCovered || bar > this.view.a + width * 0.85 || bar < this.view.a) this.show(clamped({ a: bar - width * 0.75, b: bar + width * 0.25 }, run.bars));
+      if (!wasCovered || bar > this.view.a + width * 0.85 || bar < this.view.a)
+        this.show(clamped({ a: bar - width * 0.75, b: bar + width * 0.25 }, run.bars));
       this.held = null;
       this.hold(bar);
     } else if (wasCovered) this.letGo();
@@ -237,7 +251,8 @@ export class ChartStack {
   async goToTime(moment: number): Promise<void> {
     const { run } = this;
     const bars = run && (await this.handlers.onPlace(run.key, [moment]));
-    if (run && bars && this.run === run) this.show(centred(bars[0]!, Math.min(this.view.b - this.view.a, 200), run.bars));
+    if (run && bars && this.run === run)
+      this.show(centred(bars[0]!, Math.min(this.view.b - this.view.a, 200), run.bars));
   }
 
   fit(): void {
@@ -334,10 +349,12 @@ export class ChartStack {
     holder.className = "relative border-b border-line";
     this.root.append(holder);
     const legend = document.createElement("div");
-    legend.className = "num legend pointer-events-none absolute left-2 top-1 z-10 flex flex-wrap gap-x-3 px-1 text-[11px] leading-4";
+    legend.className =
+      "num legend pointer-events-none absolute left-2 top-1 z-10 flex flex-wrap gap-x-3 px-1 text-[11px] leading-4";
     legend.style.maxWidth = `calc(100% - ${AXIS + 16}px)`;
     holder.append(legend);
-    if (info.kind === "lanes") holder.append(...this.lanes.map((lane, index) => laneName(lane, index, () => this.handlers.onLane(lane))));
+    if (info.kind === "lanes")
+      holder.append(...this.lanes.map((lane, index) => laneName(lane, index, () => this.handlers.onLane(lane))));
     const font = '11px "IBM Plex Mono", monospace';
     const hidden = info.kind === "lanes";
     const digits = info.kind === "price" ? priceDigits(this.run!.tick) : info.kind === "panel" ? undefined : 0;
@@ -347,7 +364,12 @@ export class ChartStack {
         height,
         padding: [0, 0, 0, 0],
         legend: { show: false },
-        cursor: { y: false, points: { show: false }, drag: { x: false, y: false, setScale: false }, sync: { key: this.sync.key, setSeries: false } },
+        cursor: {
+          y: false,
+          points: { show: false },
+          drag: { x: false, y: false, setScale: false },
+          sync: { key: this.sync.key, setSeries: false },
+        },
         scales: { x: { time: false, auto: false }, y: { auto: false } },
         axes: [
           {
@@ -369,7 +391,8 @@ export class ChartStack {
             grid: { show: !hidden, stroke: this.colors.line, width: 1 },
             ticks: { show: false },
             // Until the bars are here there is nothing to measure, and nothing is made up.
-            values: (_plot, splits) => (hidden || info.kind === "position" || !this.window ? splits.map(() => "") : axisTexts(splits, digits)),
+            values: (_plot, splits) =>
+              hidden || info.kind === "position" || !this.window ? splits.map(() => "") : axisTexts(splits, digits),
           },
         ],
         series: [{}, { show: true, paths: () => null, points: { show: false } }],
@@ -443,21 +466,40 @@ export class ChartStack {
   private rangeOf(info: PaneInfo): [number, number] {
     if (!this.run || !this.window) return [0, 1];
     const { a, b } = this.view;
-    return valueRange(info, this.run, this.window, { a, b: this.cover === null ? b : Math.max(a + 1, Math.min(b, this.cover)) });
+    return valueRange(info, this.run, this.window, {
+      a,
+      b: this.cover === null ? b : Math.max(a + 1, Math.min(b, this.cover)),
+    });
   }
 
   private ticks(): Tick[] {
     const window = this.window;
-    return window && this.run ? timeTicks(window.x, window.time, this.run.zone, this.view.a, this.view.b, this.width()) : [];
+    return window && this.run
+      ? timeTicks(window.x, window.time, this.run.zone, this.view.a, this.view.b, this.width())
+      : [];
   }
 
   private draw(plot: uPlot, info: PaneInfo): void {
     if (!this.run || !this.window) return;
     const { left, top, width, height } = plot.bbox;
     drawPane(info, {
-      ctx: plot.ctx, left, top, width, height, ratio: uPlot.pxRatio, view: this.view, range: this.rangeOf(info),
-      colors: this.colors, run: this.run, window: this.window, chosen: this.chosen, held: this.held,
-      cover: this.cover, lanes: this.lanes, levels: this.levels, pinned: this.pinnedRows,
+      ctx: plot.ctx,
+      left,
+      top,
+      width,
+      height,
+      ratio: uPlot.pxRatio,
+      view: this.view,
+      range: this.rangeOf(info),
+      colors: this.colors,
+      run: this.run,
+      window: this.window,
+      chosen: this.chosen,
+      held: this.held,
+      cover: this.cover,
+      lanes: this.lanes,
+      levels: this.levels,
+      pinned: this.pinnedRows,
     });
   }
 
@@ -479,14 +521,26 @@ export class ChartStack {
   /** Readings at the plumb line, or at the last bar in view. */
   private read(): void {
     const { run, window } = this;
-    if (run && !window) this.panes[0]?.legend.replaceChildren(reading(this.symbol, "font-semibold"), reading("drawing the bars…", "text-soft"));
+    if (run && !window)
+      this.panes[0]?.legend.replaceChildren(
+        reading(this.symbol, "font-semibold"),
+        reading("drawing the bars…", "text-soft"),
+      );
     if (!run || !window || window.run !== run.key) return;
     const position = this.panes[0]?.plot.cursor.left ?? -1;
     const span = this.view.b - this.view.a;
     this.tell(this.under());
-    const bar = this.held !== null ? this.held : position >= 0 ? this.view.a + (position / this.width()) * span : Math.min(this.view.b, run.last);
+    const bar =
+      this.held !== null
+        ? this.held
+        : position >= 0
+          ? this.view.a + (position / this.width()) * span
+          : Math.min(this.view.b, run.last);
     const known = this.cover === null ? bar : Math.min(bar, this.cover);
-    const row = Math.max(0, Math.min(window.x.length - 1, Math.round((known - window.first - (window.step - 1) / 2) / window.step)));
+    const row = Math.max(
+      0,
+      Math.min(window.x.length - 1, Math.round((known - window.first - (window.step - 1) / 2) / window.step)),
+    );
     const digits = priceDigits(run.tick);
     for (const pane of this.panes) {
       const pieces: [string, string][] = [];
@@ -498,8 +552,10 @@ export class ChartStack {
         if (window.step > 1) pieces.push([`${window.step} bars a column`, "text-soft"]);
       }
       if (pane.info.kind === "panel") pieces.push([pane.info.name, "font-semibold"]);
-      if (pane.info.kind === "position") pieces.push([pane.info.name, "text-soft"], [signed(window.floating[row] ?? 0, 0), ""]);
-      if (pane.info.kind === "water") pieces.push([`under water ${plain(-(window.drawdown[row] ?? 0), 0)}`, "text-loss"]);
+      if (pane.info.kind === "position")
+        pieces.push([pane.info.name, "text-soft"], [signed(window.floating[row] ?? 0, 0), ""]);
+      if (pane.info.kind === "water")
+        pieces.push([`under water ${plain(-(window.drawdown[row] ?? 0), 0)}`, "text-loss"]);
       if (pane.info.kind === "equity") {
         pieces.push([`equity ${plain(window.equity.value[row] ?? 0, 0)}`, "font-semibold"]);
         pieces.push([`holding ${plain(window.holding[row] ?? 0, 0)}`, "text-soft"]);
@@ -511,7 +567,10 @@ export class ChartStack {
         for (const line of run.scene.lines) {
           if (line.panel !== (pane.info.kind === "price" ? null : pane.info.name)) continue;
           const value = window.lines[line.key]?.value[row];
-          const item = reading(`${line.name} ${value == null ? "unknown" : plain(value, pane.info.kind === "price" ? digits : 2)}`, "");
+          const item = reading(
+            `${line.name} ${value == null ? "unknown" : plain(value, pane.info.kind === "price" ? digits : 2)}`,
+            "",
+          );
           item.style.color = `var(--${line.colors[0]})`;
           children.push(item);
         }
@@ -549,7 +608,8 @@ export class ChartStack {
     this.held = Math.max(run.first, Math.min(this.cover ?? run.last, bar));
     this.heldMoment = moment;
     this.told = null;
-    if (this.held < this.view.a || this.held > this.view.b) this.show(centred(this.held, this.view.b - this.view.a, run.bars));
+    if (this.held < this.view.a || this.held > this.view.b)
+      this.show(centred(this.held, this.view.b - this.view.a, run.bars));
     this.tell(null);
     this.redraw();
     clearTimeout(this.keeping);
@@ -595,7 +655,14 @@ export class ChartStack {
         if (Math.abs(sideways) > Math.abs(event.shiftKey ? 0 : event.deltaY)) {
           this.show(moved(this.view, (sideways / this.width()) * (this.view.b - this.view.a), this.run.bars));
         } else {
-          this.show(zoomed(this.view, this.barAt(event.clientX), Math.exp(Math.max(-120, Math.min(120, event.deltaY)) * 0.0022), this.run.bars));
+          this.show(
+            zoomed(
+              this.view,
+              this.barAt(event.clientX),
+              Math.exp(Math.max(-120, Math.min(120, event.deltaY)) * 0.0022),
+              this.run.bars,
+            ),
+          );
         }
       },
       { passive: false },
@@ -646,7 +713,8 @@ function laneName(lane: string, index: number, onPress: () => void): HTMLButtonE
   made.type = "button";
   made.textContent = lane;
   made.title = `${lane}: go to the next time it turns yes`;
-  made.className = "num legend absolute left-1 z-10 max-w-[60%] cursor-pointer truncate px-1 text-[11px] leading-3 text-soft hover:text-base-content";
+  made.className =
+    "num legend absolute left-1 z-10 max-w-[60%] cursor-pointer truncate px-1 text-[11px] leading-3 text-soft hover:text-base-content";
   made.style.top = `${5 + index * LANE_HEIGHT}px`;
   made.addEventListener("pointerdown", (event) => event.stopPropagation());
   made.addEventListener("click", (event) => {
@@ -662,4 +730,3 @@ function axisTexts(splits: number[], digits: number | undefined): string[] {
   const needed = digits ?? Math.max(0, Math.min(6, Math.ceil(-Math.log10(step || 1) + 0.01)));
   return splits.map((value) => axisText(value, needed));
 }
-

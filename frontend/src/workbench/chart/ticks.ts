@@ -32,7 +32,9 @@ export function zoneOffset(time: number, zone: string): number {
   const key = `${zone} ${Math.floor(time / 86_400)}`;
   const known = offsets.get(key);
   if (known !== undefined) return known;
-  const parts = new Intl.DateTimeFormat("en-US", { timeZone: zone, timeZoneName: "longOffset" }).formatToParts(new Date(time * 1000));
+  const parts = new Intl.DateTimeFormat("en-US", { timeZone: zone, timeZoneName: "longOffset" }).formatToParts(
+    new Date(time * 1000),
+  );
   const name = parts.find((part) => part.type === "timeZoneName")?.value ?? "GMT";
   const found = /GMT([+-])(\d{2}):(\d{2})/.exec(name);
   const offset = found ? (found[1] === "-" ? -1 : 1) * (Number(found[2]) * 3600 + Number(found[3]) * 60) : 0;
@@ -53,7 +55,15 @@ function stampsOf(time: number[], zone: string): Record<Unit, number>[] {
 }
 
 /** Where the time axis is marked: the finest unit whose marks stand at least `apart` pixels from each other. */
-export function timeTicks(x: number[], time: number[], zone: string, a: number, b: number, pixels: number, apart = 74): Tick[] {
+export function timeTicks(
+  x: number[],
+  time: number[],
+  zone: string,
+  a: number,
+  b: number,
+  pixels: number,
+  apart = 74,
+): Tick[] {
   const perBar = pixels / Math.max(1e-9, b - a);
   let start = x.findIndex((bar) => bar >= a);
   if (start < 0) return [];
@@ -67,7 +77,14 @@ export function timeTicks(x: number[], time: number[], zone: string, a: number, 
       const before = all[i - 1]!;
       const now = all[i]!;
       if (before[unit] === now[unit]) continue;
-      const form = before.year !== now.year ? "year" : before.day !== now.day || before.month !== now.month ? (unit === "month" || unit === "year" ? "month" : "day") : "time";
+      const form =
+        before.year !== now.year
+          ? "year"
+          : before.day !== now.day || before.month !== now.month
+            ? unit === "month" || unit === "year"
+              ? "month"
+              : "day"
+            : "time";
       const label = timeText(time[i]!, zone, form);
       const close = found.length > 0 && (x[i]! - found[found.length - 1]!.bar) * perBar < apart;
       if (!close) found.push({ bar: x[i]!, label });

@@ -32,13 +32,18 @@ export function useLanes(run: Run | null, title: string) {
   const own = kept.title === title ? kept : { title, ...readKept(title) };
   const rows = useMemo<LaneRow[]>(() => {
     const lanes = run?.scene.lanes ?? [];
-    const place = (name: string) => (own.order.includes(name) ? own.order.indexOf(name) : own.order.length + lanes.findIndex((lane) => lane.name === name));
+    const place = (name: string) =>
+      own.order.includes(name)
+        ? own.order.indexOf(name)
+        : own.order.length + lanes.findIndex((lane) => lane.name === name);
     const hasNames = lanes.some((lane) => lane.kind === "condition");
     let atFirst = 0;
     return [...lanes]
       .sort((a, b) => place(a.name) - place(b.name))
       .map((lane) => {
-        const isUsual = (lane.kind === "condition" || lane.kind === "alert" || (lane.kind === "rule" && !hasNames)) && atFirst++ < MOST_AT_FIRST;
+        const isUsual =
+          (lane.kind === "condition" || lane.kind === "alert" || (lane.kind === "rule" && !hasNames)) &&
+          atFirst++ < MOST_AT_FIRST;
         return { ...lane, isShown: own.chosen[lane.name] ?? isUsual };
       });
     // eslint-disable-next-line react-hooks/exhaustive-deps
@@ -48,7 +53,8 @@ export function useLanes(run: Run | null, title: string) {
     localStorage.setItem(keyOf(title), JSON.stringify(next));
     setKept({ title, ...next });
   };
-  const show = (name: string, isShown: boolean) => keep({ order: own.order, chosen: { ...own.chosen, [name]: isShown } });
+  const show = (name: string, isShown: boolean) =>
+    keep({ order: own.order, chosen: { ...own.chosen, [name]: isShown } });
   const move = (name: string, by: 1 | -1) => {
     const order = rows.map((row) => row.name);
     const from = order.indexOf(name);

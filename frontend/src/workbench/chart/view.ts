@@ -29,7 +29,8 @@ export function lastTrades(run: Run): View {
   let row = entry_bar.length - 1;
   while (row > 0 && ended !== undefined && ended - entry_bar[row - 1]! < MOST_AT_FIRST * 0.6) row--;
   const begun = entry_bar[row];
-  if (begun === undefined || ended === undefined) return clamped({ a: run.last - Math.min(MOST_AT_FIRST, run.last - run.first + 1), b: run.last + 6 }, run.bars);
+  if (begun === undefined || ended === undefined)
+    return clamped({ a: run.last - Math.min(MOST_AT_FIRST, run.last - run.first + 1), b: run.last + 6 }, run.bars);
   const width = Math.max(FEWEST_AT_FIRST, Math.min(MOST_AT_FIRST, (ended - begun) * 1.5));
   return clamped({ a: ended - width * 0.9, b: ended + width * 0.1 }, run.bars);
 }
@@ -47,7 +48,12 @@ export function centred(bar: number, width: number, bars: number): View {
 }
 
 /** Whether a window of data serves a view: it covers it and has its resolution. */
-export function serves(window: { first: number; step: number; count: number } | null, view: View, step: number, bars: number): boolean {
+export function serves(
+  window: { first: number; step: number; count: number } | null,
+  view: View,
+  step: number,
+  bars: number,
+): boolean {
   if (!window || window.step !== step) return false;
   const end = window.first + window.count * window.step;
   const margin = (view.b - view.a) * 0.25;

@@ -20,11 +20,20 @@ export function FollowBar({ run, follow }: { run: Run; follow: ReturnType<typeof
       <Press label={following.isPlaying ? "Rest (space)" : "Play (space)"} onPress={() => follow.play()}>
         {following.isPlaying ? <Pause size={14} aria-hidden /> : <Play size={14} aria-hidden />}
       </Press>
-      <Picker label="Pace" value={String(following.pace)} options={PACES.map((pace) => ({ value: String(pace), label: `${pace} bar${pace > 1 ? "s" : ""} a second` }))} onChange={(pace) => follow.setPace(Number(pace))} />
+      <Picker
+        label="Pace"
+        value={String(following.pace)}
+        options={PACES.map((pace) => ({ value: String(pace), label: `${pace} bar${pace > 1 ? "s" : ""} a second` }))}
+        onChange={(pace) => follow.setPace(Number(pace))}
+      />
       <Press label="To the next event: an entry or exit (e)" onPress={() => follow.toEvent()}>
         <SkipForward size={14} aria-hidden /> next event
       </Press>
-      <span className="num px-1 text-[11.5px] whitespace-nowrap text-soft" data-testid="follow-left" data-bar={following.bar}>
+      <span
+        className="num px-1 text-[11.5px] whitespace-nowrap text-soft"
+        data-testid="follow-left"
+        data-bar={following.bar}
+      >
         {left === 0 ? "the end" : `${plain(left, 0)} left`}
       </span>
       <Press label="Uncover everything (Escape)" onPress={() => follow.leave()}>
@@ -36,7 +45,13 @@ export function FollowBar({ run, follow }: { run: Run; follow: ReturnType<typeof
 
 function Press({ label, onPress, children }: { label: string; onPress: () => void; children: ReactNode }) {
   return (
-    <button type="button" className="bar-button" aria-label={label.replace(/ \(.*\)$/, "")} title={label} onClick={onPress}>
+    <button
+      type="button"
+      className="bar-button"
+      aria-label={label.replace(/ \(.*\)$/, "")}
+      title={label}
+      onClick={onPress}
+    >
       {children}
     </button>
   );

@@ -17,12 +17,14 @@ export const PACES = [1, 2, 5, 10, 25, 50];
 /** The next bar after one on which a trade begins or ends. */
 function eventAfter(run: Run, bar: number): number {
   let next = run.last;
-  for (const events of [run.trades.entry_bar, run.trades.exit_bar]) for (const at of events) if (at > bar && at < next) next = at;
+  for (const events of [run.trades.entry_bar, run.trades.exit_bar])
+    for (const at of events) if (at > bar && at < next) next = at;
   return next;
 }
 
 /** Whether two runs go over the same bars. */
-const sameBars = (a: Run, b: Run) => a.bars === b.bars && a.timeframe === b.timeframe && a.overview.time[0] === b.overview.time[0];
+const sameBars = (a: Run, b: Run) =>
+  a.bars === b.bars && a.timeframe === b.timeframe && a.overview.time[0] === b.overview.time[0];
 
 /** Going through a run bar by bar with the future covered; its figures are those as if the data ended there. */
 export function useFollow(run: Run | null, ask: AskOnce) {
@@ -30,7 +32,14 @@ export function useFollow(run: Run | null, ask: AskOnce) {
   const [known, setKnown] = useState<{ run: string; bar: number; closed: number; figures: Figures } | null>(null);
   // Where another run goes over the same bars, following goes on at its bar; over others, at the same moment: until that is found all is covered.
   const isMoving = following !== null && run !== null && !sameBars(following.over, run);
-  const now = following && run ? { ...following, run: run.key, bar: isMoving ? run.first : Math.max(run.first, Math.min(run.last, following.bar)) } : null;
+  const now =
+    following && run
+      ? {
+          ...following,
+          run: run.key,
+          bar: isMoving ? run.first : Math.max(run.first, Math.min(run.last, following.bar)),
+        }
+      : null;
   const at = useRef(now);
   useEffect(() => {
     at.current = now;
@@ -40,7 +49,17 @@ export function useFollow(run: Run | null, ask: AskOnce) {
     if (!run || !isMoving || moment === null) return;
     let isWanted = true;
     void ask("bars_at", { run: run.key, times: [moment], closed: true }).then((told) => {
-      if (isWanted) setFollowing((still) => still && { ...still, over: run, run: run.key, bar: told.kind === "answer" ? told.answer.bars[0]! : run.first, isPlaying: false });
+      if (isWanted)
+        setFollowing(
+          (still) =>
+            still && {
+              ...still,
+              over: run,
+              run: run.key,
+              bar: told.kind === "answer" ? told.answer.bars[0]! : run.first,
+              isPlaying: false,
+            },
+        );
     });
     return () => {
       isWanted = false;
@@ -65,7 +84,10 @@ export function useFollow(run: Run | null, ask: AskOnce) {
     }, 1000 / pace);
     return () => window.clearInterval(timer);
   }, [isPlaying, pace, last]);
-  const go = (to: number) => run && at.current && setFollowing({ ...at.current, bar: Math.max(run.first, Math.min(run.last, to)), isPlaying: false });
+  const go = (to: number) =>
+    run &&
+    at.current &&
+    setFollowing({ ...at.current, bar: Math.max(run.first, Math.min(run.last, to)), isPlaying: false });
   return {
     following: now,
     /** Known figures; those of a bar or two before while the next are being worked out. */

@@ -21,9 +21,18 @@ const FEW_TRADES = 30;
 export function Curve({ points, input, value, figure, onSweep, onTake }: Props) {
   const all = curveValues(input);
   if (all.length === 0) return null;
-  const found = points.map((point) => ({ ...point, y: point.figures?.[figure.key] ?? null, isThin: (point.figures?.trades ?? 0) < FEW_TRADES }));
+  const found = points.map((point) => ({
+    ...point,
+    y: point.figures?.[figure.key] ?? null,
+    isThin: (point.figures?.trades ?? 0) < FEW_TRADES,
+  }));
   const known = found.flatMap((point) => (point.y === null ? [] : [point.y]));
-  const said = known.length > 0 ? `${figureText(figure, Math.min(...known))} to ${figureText(figure, Math.max(...known))}` : points.length === all.length ? "no value anywhere" : "working it out…";
+  const said =
+    known.length > 0
+      ? `${figureText(figure, Math.min(...known))} to ${figureText(figure, Math.max(...known))}`
+      : points.length === all.length
+        ? "no value anywhere"
+        : "working it out…";
   const low = Math.min(...known, 0);
   const high = Math.max(...known, 0);
   const y = (at: number) => HEIGHT - 4 - ((at - low) / (high - low || 1)) * (HEIGHT - 8);
@@ -32,13 +41,30 @@ export function Curve({ points, input, value, figure, onSweep, onTake }: Props) 
     const range = sliderRange(input);
     return 8 + ((at - range.low) / (range.high - range.low || 1)) * (WIDTH - 16);
   };
-  const path = found.flatMap((point) => (point.y === null ? [] : [`${x(point.value).toFixed(1)},${y(point.y).toFixed(1)}`])).join(" ");
+  const path = found
+    .flatMap((point) => (point.y === null ? [] : [`${x(point.value).toFixed(1)},${y(point.y).toFixed(1)}`]))
+    .join(" ");
   return (
     <div className="mt-1" data-testid={`curve-${input.name}`}>
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="w-full" preserveAspectRatio="none" height={HEIGHT} role="img" aria-label={`${figure.name} over ${input.name}: ${said}`}>
+      <svg
+        viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+        className="w-full"
+        preserveAspectRatio="none"
+        height={HEIGHT}
+        role="img"
+        aria-label={`${figure.name} over ${input.name}: ${said}`}
+      >
         <line x1="0" x2={WIDTH} y1={y(0)} y2={y(0)} stroke="var(--line)" />
         <line x1={x(value)} x2={x(value)} y1="0" y2={HEIGHT} stroke="var(--brass)" strokeWidth="1.5" />
-        {typeof all[0] === "number" && <polyline points={path} fill="none" stroke="var(--deep)" strokeWidth="1.5" vectorEffect="non-scaling-stroke" />}
+        {typeof all[0] === "number" && (
+          <polyline
+            points={path}
+            fill="none"
+            stroke="var(--deep)"
+            strokeWidth="1.5"
+            vectorEffect="non-scaling-stroke"
+          />
+        )}
         {found.map(
           (point) =>
             point.y !== null && (

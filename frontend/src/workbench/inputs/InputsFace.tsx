@@ -28,12 +28,21 @@ export function InputsFace({ inputs, given, setup, figures, markets, ask, onSwee
   const [of, setOf] = useState("return_over_drawdown");
   const { curves, failed } = useCurves(setup, inputs, ask);
   const figure = figures.find((item) => item.key === of);
-  if (inputs.length === 0) return <p className="p-4 text-soft">This script has no inputs. Write one as `input fast = 12 from 4 to 40`.</p>;
+  if (inputs.length === 0)
+    return <p className="p-4 text-soft">This script has no inputs. Write one as `input fast = 12 from 4 to 40`.</p>;
   return (
     <div className="px-4 py-2">
       <p className="flex items-baseline gap-1 pb-1 text-[12px] text-soft">
         under each number its curve of
-        <Picker label="Figure of the curves" value={of} options={figures.map((item) => ({ value: item.key, label: item.name === "Max drawdown" && item.unit === "percent" ? "Max drawdown, %" : item.name }))} onChange={setOf} />
+        <Picker
+          label="Figure of the curves"
+          value={of}
+          options={figures.map((item) => ({
+            value: item.key,
+            label: item.name === "Max drawdown" && item.unit === "percent" ? "Max drawdown, %" : item.name,
+          }))}
+          onChange={setOf}
+        />
       </p>
       {failed && <p className="text-[12px] text-loss">The curves could not be worked out: {failed}</p>}
       {inputs.map((input) => (
@@ -42,7 +51,18 @@ export function InputsFace({ inputs, given, setup, figures, markets, ask, onSwee
           input={input}
           value={given?.[input.name] ?? input.default}
           markets={markets}
-          curve={figure && setup ? <Curve points={curves[input.name] ?? []} input={input} value={given?.[input.name] ?? input.default} figure={figure} onSweep={() => onSweep(input)} onTake={(value) => onChange(input, value)} /> : null}
+          curve={
+            figure && setup ? (
+              <Curve
+                points={curves[input.name] ?? []}
+                input={input}
+                value={given?.[input.name] ?? input.default}
+                figure={figure}
+                onSweep={() => onSweep(input)}
+                onTake={(value) => onChange(input, value)}
+              />
+            ) : null
+          }
           onChange={(value) => onChange(input, value)}
         />
       ))}
@@ -53,7 +73,19 @@ export function InputsFace({ inputs, given, setup, figures, markets, ask, onSwee
   );
 }
 
-function InputRow({ input, value, markets, curve, onChange }: { input: InputInfo; value: Value; markets: string[]; curve: ReactNode; onChange: (value: Value) => void }) {
+function InputRow({
+  input,
+  value,
+  markets,
+  curve,
+  onChange,
+}: {
+  input: InputInfo;
+  value: Value;
+  markets: string[];
+  curve: ReactNode;
+  onChange: (value: Value) => void;
+}) {
   const isChanged = value !== input.default;
   const id = `input-${input.name}`;
   return (
@@ -78,7 +110,11 @@ function InputRow({ input, value, markets, curve, onChange }: { input: InputInfo
       <Control id={id} input={input} value={value} markets={markets} onChange={onChange} />
       {curve}
       {isChanged && (
-        <button type="button" className="cursor-pointer text-[12px] text-brass hover:underline" onClick={() => onChange(input.default)}>
+        <button
+          type="button"
+          className="cursor-pointer text-[12px] text-brass hover:underline"
+          onClick={() => onChange(input.default)}
+        >
           back to {inputText(input, input.default)}
         </button>
       )}
@@ -86,8 +122,29 @@ function InputRow({ input, value, markets, curve, onChange }: { input: InputInfo
   );
 }
 
-function Control({ id, input, value, markets, onChange }: { id: string; input: InputInfo; value: Value; markets: string[]; onChange: (value: Value) => void }) {
-  if (input.kind === "switch") return <input id={id} type="checkbox" className="toggle toggle-sm" checked={Boolean(value)} onChange={(event) => onChange(event.target.checked)} />;
+function Control({
+  id,
+  input,
+  value,
+  markets,
+  onChange,
+}: {
+  id: string;
+  input: InputInfo;
+  value: Value;
+  markets: string[];
+  onChange: (value: Value) => void;
+}) {
+  if (input.kind === "switch")
+    return (
+      <input
+        id={id}
+        type="checkbox"
+        className="toggle toggle-sm"
+        checked={Boolean(value)}
+        onChange={(event) => onChange(event.target.checked)}
+      />
+    );
   if (input.kind === "choice")
     return (
       <select id={id} className="field" value={String(value)} onChange={(event) => onChange(event.target.value)}>
@@ -109,8 +166,17 @@ function Control({ id, input, value, markets, onChange }: { id: string; input: I
         }}
       />
     );
-  if (input.kind === "timeframe") return <TimeframePicker label={input.name} value={String(value)} onChange={onChange} />;
-  if (input.kind === "market") return <Picker label={input.name} value={String(value)} options={markets.map((symbol) => ({ value: symbol, label: symbol }))} onChange={onChange} />;
+  if (input.kind === "timeframe")
+    return <TimeframePicker label={input.name} value={String(value)} onChange={onChange} />;
+  if (input.kind === "market")
+    return (
+      <Picker
+        label={input.name}
+        value={String(value)}
+        options={markets.map((symbol) => ({ value: symbol, label: symbol }))}
+        onChange={onChange}
+      />
+    );
   const range = sliderRange(input);
   return (
     <div className="flex items-center gap-2">

@@ -36,7 +36,11 @@ function curveKey(setup: Setup, input: InputInfo): string {
 }
 
 /** The curve of every input, point by point in the background, or why they are not there; known curves are kept. */
-export function useCurves(setup: Setup | null, inputs: InputInfo[], ask: AskOnce): { curves: Record<string, CurvePoint[]>; failed: string | null } {
+export function useCurves(
+  setup: Setup | null,
+  inputs: InputInfo[],
+  ask: AskOnce,
+): { curves: Record<string, CurvePoint[]>; failed: string | null } {
   const [curves, setCurves] = useState<Record<string, CurvePoint[]>>({});
   const [failed, setFailed] = useState<string | null>(null);
   const wanted = setup ? JSON.stringify([setup, inputs.map((input) => [input.name, curveValues(input)])]) : "";

@@ -19,10 +19,18 @@ export function Lens({ view, run, onStep, onClose }: Props) {
   const { finer } = view;
   const count = finer.time.length;
   return (
-    <section aria-label="Lens" className="absolute bottom-8 left-3 z-20 w-[452px] border border-base-content bg-base-100 shadow-sm" data-testid="lens" data-bar={view.bar}>
+    <section
+      aria-label="Lens"
+      className="absolute bottom-8 left-3 z-20 w-[452px] border border-base-content bg-base-100 shadow-sm"
+      data-testid="lens"
+      data-bar={view.bar}
+    >
       <header className="flex items-center gap-2 border-b border-line px-3 py-1">
         <h2 className="text-[13px]">
-          {timeText(view.time, run.zone, "full")} <span className="font-normal text-soft">{finer.timeframe === null ? "" : `in ${plain(count, 0)} bars of ${finer.timeframe}`}</span>
+          {timeText(view.time, run.zone, "full")}{" "}
+          <span className="font-normal text-soft">
+            {finer.timeframe === null ? "" : `in ${plain(count, 0)} bars of ${finer.timeframe}`}
+          </span>
         </h2>
         <span className="ml-auto flex gap-1">
           <button type="button" className="bar-button" aria-label="Lens on the bar before" onClick={() => onStep(-1)}>
@@ -37,10 +45,14 @@ export function Lens({ view, run, onStep, onClose }: Props) {
         </span>
       </header>
       <p className="num px-3 pt-1 text-[11.5px] text-soft">
-        open {plain(view.open, digits)} high {plain(view.high, digits)} low {plain(view.low, digits)} close {plain(view.close, digits)}
+        open {plain(view.open, digits)} high {plain(view.high, digits)} low {plain(view.low, digits)} close{" "}
+        {plain(view.close, digits)}
       </p>
       {finer.timeframe === null ? (
-        <p className="px-3 py-2 text-soft">This bar is as fine as what is stored of the market: there is nothing inside it to see. Import finer bars to look into it.</p>
+        <p className="px-3 py-2 text-soft">
+          This bar is as fine as what is stored of the market: there is nothing inside it to see. Import finer bars to
+          look into it.
+        </p>
       ) : (
         <Finer view={view} digits={digits} zone={run.zone} />
       )}
@@ -48,7 +60,10 @@ export function Lens({ view, run, onStep, onClose }: Props) {
         {view.fills.length === 0 && <li className="text-soft">Nothing filled in this bar.</li>}
         {view.fills.map((fill, place) => (
           <li key={place}>
-            <span className={fill.side === "long" ? "font-semibold text-long" : "font-semibold text-short"}>{fill.way === "in" ? `${fill.side} in` : `${fill.side} out`}</span> at <span className="num">{plain(fill.price, digits)}</span>{" "}
+            <span className={fill.side === "long" ? "font-semibold text-long" : "font-semibold text-short"}>
+              {fill.way === "in" ? `${fill.side} in` : `${fill.side} out`}
+            </span>{" "}
+            at <span className="num">{plain(fill.price, digits)}</span>{" "}
             {fill.moment === "inside" ? "inside the bar" : `at its ${fill.moment}`}, by {fill.by}
           </li>
         ))}
@@ -74,7 +89,12 @@ function Finer({ view, digits, zone }: { view: LensView; digits: number; zone: s
     return found < 0 ? 0 : found;
   };
   return (
-    <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="block w-full px-3" role="img" aria-label={`${time.length} finer bars and ${view.fills.length} fills`}>
+    <svg
+      viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
+      className="block w-full px-3"
+      role="img"
+      aria-label={`${time.length} finer bars and ${view.fills.length} fills`}
+    >
       {prices.map((price) => (
         <g key={price}>
           <line x1="0" x2={WIDTH - 60} y1={y(price)} y2={y(price)} stroke="var(--line)" />
@@ -100,13 +120,33 @@ function Finer({ view, digits, zone }: { view: LensView; digits: number; zone: s
         const color = fill.side === "long" ? "var(--long)" : "var(--short)";
         return (
           <g key={place} stroke={color} fill={fill.way === "in" ? color : "var(--panel)"} strokeWidth="1.6">
-            <line x1={Math.max(0, at - 26)} x2={Math.min(WIDTH - 60, at + 26)} y1={y(fill.price)} y2={y(fill.price)} strokeDasharray="3 2" />
-            <rect x={at - 3.5} y={y(fill.price) - 3.5} width="7" height="7" transform={`rotate(45 ${at} ${y(fill.price)})`} />
+            <line
+              x1={Math.max(0, at - 26)}
+              x2={Math.min(WIDTH - 60, at + 26)}
+              y1={y(fill.price)}
+              y2={y(fill.price)}
+              strokeDasharray="3 2"
+            />
+            <rect
+              x={at - 3.5}
+              y={y(fill.price) - 3.5}
+              width="7"
+              height="7"
+              transform={`rotate(45 ${at} ${y(fill.price)})`}
+            />
           </g>
         );
       })}
       {[0, Math.floor(time.length / 2), time.length - 1].map((place, index) => (
-        <text key={index} x={Math.max(18, Math.min(WIDTH - 76, x(place)))} y={HEIGHT - 6} fontSize="10" fill="var(--soft)" textAnchor="middle" className="num">
+        <text
+          key={index}
+          x={Math.max(18, Math.min(WIDTH - 76, x(place)))}
+          y={HEIGHT - 6}
+          fontSize="10"
+          fill="var(--soft)"
+          textAnchor="middle"
+          className="num"
+        >
           {timeText(time[place] ?? 0, zone, "time")}
         </text>
       ))}

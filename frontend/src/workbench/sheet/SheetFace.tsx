@@ -28,7 +28,12 @@ export function SheetFace({ setup, onText }: Props) {
             <h2 className="flex items-center font-semibold">
               {name}
               <span className="ml-auto">
-                <AddRule name={name} examples={examplesFor(examples, kinds)} onAdd={(rule) => onText(added(text, placeFor(rows, section), rule))} disabled={!isCurrent} />
+                <AddRule
+                  name={name}
+                  examples={examplesFor(examples, kinds)}
+                  onAdd={(rule) => onText(added(text, placeFor(rows, section), rule))}
+                  disabled={!isCurrent}
+                />
               </span>
             </h2>
             {own.length === 0 && (
@@ -37,7 +42,13 @@ export function SheetFace({ setup, onText }: Props) {
               </p>
             )}
             {own.map((row) => (
-              <RuleRow key={`${row.start} ${row.text}`} row={row} isCurrent={isCurrent} onReplace={(by) => onText(replaced(text, row.start, row.end, by))} onAdd={(rule) => onText(added(text, row, rule))} />
+              <RuleRow
+                key={`${row.start} ${row.text}`}
+                row={row}
+                isCurrent={isCurrent}
+                onReplace={(by) => onText(replaced(text, row.start, row.end, by))}
+                onAdd={(rule) => onText(added(text, row, rule))}
+              />
             ))}
           </section>
         );
@@ -46,7 +57,17 @@ export function SheetFace({ setup, onText }: Props) {
   );
 }
 
-function RuleRow({ row, isCurrent, onReplace, onAdd }: { row: SheetRow; isCurrent: boolean; onReplace: (by: string) => void; onAdd: (rule: string) => void }) {
+function RuleRow({
+  row,
+  isCurrent,
+  onReplace,
+  onAdd,
+}: {
+  row: SheetRow;
+  isCurrent: boolean;
+  onReplace: (by: string) => void;
+  onAdd: (rule: string) => void;
+}) {
   const [draft, setDraft] = useState<string | null>(null);
   const take = () => {
     if (draft !== null && draft.trim() && draft !== row.text) onReplace(draft.trim());
@@ -84,7 +105,11 @@ function RuleRow({ row, isCurrent, onReplace, onAdd }: { row: SheetRow; isCurren
       />
       <span className="flex flex-none gap-1 text-soft">
         {row.mirror !== null && (
-          <RowButton label={`Mirror for the ${row.side === "long" ? "short" : "long"} side`} disabled={!isCurrent} onPress={() => onAdd(row.mirror!)}>
+          <RowButton
+            label={`Mirror for the ${row.side === "long" ? "short" : "long"} side`}
+            disabled={!isCurrent}
+            onPress={() => onAdd(row.mirror!)}
+          >
             <FlipVertical2 size={14} aria-hidden />
           </RowButton>
         )}
@@ -99,16 +124,43 @@ function RuleRow({ row, isCurrent, onReplace, onAdd }: { row: SheetRow; isCurren
   );
 }
 
-function RowButton({ label, disabled, onPress, children }: { label: string; disabled: boolean; onPress: () => void; children: ReactNode }) {
+function RowButton({
+  label,
+  disabled,
+  onPress,
+  children,
+}: {
+  label: string;
+  disabled: boolean;
+  onPress: () => void;
+  children: ReactNode;
+}) {
   return (
-    <button type="button" className="cursor-pointer p-[3px] hover:text-base-content disabled:opacity-50" aria-label={label} title={label} disabled={disabled} onClick={onPress}>
+    <button
+      type="button"
+      className="cursor-pointer p-[3px] hover:text-base-content disabled:opacity-50"
+      aria-label={label}
+      title={label}
+      disabled={disabled}
+      onClick={onPress}
+    >
       {children}
     </button>
   );
 }
 
 /** Worked examples in the market's own numbers, and a rule in one's own words. */
-function AddRule({ name, examples, onAdd, disabled }: { name: string; examples: RuleExample[]; onAdd: (rule: string) => void; disabled: boolean }) {
+function AddRule({
+  name,
+  examples,
+  onAdd,
+  disabled,
+}: {
+  name: string;
+  examples: RuleExample[];
+  onAdd: (rule: string) => void;
+  disabled: boolean;
+}) {
   const [own, setOwn] = useState("");
   const face = (
     <>
@@ -126,7 +178,12 @@ function AddRule({ name, examples, onAdd, disabled }: { name: string; examples: 
         return (
           <span className="flex w-80 flex-col py-1 font-normal">
             {examples.map((example) => (
-              <button key={example.text} type="button" className="cursor-pointer px-3 py-1 text-left hover:bg-shallow focus:bg-shallow" onClick={() => add(example.text)}>
+              <button
+                key={example.text}
+                type="button"
+                className="cursor-pointer px-3 py-1 text-left hover:bg-shallow focus:bg-shallow"
+                onClick={() => add(example.text)}
+              >
                 <span className="num block text-[12.5px] whitespace-pre-wrap">{example.text}</span>
                 <span className="block text-[11.5px] text-soft">{example.said}</span>
               </button>

@@ -4,9 +4,24 @@ export type Section = "entries" | "exits" | "protection" | "windows" | "size";
 
 /** The sections of the plan in the order in which a trade meets them, and which worked examples belong to each. */
 export const SECTIONS: { section: Section; name: string; none: string; examples: string[] }[] = [
-  { section: "entries", name: "Entries", none: "Nothing enters yet: write `enter long when …`, or make rules from the conditions.", examples: [] },
-  { section: "exits", name: "Exits", none: "Only protection and the end of the data close a position.", examples: ["exit"] },
-  { section: "protection", name: "Protection", none: "No stop and no target: a position can lose without end.", examples: ["stop", "target"] },
+  {
+    section: "entries",
+    name: "Entries",
+    none: "Nothing enters yet: write `enter long when …`, or make rules from the conditions.",
+    examples: [],
+  },
+  {
+    section: "exits",
+    name: "Exits",
+    none: "Only protection and the end of the data close a position.",
+    examples: ["exit"],
+  },
+  {
+    section: "protection",
+    name: "Protection",
+    none: "No stop and no target: a position can lose without end.",
+    examples: ["stop", "target"],
+  },
   { section: "windows", name: "When entries are allowed", none: "At any time.", examples: ["window"] },
   { section: "size", name: "How much", none: "All of the equity, by default.", examples: ["size"] },
 ];

@@ -13,10 +13,20 @@ export function BarNote({ found, isCovered, zone }: Props) {
   const said = found.happened.length ? found.happened : found.why;
   const signals = isCovered ? [] : Object.entries(found.signals).map(([side, sentence]) => `${side}: ${sentence}`);
   return (
-    <div className="max-h-[34%] flex-none overflow-auto border-t border-line px-4 py-2" role="region" aria-label="Why here" data-testid="bar-note" data-time={found.time}>
+    <div
+      className="max-h-[34%] flex-none overflow-auto border-t border-line px-4 py-2"
+      role="region"
+      aria-label="Why here"
+      data-testid="bar-note"
+      data-time={found.time}
+    >
       <p className="flex items-baseline gap-2">
         <span className="num text-soft">{timeText(Date.parse(found.time) / 1000, zone, "full")}</span>
-        <span className={found.position === "long" ? "text-long" : found.position === "short" ? "text-short" : "text-soft"}>{found.position ?? "flat"}</span>
+        <span
+          className={found.position === "long" ? "text-long" : found.position === "short" ? "text-short" : "text-soft"}
+        >
+          {found.position ?? "flat"}
+        </span>
       </p>
       {[...said, ...found.waiting].map((line) => (
         <p key={line}>

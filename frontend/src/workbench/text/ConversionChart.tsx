@@ -14,7 +14,13 @@ export interface Conversion {
   tolerance: number;
   first: Place | null;
   largest: Place | null;
-  chart: { first: number; time: number[]; found: (number | null)[]; original: (number | null)[]; difference: (number | null)[] };
+  chart: {
+    first: number;
+    time: number[];
+    found: (number | null)[];
+    original: (number | null)[];
+    difference: (number | null)[];
+  };
 }
 
 const WIDTH = 900;
@@ -31,13 +37,26 @@ export function ConversionChart({ result }: { result: Conversion }) {
   const day = (time: number | undefined) => new Date((time ?? 0) * 1000).toISOString().slice(0, 16).replace("T", " ");
   return (
     <figure>
-      <svg viewBox={`0 0 ${WIDTH} 270`} width="100%" role="img" aria-label={`${result.name} and ${result.column} around the first difference`}>
+      <svg
+        viewBox={`0 0 ${WIDTH} 270`}
+        width="100%"
+        role="img"
+        aria-label={`${result.name} and ${result.column} around the first difference`}
+      >
         <path d={line(chart.original, x, y)} fill="none" stroke="var(--brass)" strokeWidth="4" opacity="0.55" />
         <path d={line(chart.found, x, y)} fill="none" stroke="var(--long)" strokeWidth="1.4" />
         <line x1="0" x2={WIDTH} y1="230" y2="230" stroke="var(--line)" />
         {chart.difference.map((value, bar) =>
           value !== null && Math.abs(value) > result.tolerance ? (
-            <line key={bar} x1={x(bar)} x2={x(bar)} y1="230" y2={230 - (value / most) * 30} stroke="var(--loss)" strokeWidth={(WIDTH / chart.time.length) * 0.7} />
+            <line
+              key={bar}
+              x1={x(bar)}
+              x2={x(bar)}
+              y1="230"
+              y2={230 - (value / most) * 30}
+              stroke="var(--loss)"
+              strokeWidth={(WIDTH / chart.time.length) * 0.7}
+            />
           ) : null,
         )}
       </svg>

@@ -29,7 +29,19 @@ const MANY = 4;
 const REST_MS = 350;
 
 /** The script as text, with what the checker says about it and what can be done with it. */
-export function TextFace({ title, text, setup, explained, isQuiet, isCovered, zone, onText, onSave, onTool, onOpenScript }: Props) {
+export function TextFace({
+  title,
+  text,
+  setup,
+  explained,
+  isQuiet,
+  isCovered,
+  zone,
+  onText,
+  onSave,
+  onTool,
+  onOpenScript,
+}: Props) {
   const host = useRef<HTMLDivElement>(null);
   const editor = useRef<ScriptEditor | null>(null);
   const first = useRef({ title, text });
@@ -50,7 +62,10 @@ export function TextFace({ title, text, setup, explained, isQuiet, isCovered, zo
       onFindings: (next) => {
         // A half-written word is no mistake yet: what is wrong is said once the hands rest.
         window.clearTimeout(said.current);
-        said.current = window.setTimeout(() => setFound(next), next.some((item) => item.severity === "error") ? REST_MS : 0);
+        said.current = window.setTimeout(
+          () => setFound(next),
+          next.some((item) => item.severity === "error") ? REST_MS : 0,
+        );
       },
       onHelp: setHelp,
       onTools: () => setToolsOpen(true),
@@ -78,9 +93,20 @@ export function TextFace({ title, text, setup, explained, isQuiet, isCovered, zo
       <Readings explained={explained} isQuiet={isQuiet} isCovered={isCovered} zone={zone} onRead={read} />
       {help && <WordHelp found={help} onClose={() => setHelp(null)} />}
       {isCalm ? (
-        <ToChange errors={errors} onGo={(item) => editor.current?.goTo(item)} onMend={(item) => editor.current?.mend(item)} onMendAll={() => editor.current?.mendAll(errors)} />
+        <ToChange
+          errors={errors}
+          onGo={(item) => editor.current?.goTo(item)}
+          onMend={(item) => editor.current?.mend(item)}
+          onMendAll={() => editor.current?.mendAll(errors)}
+        />
       ) : (
-        leading && <Leading item={leading} onGo={() => editor.current?.goTo(leading)} onMend={() => editor.current?.mend(leading)} />
+        leading && (
+          <Leading
+            item={leading}
+            onGo={() => editor.current?.goTo(leading)}
+            onMend={() => editor.current?.mend(leading)}
+          />
+        )
       )}
       <div className="flex h-8 flex-none items-center gap-3 border-t border-line px-4 text-[12px]">
         {found === null ? (
@@ -90,7 +116,12 @@ export function TextFace({ title, text, setup, explained, isQuiet, isCovered, zo
         ) : (
           <span className="text-loss">✕ {errors.length === 1 ? "1 error" : `${errors.length} errors`}</span>
         )}
-        {others > 0 && <Others items={found?.filter((item) => item.severity !== "error") ?? []} onGo={(item) => editor.current?.goTo(item)} />}
+        {others > 0 && (
+          <Others
+            items={found?.filter((item) => item.severity !== "error") ?? []}
+            onGo={(item) => editor.current?.goTo(item)}
+          />
+        )}
         <TextTools
           className="ml-auto"
           isOpen={toolsOpen}
@@ -110,7 +141,13 @@ export function TextFace({ title, text, setup, explained, isQuiet, isCovered, zo
 }
 
 /** The bar that is read, in the text and below it: drawn anew with every bar, while the text around it rests. */
-function Readings({ explained, isQuiet, isCovered, zone, onRead }: Pick<Props, "explained" | "isQuiet" | "isCovered" | "zone"> & { onRead: (bar: BarExplained | null) => void }) {
+function Readings({
+  explained,
+  isQuiet,
+  isCovered,
+  zone,
+  onRead,
+}: Pick<Props, "explained" | "isQuiet" | "isCovered" | "zone"> & { onRead: (bar: BarExplained | null) => void }) {
   const now = useHeld(explained);
   const bar = isQuiet ? null : now;
   useEffect(() => onRead(bar), [bar, onRead]);
@@ -145,7 +182,17 @@ function Leading({ item, onGo, onMend }: { item: Finding; onGo: () => void; onMe
 }
 
 /** Many mistakes at once, as after pasting a text of another language: what to change, in order. */
-function ToChange({ errors, onGo, onMend, onMendAll }: { errors: Finding[]; onGo: (item: Finding) => void; onMend: (item: Finding) => void; onMendAll: () => void }) {
+function ToChange({
+  errors,
+  onGo,
+  onMend,
+  onMendAll,
+}: {
+  errors: Finding[];
+  onGo: (item: Finding) => void;
+  onMend: (item: Finding) => void;
+  onMendAll: () => void;
+}) {
   const sure = errors.filter((item) => item.mend).length;
   return (
     <div className="flex max-h-[38%] flex-none flex-col border-t border-line" role="status" aria-label="What to change">
@@ -160,14 +207,22 @@ function ToChange({ errors, onGo, onMend, onMendAll }: { errors: Finding[]; onGo
       <ol className="min-h-0 flex-1 overflow-auto px-4 pb-2">
         {errors.map((item, index) => (
           <li key={index} className="flex items-baseline gap-2 border-b border-line py-1">
-            <button type="button" className="num w-14 flex-none cursor-pointer text-left text-long hover:underline" onClick={() => onGo(item)}>
+            <button
+              type="button"
+              className="num w-14 flex-none cursor-pointer text-left text-long hover:underline"
+              onClick={() => onGo(item)}
+            >
               line {item.line}
             </button>
             <span className="min-w-0 flex-1" title={item.why}>
               <Said text={item.message} />
             </span>
             {item.mend && (
-              <button type="button" className="num flex-none cursor-pointer text-long hover:underline" onClick={() => onMend(item)}>
+              <button
+                type="button"
+                className="num flex-none cursor-pointer text-long hover:underline"
+                onClick={() => onMend(item)}
+              >
                 {item.mend.text || "leave out"}
               </button>
             )}
@@ -181,7 +236,12 @@ function ToChange({ errors, onGo, onMend, onMendAll }: { errors: Finding[]; onGo
 function Others({ items, onGo }: { items: Finding[]; onGo: (item: Finding) => void }) {
   const firstItem = items[0];
   return (
-    <button type="button" className="cursor-pointer text-soft hover:underline" title={items.map((item) => `line ${item.line}: ${item.message}`).join("\n")} onClick={() => firstItem && onGo(firstItem)}>
+    <button
+      type="button"
+      className="cursor-pointer text-soft hover:underline"
+      title={items.map((item) => `line ${item.line}: ${item.message}`).join("\n")}
+      onClick={() => firstItem && onGo(firstItem)}
+    >
       {items.length === 1 ? "1 note" : `${items.length} notes`}
     </button>
   );

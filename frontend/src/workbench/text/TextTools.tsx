@@ -58,7 +58,15 @@ export function TextTools({ className, isOpen, onOpen, actions, onAction, onTool
   };
   return (
     <div className={`relative ${className}`}>
-      <button ref={button} type="button" className="plain-button !py-0" aria-haspopup="menu" aria-expanded={isOpen} title="Ctrl ." onClick={() => onOpen(!isOpen)}>
+      <button
+        ref={button}
+        type="button"
+        className="plain-button !py-0"
+        aria-haspopup="menu"
+        aria-expanded={isOpen}
+        title="Ctrl ."
+        onClick={() => onOpen(!isOpen)}
+      >
         Tools
       </button>
       {isOpen && (
@@ -94,7 +102,12 @@ export function TextTools({ className, isOpen, onOpen, actions, onAction, onTool
 
 function Row({ label, hint, onPress }: { label: string; hint?: string; onPress: () => void }) {
   return (
-    <button type="button" role="menuitem" className="flex w-full cursor-pointer items-baseline px-3 py-1 text-left text-[13px] hover:bg-shallow focus:bg-shallow" onClick={onPress}>
+    <button
+      type="button"
+      role="menuitem"
+      className="flex w-full cursor-pointer items-baseline px-3 py-1 text-left text-[13px] hover:bg-shallow focus:bg-shallow"
+      onClick={onPress}
+    >
       <span>{label.replaceAll("`", "")}</span>
       {hint && <span className="ml-auto pl-3 text-[11px] text-soft">{hint}</span>}
     </button>

@@ -98,7 +98,13 @@ const pairs = EditorState.languageData.of((state, offset) => {
 
 /** What is offered while one types, and how it is taken: the text comes out as it was typed unless it is asked otherwise. */
 export const completing: Extension = [
-  autocompletion({ icons: false, selectOnOpen: false, interactionDelay: 0, defaultKeymap: false, override: [proposing(serverCompletionSource)] }),
+  autocompletion({
+    icons: false,
+    selectOnOpen: false,
+    interactionDelay: 0,
+    defaultKeymap: false,
+    override: [proposing(serverCompletionSource)],
+  }),
   taking,
   keys,
   closeBrackets(),

@@ -1,6 +1,16 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, conversionNamesQuery, readBackQuery, unwrap, type FigureInfo, type Figures, type KeptRun, type Script, type Setup } from "@/api";
+import {
+  api,
+  conversionNamesQuery,
+  readBackQuery,
+  unwrap,
+  type FigureInfo,
+  type Figures,
+  type KeptRun,
+  type Script,
+  type Setup,
+} from "@/api";
 import { dateText, Dialog, difference, figureText, Loading, Picker, Said, Trouble } from "@/ui";
 import { ConversionChart, type Conversion } from "./ConversionChart";
 import { Differences } from "./Differences";
@@ -31,13 +41,24 @@ export function ReadBack({ setup, onClose }: Closing & { setup: Setup }) {
 }
 
 /** Any two versions side by side, and the way back to one. */
-export function Versions({ script, text, onTake, onClose }: Closing & { script: Script; text: string; onTake: (text: string) => void }) {
+export function Versions({
+  script,
+  text,
+  onTake,
+  onClose,
+}: Closing & { script: Script; text: string; onTake: (text: string) => void }) {
   const versions = [...script.versions].reverse();
-  const [left, setLeft] = useState(String(versions[text === versions[0]?.text ? 1 : 0]?.number ?? versions[0]?.number ?? ""));
+  const [left, setLeft] = useState(
+    String(versions[text === versions[0]?.text ? 1 : 0]?.number ?? versions[0]?.number ?? ""),
+  );
   const [right, setRight] = useState("now");
-  const names = versions.map((version) => ({ value: String(version.number), label: `v${version.number} of ${dateText(version.created)}` }));
+  const names = versions.map((version) => ({
+    value: String(version.number),
+    label: `v${version.number} of ${dateText(version.created)}`,
+  }));
   const options = [{ value: "now", label: "the text as it is now" }, ...names];
-  const of = (name: string) => (name === "now" ? text : (versions.find((version) => String(version.number) === name)?.text ?? ""));
+  const of = (name: string) =>
+    name === "now" ? text : (versions.find((version) => String(version.number) === name)?.text ?? "");
   return (
     <Dialog title={`Versions of ${script.title}`} onClose={onClose} wide>
       <div className="flex flex-none items-center gap-3 px-4 py-2">
@@ -46,7 +67,12 @@ export function Versions({ script, text, onTake, onClose }: Closing & { script: 
         <Picker label="Later text" value={right} options={options} onChange={setRight} />
         {of(left) === of(right) && <span className="text-soft">the same text</span>}
         {left !== "now" && (
-          <button type="button" className="plain-button ml-auto" disabled={of(left) === text} onClick={() => (onTake(of(left)), onClose())}>
+          <button
+            type="button"
+            className="plain-button ml-auto"
+            disabled={of(left) === text}
+            onClick={() => (onTake(of(left)), onClose())}
+          >
             Go back to v{left}
           </button>
         )}
@@ -57,13 +83,24 @@ export function Versions({ script, text, onTake, onClose }: Closing & { script: 
 }
 
 /** Another text beside the one in view. */
-export function Compared({ name, before, after, onTake, onClose }: Closing & { name: string; before: string; after: string; onTake: (text: string) => void }) {
+export function Compared({
+  name,
+  before,
+  after,
+  onTake,
+  onClose,
+}: Closing & { name: string; before: string; after: string; onTake: (text: string) => void }) {
   return (
     <Dialog title={`The text here against ${name}`} onClose={onClose} wide>
       <div className="flex flex-none items-center gap-3 px-4 py-2">
         <span className="text-soft">left: {name}; right: the text here</span>
         {before === after && <span>the same text</span>}
-        <button type="button" className="plain-button ml-auto" disabled={before === after} onClick={() => (onTake(before), onClose())}>
+        <button
+          type="button"
+          className="plain-button ml-auto"
+          disabled={before === after}
+          onClick={() => (onTake(before), onClose())}
+        >
           Take {name}
         </button>
       </div>
@@ -73,7 +110,20 @@ export function Compared({ name, before, after, onTake, onClose }: Closing & { n
 }
 
 /** The pinned run's text and setup against those of now. */
-export function Changed({ pinned, setup, all, figures, onTake, onClose }: Closing & { pinned: KeptRun | null; setup: Setup; all: Figures | null; figures: FigureInfo[]; onTake: (text: string) => void }) {
+export function Changed({
+  pinned,
+  setup,
+  all,
+  figures,
+  onTake,
+  onClose,
+}: Closing & {
+  pinned: KeptRun | null;
+  setup: Setup;
+  all: Figures | null;
+  figures: FigureInfo[];
+  onTake: (text: string) => void;
+}) {
   if (!pinned)
     return (
       <Dialog title="What changed since the pinned run" onClose={onClose}>
@@ -85,7 +135,12 @@ export function Changed({ pinned, setup, all, figures, onTake, onClose }: Closin
     <Dialog title={`What changed since pinned run ${pinned.number}`} onClose={onClose} wide>
       <div className="flex flex-none items-center gap-3 px-4 py-2">
         <span>{changed.length > 0 ? changed.join("; ") : "Market, dates, account and inputs are the same"}.</span>
-        <button type="button" className="plain-button ml-auto" disabled={pinned.setup.text === setup.text} onClick={() => (onTake(pinned.setup.text), onClose())}>
+        <button
+          type="button"
+          className="plain-button ml-auto"
+          disabled={pinned.setup.text === setup.text}
+          onClick={() => (onTake(pinned.setup.text), onClose())}
+        >
           Go back to its text
         </button>
       </div>
@@ -98,15 +153,26 @@ export function Changed({ pinned, setup, all, figures, onTake, onClose }: Closin
 /** All figures of two runs, each with its difference. */
 function EveryFigure({ before, after, figures }: { before: Figures; after: Figures; figures: FigureInfo[] }) {
   return (
-    <dl className="columns-2 gap-8 border-t border-line px-4 py-3" aria-label="Every figure, now and pinned" data-testid="every-figure">
+    <dl
+      className="columns-2 gap-8 border-t border-line px-4 py-3"
+      aria-label="Every figure, now and pinned"
+      data-testid="every-figure"
+    >
       {figures.map((figure) => {
         const change = difference(figure, after[figure.key], before[figure.key]);
         return (
-          <div key={figure.key} className="flex items-baseline gap-2 border-b border-line py-[2px]" title={figure.meaning}>
+          <div
+            key={figure.key}
+            className="flex items-baseline gap-2 border-b border-line py-[2px]"
+            title={figure.meaning}
+          >
             <dt className="flex-1 text-soft">{figure.name}</dt>
             <dd className="num w-24 text-right font-semibold">{figureText(figure, after[figure.key])}</dd>
             <dd className="num w-24 text-right text-soft">{figureText(figure, before[figure.key])}</dd>
-            <dd className={`num w-24 text-right text-[12px] ${!change || change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`} data-difference={figure.key}>
+            <dd
+              className={`num w-24 text-right text-[12px] ${!change || change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`}
+              data-difference={figure.key}
+            >
               {change?.text ?? ""}
             </dd>
           </div>
@@ -158,33 +224,58 @@ export function AskElsewhere({ text, onTake, onClose }: Closing & { text: string
       <div className="flex flex-none flex-col gap-2 px-4 py-3">
         <label className="flex flex-col gap-1">
           <span>1. What should the script become?</span>
-          <textarea className="field h-14 p-2" value={wish} onChange={(event) => setWish(event.target.value)} placeholder="Add a trailing stop, and trade only in the morning." />
+          <textarea
+            className="field h-14 p-2"
+            value={wish}
+            onChange={(event) => setWish(event.target.value)}
+            placeholder="Add a trailing stop, and trade only in the morning."
+          />
         </label>
         <div className="flex items-center gap-3">
           <button type="button" className="main-button" disabled={copied.isPending} onClick={() => copied.mutate()}>
             Copy the brief
           </button>
           <span className="text-soft">
-            {copied.data ? `Copied, ${copied.data.toLocaleString("en")} characters: paste it to any assistant.` : "It holds the language in a page, every function, this script, what is wrong with it, and the wish."}
+            {copied.data
+              ? `Copied, ${copied.data.toLocaleString("en")} characters: paste it to any assistant.`
+              : "It holds the language in a page, every function, this script, what is wrong with it, and the wish."}
           </span>
         </div>
         {copied.error && <Trouble error={`${copied.error.message}`} />}
         <label className="flex flex-col gap-1">
           <span>2. Paste the answer</span>
-          <textarea className="field num h-24 p-2" value={answer} onChange={(event) => setAnswer(event.target.value)} aria-label="The answer" />
+          <textarea
+            className="field num h-24 p-2"
+            value={answer}
+            onChange={(event) => setAnswer(event.target.value)}
+            aria-label="The answer"
+          />
         </label>
       </div>
       {fresh.trim() !== "" && (
         <>
           <div className="flex flex-none items-center gap-3 px-4 pb-2">
             <span>3. What it changes:</span>
-            {judged.data && (judged.data.errors === 0 ? <span className="text-gain">✓ checks clean</span> : <span className="text-loss">✕ {judged.data.errors === 1 ? "1 error" : `${judged.data.errors} errors`}</span>)}
-            {judged.data && judged.data.errors > 0 && <CopyButton text={`${fresh}\n\nThis is wrong with it:\n${judged.data.text}`} label="Copy what is wrong" />}
+            {judged.data &&
+              (judged.data.errors === 0 ? (
+                <span className="text-gain">✓ checks clean</span>
+              ) : (
+                <span className="text-loss">
+                  ✕ {judged.data.errors === 1 ? "1 error" : `${judged.data.errors} errors`}
+                </span>
+              ))}
+            {judged.data && judged.data.errors > 0 && (
+              <CopyButton text={`${fresh}\n\nThis is wrong with it:\n${judged.data.text}`} label="Copy what is wrong" />
+            )}
             <button type="button" className="main-button ml-auto" onClick={() => (onTake(fresh), onClose())}>
               Take it as the new text
             </button>
           </div>
-          {judged.data && judged.data.errors > 0 && <pre className="num max-h-28 flex-none overflow-auto px-4 pb-2 whitespace-pre-wrap text-loss">{judged.data.text.replaceAll("`", "")}</pre>}
+          {judged.data && judged.data.errors > 0 && (
+            <pre className="num max-h-28 flex-none overflow-auto px-4 pb-2 whitespace-pre-wrap text-loss">
+              {judged.data.text.replaceAll("`", "")}
+            </pre>
+          )}
           <Differences before={text} after={fresh} />
         </>
       )}
@@ -206,7 +297,10 @@ export function CheckConversion({ setup, onGo, onClose }: Closing & { setup: Set
   const name = chosen.name ?? names.data?.names.find((item) => item === column) ?? names.data?.names[0] ?? "";
   const result = useQuery({
     queryKey: ["conversion", setup, name, column],
-    queryFn: async ({ signal }) => (await unwrap(api.POST("/api/texts/conversion", { body: { setup, name, column }, signal }))) as unknown as Conversion,
+    queryFn: async ({ signal }) =>
+      (await unwrap(
+        api.POST("/api/texts/conversion", { body: { setup, name, column }, signal }),
+      )) as unknown as Conversion,
     enabled: name !== "" && column !== "",
   });
   return (
@@ -215,15 +309,26 @@ export function CheckConversion({ setup, onGo, onClose }: Closing & { setup: Set
       {names.error && <Trouble error={names.error.message} />}
       {names.data && names.data.columns.length === 0 && (
         <p className="px-4 py-4">
-          The bars of {setup.market} have no further column. Import them with the original's values as one more column of the file (time,open,high,low,close,volume,ref), then compare here.
+          The bars of {setup.market} have no further column. Import them with the original's values as one more column
+          of the file (time,open,high,low,close,volume,ref), then compare here.
         </p>
       )}
       {names.data && names.data.columns.length > 0 && (
         <div className="flex min-h-0 flex-1 flex-col gap-3 px-4 py-3">
           <div className="flex items-center gap-3">
-            <Picker label="Name of the script" value={name} options={names.data.names.map((value) => ({ value, label: value }))} onChange={(value) => setChosen({ ...chosen, name: value })} />
+            <Picker
+              label="Name of the script"
+              value={name}
+              options={names.data.names.map((value) => ({ value, label: value }))}
+              onChange={(value) => setChosen({ ...chosen, name: value })}
+            />
             <span className="text-soft">against the column</span>
-            <Picker label="Column of the bars" value={column} options={names.data.columns.map((value) => ({ value, label: value }))} onChange={(value) => setChosen({ ...chosen, column: value })} />
+            <Picker
+              label="Column of the bars"
+              value={column}
+              options={names.data.columns.map((value) => ({ value, label: value }))}
+              onChange={(value) => setChosen({ ...chosen, column: value })}
+            />
           </div>
           {result.error && <Trouble error={result.error.message} />}
           {result.data && (
@@ -237,10 +342,15 @@ export function CheckConversion({ setup, onGo, onClose }: Closing & { setup: Set
                   place && (
                     <p key={index}>
                       {index === 0 ? "First" : "Largest"} difference:{" "}
-                      <button type="button" className="cursor-pointer text-long hover:underline" onClick={() => (onGo(place.time), onClose())}>
+                      <button
+                        type="button"
+                        className="cursor-pointer text-long hover:underline"
+                        onClick={() => (onGo(place.time), onClose())}
+                      >
                         {place.time.replace("T", " ").replace("Z", " UTC")}
                       </button>
-                      , <span className="num">{place.found.toPrecision(8)}</span> instead of <span className="num">{place.original.toPrecision(8)}</span>
+                      , <span className="num">{place.found.toPrecision(8)}</span> instead of{" "}
+                      <span className="num">{place.original.toPrecision(8)}</span>
                     </p>
                   ),
               )}
@@ -256,7 +366,11 @@ export function CheckConversion({ setup, onGo, onClose }: Closing & { setup: Set
 function CopyButton({ text, label }: { text: string; label: string }) {
   const [done, setDone] = useState(false);
   return (
-    <button type="button" className="plain-button" onClick={() => void navigator.clipboard.writeText(text).then(() => setDone(true))}>
+    <button
+      type="button"
+      className="plain-button"
+      onClick={() => void navigator.clipboard.writeText(text).then(() => setDone(true))}
+    >
       {done ? "Copied" : label}
     </button>
   );

@@ -2,7 +2,14 @@ import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { bracketMatching } from "@codemirror/language";
 import { highlightSelectionMatches, searchKeymap } from "@codemirror/search";
 import { EditorState } from "@codemirror/state";
-import { EditorView, drawSelection, highlightActiveLine, highlightActiveLineGutter, keymap, lineNumbers } from "@codemirror/view";
+import {
+  EditorView,
+  drawSelection,
+  highlightActiveLine,
+  highlightActiveLineGutter,
+  keymap,
+  lineNumbers,
+} from "@codemirror/view";
 import { findReferences, formatDocument, renameSymbol } from "@codemirror/lsp-client";
 import { completing } from "./completing";
 import { scriptLook } from "./highlight";
@@ -46,7 +53,11 @@ export class ScriptEditor {
           EditorView.contentAttributes.of({ "aria-label": "Script text", tabindex: "0" }),
           keymap.of([
             { key: "Mod-s", preventDefault: true, run: () => (handlers.onSave(), true) },
-            { key: "F1", preventDefault: true, run: (view) => (void this.link.explain(view, view.state.selection.main.head).then(handlers.onHelp), true) },
+            {
+              key: "F1",
+              preventDefault: true,
+              run: (view) => (void this.link.explain(view, view.state.selection.main.head).then(handlers.onHelp), true),
+            },
             { key: "Mod-.", preventDefault: true, run: () => (handlers.onTools(), true) },
           ]),
           this.link.extensions(handlers.onOpenScript),
@@ -63,7 +74,8 @@ export class ScriptEditor {
 
   /** Keep the cursor in sight when what stands below the text takes more room. */
   private keepCursorInSight(): void {
-    if (this.view.hasFocus) this.view.dispatch({ effects: EditorView.scrollIntoView(this.view.state.selection.main.head) });
+    if (this.view.hasFocus)
+      this.view.dispatch({ effects: EditorView.scrollIntoView(this.view.state.selection.main.head) });
   }
 
   /** Another text takes the place of this one, as one step that can be undone. */
@@ -83,13 +95,18 @@ export class ScriptEditor {
 
   /** Make every mend that is sure, as one step. */
   mendAll(items: Finding[]): void {
-    const changes = items.flatMap((item) => (item.mend ? [{ from: item.mend.from, to: item.mend.to, insert: item.mend.text }] : []));
+    const changes = items.flatMap((item) =>
+      item.mend ? [{ from: item.mend.from, to: item.mend.to, insert: item.mend.text }] : [],
+    );
     this.view.dispatch({ changes, userEvent: "input.mend" });
     this.view.focus();
   }
 
   goTo(item: Finding): void {
-    this.view.dispatch({ selection: { anchor: item.from }, effects: EditorView.scrollIntoView(item.from, { y: "center" }) });
+    this.view.dispatch({
+      selection: { anchor: item.from },
+      effects: EditorView.scrollIntoView(item.from, { y: "center" }),
+    });
     this.view.focus();
   }
 

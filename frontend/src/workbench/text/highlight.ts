@@ -1,7 +1,10 @@
 import { HighlightStyle, StreamLanguage, syntaxHighlighting } from "@codemirror/language";
 import { tags } from "@lezer/highlight";
 
-const STATEMENTS = "title note input define carry use draw level shade mark tint alert enter exit stop target trail breakeven window months dates flat limit pause opposite size zone".split(" ");
+const STATEMENTS =
+  "title note input define carry use draw level shade mark tint alert enter exit stop target trail breakeven window months dates flat limit pause opposite size zone".split(
+    " ",
+  );
 const WORDS = new Set(
   "where starting and or not then unless later than all total yes no unknown in is if else on off forming from to step one of crosses meets above below when only color named as long short at after bars days risk equity units cash max pips ticks points R session week end reverse ignore market once plus take lots with version entries losses loss per day".split(
     " ",
@@ -19,7 +22,13 @@ const language = StreamLanguage.define<{ lineStart: boolean }>({
     state.lineStart = false;
     if (stream.match(/^#.*/)) return "comment";
     if (stream.match(/^"(?:\\"|[^"])*"?/)) return "string";
-    if (stream.match(/^\d{4}-\d{2}-\d{2}/) || stream.match(/^\d{1,2}:\d{2}/) || stream.match(/^\d+[mhdw]\b/) || stream.match(/^\d+(\.\d+)?%?/)) return "number";
+    if (
+      stream.match(/^\d{4}-\d{2}-\d{2}/) ||
+      stream.match(/^\d{1,2}:\d{2}/) ||
+      stream.match(/^\d+[mhdw]\b/) ||
+      stream.match(/^\d+(\.\d+)?%?/)
+    )
+      return "number";
     const word = stream.match(/^[A-Za-z_][A-Za-z0-9_]*/);
     if (word && word !== true) {
       const name = word[0];

@@ -1,4 +1,12 @@
-import { LSPClient, LSPPlugin, findReferences, formatDocument, renameSymbol, signatureHelp, type Transport } from "@codemirror/lsp-client";
+import {
+  LSPClient,
+  LSPPlugin,
+  findReferences,
+  formatDocument,
+  renameSymbol,
+  signatureHelp,
+  type Transport,
+} from "@codemirror/lsp-client";
 import { setDiagnostics, type Diagnostic as Underline } from "@codemirror/lint";
 import type { Extension } from "@codemirror/state";
 import { EditorView, hoverTooltip, keymap, type Tooltip } from "@codemirror/view";
@@ -70,7 +78,10 @@ export class LanguageLink {
     this.client = new LSPClient({
       timeout: 600_000, // what is asked while an editor closes is never answered: its late refusal would tell nobody anything
       notificationHandlers: {
-        "textDocument/publishDiagnostics": (_client, params: { uri: string; version?: number; diagnostics: SentDiagnostic[] }) => this.received(params),
+        "textDocument/publishDiagnostics": (
+          _client,
+          params: { uri: string; version?: number; diagnostics: SentDiagnostic[] },
+        ) => this.received(params),
       },
       extensions: [signatureHelp()],
     });
@@ -109,17 +120,24 @@ export class LanguageLink {
   /** What the server offers to change at an offset. */
   async actions(view: EditorView, at: number): Promise<Action[]> {
     const position = LSPPlugin.get(view)!.toPosition(at);
-    const found = await this.answer<{ title: string; edit: { changes: Record<string, TextEdit[]> } }[]>("textDocument/codeAction", {
-      range: { start: position, end: position },
-      context: { diagnostics: [] },
-    });
+    const found = await this.answer<{ title: string; edit: { changes: Record<string, TextEdit[]> } }[]>(
+      "textDocument/codeAction",
+      {
+        range: { start: position, end: position },
+        context: { diagnostics: [] },
+      },
+    );
     return (found ?? []).map((item) => ({ title: item.title, edits: item.edit.changes[this.uri] ?? [] }));
   }
 
   /** Make an action's edits, as one step that can be undone. */
   apply(view: EditorView, action: Action): void {
     const plugin = LSPPlugin.get(view)!;
-    const changes = action.edits.map((edit) => ({ from: plugin.fromPosition(edit.range.start), to: plugin.fromPosition(edit.range.end), insert: edit.newText }));
+    const changes = action.edits.map((edit) => ({
+      from: plugin.fromPosition(edit.range.start),
+      to: plugin.fromPosition(edit.range.end),
+      insert: edit.newText,
+    }));
     view.dispatch({ changes, userEvent: "input.action" });
     view.focus();
   }
@@ -175,7 +193,8 @@ export class LanguageLink {
     const view = file?.getView();
     const plugin = view && LSPPlugin.get(view);
     if (!file || !view || !plugin || (params.version != null && params.version !== file.version)) return true;
-    const offset = (position: Position) => plugin.unsyncedChanges.mapPos(plugin.fromPosition(position, plugin.syncedDoc));
+    const offset = (position: Position) =>
+      plugin.unsyncedChanges.mapPos(plugin.fromPosition(position, plugin.syncedDoc));
     const found = params.diagnostics.map((item): Finding => {
       const { mend } = item.data;
       return {
@@ -189,7 +208,12 @@ export class LanguageLink {
         mend: mend && { from: offset(mend.range.start), to: offset(mend.range.end), text: mend.text },
       };
     });
-    view.dispatch(setDiagnostics(view.state, found.map((item) => underline(view, item))));
+    view.dispatch(
+      setDiagnostics(
+        view.state,
+        found.map((item) => underline(view, item)),
+      ),
+    );
     this.onFindings(found);
     return true;
   }
@@ -207,7 +231,11 @@ export class LanguageLink {
   }
 
   private async jump(view: EditorView, onOpenScript: (title: string) => void): Promise<void> {
-    const found = await this.ask<{ uri: string; range: Range }>(view, "textDocument/definition", view.state.selection.main.head);
+    const found = await this.ask<{ uri: string; range: Range }>(
+      view,
+      "textDocument/definition",
+      view.state.selection.main.head,
+    );
     if (!found) return;
     if (found.uri !== this.uri) {
       onOpenScript(decodeURIComponent(found.uri.replace("skelb:///", "")));
@@ -227,12 +255,18 @@ function underline(view: EditorView, item: Finding): Underline {
     to: item.from === item.to ? Math.min(line.to, item.to + 1) : item.to,
     severity: item.severity === "note" ? "info" : item.severity,
     message: `${item.message}. ${item.why}`,
-    actions: mend ? [{ name: mend.text ? `write ${mend.text}` : "leave it out", apply: (target) => applyMend(target, mend) }] : [],
+    actions: mend
+      ? [{ name: mend.text ? `write ${mend.text}` : "leave it out", apply: (target) => applyMend(target, mend) }]
+      : [],
   };
 }
 
 export function applyMend(view: EditorView, mend: { from: number; to: number; text: string }): void {
-  view.dispatch({ changes: { from: mend.from, to: mend.to, insert: mend.text }, selection: { anchor: mend.from + mend.text.length }, userEvent: "input.mend" });
+  view.dispatch({
+    changes: { from: mend.from, to: mend.to, insert: mend.text },
+    selection: { anchor: mend.from + mend.text.length },
+    userEvent: "input.mend",
+  });
   view.focus();
 }
 

@@ -33,7 +33,8 @@ export const readings = StateField.define<DecorationSet>({
   create: () => Decoration.none,
   update(before, transaction) {
     for (const effect of transaction.effects) {
-      if (effect.is(show)) return effect.value ? decorated(effect.value, transaction.state.doc.length) : Decoration.none;
+      if (effect.is(show))
+        return effect.value ? decorated(effect.value, transaction.state.doc.length) : Decoration.none;
     }
     return transaction.docChanged ? Decoration.none : before;
   },
@@ -47,10 +48,12 @@ export function showReadings(view: EditorView, found: Readings | null): void {
 function decorated(found: Readings, length: number): DecorationSet {
   const made: Range<Decoration>[] = [];
   for (const mark of found.marks) {
-    if (mark.end <= length && mark.start < mark.end) made.push(Decoration.mark({ class: `part part-${mark.tone}` }).range(mark.start, mark.end));
+    if (mark.end <= length && mark.start < mark.end)
+      made.push(Decoration.mark({ class: `part part-${mark.tone}` }).range(mark.start, mark.end));
   }
   for (const line of found.lines) {
-    if (line.end <= length) made.push(Decoration.widget({ widget: new LineValue(line.text, line.tone), side: 1 }).range(line.end));
+    if (line.end <= length)
+      made.push(Decoration.widget({ widget: new LineValue(line.text, line.tone), side: 1 }).range(line.end));
   }
   return Decoration.set(made, true);
 }

@@ -32,7 +32,18 @@ const ORDERS = [
 ];
 
 /** One line a trade; choosing one flies the chart there. With Ctrl or Shift held, several are chosen and summed. */
-export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilter, chosen, onChoose, onTable }: Props) {
+export function TradesColumn({
+  run,
+  shown,
+  ended,
+  against,
+  onWhy,
+  filter,
+  onFilter,
+  chosen,
+  onChoose,
+  onTable,
+}: Props) {
   const { trades } = run;
   const [order, setOrder] = useKept("trades column order", "latest");
   const [folded, setFolded] = useKept("trades folded", false);
@@ -48,7 +59,12 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
     if (order === "worst") found.sort((a, b) => trades.net[a]! - trades.net[b]!);
     return found;
   }, [trades, shown, order]);
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => list.current, estimateSize: () => 41, overscan: 8 });
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => list.current,
+    estimateSize: () => 41,
+    overscan: 8,
+  });
   const place = chosen === null ? -1 : rows.indexOf(chosen);
   useEffect(() => {
     if (place >= 0) virtual.scrollToIndex(place, { align: "auto" });
@@ -70,18 +86,31 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
   const count = isFiltered ? `${plain(shown.length, 0)} of ${plain(ended, 0)}` : plain(ended, 0);
   if (folded)
     return (
-      <button type="button" className="flex w-7 flex-none cursor-pointer items-start justify-center border-l border-line bg-base-100 pt-3" onClick={() => setFolded(false)}>
+      <button
+        type="button"
+        className="flex w-7 flex-none cursor-pointer items-start justify-center border-l border-line bg-base-100 pt-3"
+        onClick={() => setFolded(false)}
+      >
         <span style={{ writingMode: "vertical-rl" }}>Trades {count}</span>
       </button>
     );
   return (
-    <aside aria-label="Trades" className={`flex flex-none flex-col border-l border-line bg-base-100 ${isNarrow ? "h-80 border-t" : "w-[212px]"}`}>
+    <aside
+      aria-label="Trades"
+      className={`flex flex-none flex-col border-l border-line bg-base-100 ${isNarrow ? "h-80 border-t" : "w-[212px]"}`}
+    >
       <div className="flex h-9 flex-none items-center gap-1 border-b border-line px-3">
         <h2>Trades</h2>
         <span className="num text-[12px] whitespace-nowrap text-soft" data-testid="trade-count">
           {count}
         </span>
-        <button type="button" aria-label="Open the trades as a table" title="As a table over the chart (Alt T)" className="ml-auto cursor-pointer p-1 text-soft hover:text-base-content" onClick={onTable}>
+        <button
+          type="button"
+          aria-label="Open the trades as a table"
+          title="As a table over the chart (Alt T)"
+          className="ml-auto cursor-pointer p-1 text-soft hover:text-base-content"
+          onClick={onTable}
+        >
           <Table2 size={14} aria-hidden />
         </button>
         <button
@@ -94,7 +123,12 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
         >
           <ListFilter size={14} aria-hidden />
         </button>
-        <button type="button" aria-label="Fold the trades away" className="cursor-pointer px-1 text-soft" onClick={() => setFolded(true)}>
+        <button
+          type="button"
+          aria-label="Fold the trades away"
+          className="cursor-pointer px-1 text-soft"
+          onClick={() => setFolded(true)}
+        >
           ›
         </button>
       </div>
@@ -107,27 +141,49 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
           </button>
         )}
         {isFiltered && (
-          <button type="button" className="ml-auto cursor-pointer text-brass hover:underline" onClick={() => onFilter({})}>
+          <button
+            type="button"
+            className="ml-auto cursor-pointer text-brass hover:underline"
+            onClick={() => onFilter({})}
+          >
             show all
           </button>
         )}
       </div>
       {against && (
-        <p className="flex-none border-b border-line px-3 py-1 text-[11.5px] leading-4 text-brass" data-testid="trades-against">
-          <button type="button" className="cursor-pointer hover:underline" aria-pressed={filter.isNew ?? false} onClick={() => onFilter({ ...filter, isNew: filter.isNew ? undefined : true })}>
+        <p
+          className="flex-none border-b border-line px-3 py-1 text-[11.5px] leading-4 text-brass"
+          data-testid="trades-against"
+        >
+          <button
+            type="button"
+            className="cursor-pointer hover:underline"
+            aria-pressed={filter.isNew ?? false}
+            onClick={() => onFilter({ ...filter, isNew: filter.isNew ? undefined : true })}
+          >
             {plain(against.added, 0)} not in the pinned run
           </button>
           , {plain(against.gone, 0)} of its are gone
         </p>
       )}
       {(isFiltered || together.length > 0) && (
-        <p className="num flex-none border-b border-line px-3 py-1 text-[11.5px] leading-4" role="status" data-testid="trade-sum">
+        <p
+          className="num flex-none border-b border-line px-3 py-1 text-[11.5px] leading-4"
+          role="status"
+          data-testid="trade-sum"
+        >
           {together.length > 0 && `${plain(together.length, 0)} chosen: `}
           {sumText(trades, together.length > 0 ? together : shown)}
         </p>
       )}
       {rows.length === 0 && (
-        <p className="p-3 text-soft">{isFiltered ? "No trade is like that." : <Said text={run.findings.find((item) => item.code === "no_trades")?.message ?? "No trades."} />}</p>
+        <p className="p-3 text-soft">
+          {isFiltered ? (
+            "No trade is like that."
+          ) : (
+            <Said text={run.findings.find((item) => item.code === "no_trades")?.message ?? "No trades."} />
+          )}
+        </p>
       )}
       <div
         ref={list}
@@ -142,7 +198,8 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
           const next = rows[Math.min(rows.length - 1, Math.max(0, place + step))];
           if (step === 0 || next === undefined) return;
           event.preventDefault();
-          if (event.shiftKey) setSeveral({ of: run.key, rows: [...new Set([...together, ...(chosen === null ? [] : [chosen]), next])] });
+          if (event.shiftKey)
+            setSeveral({ of: run.key, rows: [...new Set([...together, ...(chosen === null ? [] : [chosen]), next])] });
           else setSeveral({ of: run.key, rows: [] });
           onChoose(next);
         }}
@@ -165,18 +222,27 @@ export function TradesColumn({ run, shown, ended, against, onWhy, filter, onFilt
                 onClick={(event) => press(event, row)}
               >
                 <div className="flex gap-2">
-                  <span className={`num font-semibold ${isLong ? "text-long" : "text-short"}`} title={isLong ? "long" : "short"}>
+                  <span
+                    className={`num font-semibold ${isLong ? "text-long" : "text-short"}`}
+                    title={isLong ? "long" : "short"}
+                  >
                     {isLong ? "L" : "S"}
                   </span>
-                  <span className="num min-w-0 truncate text-[12px]">{timeText(trades.entry_time[row]!, run.zone, "date")}</span>
-                  <span className={`num ml-auto flex-none font-semibold ${net > 0 ? "text-gain" : "text-loss"}`}>{moneyText(net)}</span>
+                  <span className="num min-w-0 truncate text-[12px]">
+                    {timeText(trades.entry_time[row]!, run.zone, "date")}
+                  </span>
+                  <span className={`num ml-auto flex-none font-semibold ${net > 0 ? "text-gain" : "text-loss"}`}>
+                    {moneyText(net)}
+                  </span>
                 </div>
                 <div className="flex gap-2 text-[11.5px] text-soft">
                   <span className="num flex-none">{timeText(trades.entry_time[row]!, run.zone, "time")}</span>
                   <span className="min-w-0 truncate" title={trades.reasons[trades.reason[row]!]}>
                     {trades.reasons[trades.reason[row]!]}
                   </span>
-                  <span className="num ml-auto flex-none whitespace-nowrap">{r === null || r === undefined ? "" : `${signed(r, 1)} R`}</span>
+                  <span className="num ml-auto flex-none whitespace-nowrap">
+                    {r === null || r === undefined ? "" : `${signed(r, 1)} R`}
+                  </span>
                 </div>
               </div>
             );

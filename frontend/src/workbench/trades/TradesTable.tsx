@@ -34,7 +34,12 @@ export function TradesTable({ run, title, shown, ended, chosen, onShow, onClose 
   const host = useRef<HTMLDivElement>(null);
   const rows = useMemo(() => sortedRows(run.trades, shown, order), [run.trades, shown, order]);
   const sums = useMemo(() => runningSums(run.trades, rows), [run.trades, rows]);
-  const virtual = useVirtualizer({ count: rows.length, getScrollElement: () => host.current, estimateSize: () => ROW, overscan: 10 });
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => host.current,
+    estimateSize: () => ROW,
+    overscan: 10,
+  });
   const fields = useMemo(() => fieldsShown(run.trades), [run.trades]);
   const digits = priceDigits(run.tick);
   const at = chosen === null ? -1 : rows.indexOf(chosen);
@@ -61,10 +66,22 @@ export function TradesTable({ run, title, shown, ended, chosen, onShow, onClose 
       head={
         <>
           <h2>Trades</h2>
-          <span className="num text-[12px] text-soft">{shown.length < ended ? `${plain(shown.length, 0)} of ${plain(ended, 0)}` : plain(ended, 0)}</span>
-          <span role="group" aria-label="How they are gathered" className="flex flex-none gap-2 text-[12.5px] whitespace-nowrap">
+          <span className="num text-[12px] text-soft">
+            {shown.length < ended ? `${plain(shown.length, 0)} of ${plain(ended, 0)}` : plain(ended, 0)}
+          </span>
+          <span
+            role="group"
+            aria-label="How they are gathered"
+            className="flex flex-none gap-2 text-[12.5px] whitespace-nowrap"
+          >
             {VIEWS.map(([name, said]) => (
-              <button key={name} type="button" aria-pressed={view === name} className={`cursor-pointer border-b ${view === name ? "border-base-content font-semibold" : "border-transparent text-soft hover:text-base-content"}`} onClick={() => setView(name)}>
+              <button
+                key={name}
+                type="button"
+                aria-pressed={view === name}
+                className={`cursor-pointer border-b ${view === name ? "border-base-content font-semibold" : "border-transparent text-soft hover:text-base-content"}`}
+                onClick={() => setView(name)}
+              >
                 {said}
               </button>
             ))}
@@ -103,15 +120,30 @@ export function TradesTable({ run, title, shown, ended, chosen, onShow, onClose 
                 {fields.map((field) => {
                   const isBy = order.key === field.key;
                   return (
-                    <th key={field.key} scope="col" aria-sort={isBy ? (order.isDown ? "descending" : "ascending") : "none"} className={`border-b border-line px-1 py-1 font-normal ${field.isText ? "text-left" : "text-right"}`}>
-                      <button type="button" tabIndex={-1} className="cursor-pointer text-soft hover:text-base-content" title={`${field.meaning}; press to sort`} onClick={() => sortBy(field.key, isBy ? !order.isDown : !field.isText)}>
+                    <th
+                      key={field.key}
+                      scope="col"
+                      aria-sort={isBy ? (order.isDown ? "descending" : "ascending") : "none"}
+                      className={`border-b border-line px-1 py-1 font-normal ${field.isText ? "text-left" : "text-right"}`}
+                    >
+                      <button
+                        type="button"
+                        tabIndex={-1}
+                        className="cursor-pointer text-soft hover:text-base-content"
+                        title={`${field.meaning}; press to sort`}
+                        onClick={() => sortBy(field.key, isBy ? !order.isDown : !field.isText)}
+                      >
                         {field.name}
                         {isBy && (order.isDown ? " ↓" : " ↑")}
                       </button>
                     </th>
                   );
                 })}
-                <th scope="col" className="border-b border-line px-1 py-1 pr-2 text-right font-normal text-soft" title="The net of the rows so far, as they are sorted">
+                <th
+                  scope="col"
+                  className="border-b border-line px-1 py-1 pr-2 text-right font-normal text-soft"
+                  title="The net of the rows so far, as they are sorted"
+                >
                   Sum
                 </th>
               </tr>
@@ -121,12 +153,32 @@ export function TradesTable({ run, title, shown, ended, chosen, onShow, onClose 
               {items.map((item) => {
                 const row = rows[item.index]!;
                 return (
-                  <tr key={row} data-row={row} aria-selected={row === chosen} style={{ height: ROW }} className={`cursor-pointer ${row === chosen ? "bg-shallow" : "hover:bg-base-200"}`} onClick={() => (onShow(row), onClose())}>
+                  <tr
+                    key={row}
+                    data-row={row}
+                    aria-selected={row === chosen}
+                    style={{ height: ROW }}
+                    className={`cursor-pointer ${row === chosen ? "bg-shallow" : "hover:bg-base-200"}`}
+                    onClick={() => (onShow(row), onClose())}
+                  >
                     {fields.map((field) => {
                       const value = field.value(run.trades, row);
-                      const tone = field.key === "side" ? (value === "long" ? "text-long" : "text-short") : field.key === "net" ? (Number(value) > 0 ? "text-gain" : "text-loss") : "";
+                      const tone =
+                        field.key === "side"
+                          ? value === "long"
+                            ? "text-long"
+                            : "text-short"
+                          : field.key === "net"
+                            ? Number(value) > 0
+                              ? "text-gain"
+                              : "text-loss"
+                            : "";
                       return (
-                        <td key={field.key} className={`max-w-[14rem] truncate border-b border-line px-1 ${field.isText ? "text-left" : "text-right"} ${tone}`} title={field.isText ? String(value) : undefined}>
+                        <td
+                          key={field.key}
+                          className={`max-w-[14rem] truncate border-b border-line px-1 ${field.isText ? "text-left" : "text-right"} ${tone}`}
+                          title={field.isText ? String(value) : undefined}
+                        >
                           {field.shown(run, row, digits)}
                         </td>
                       );
@@ -154,7 +206,11 @@ function ByTime({ run, rows, parts }: { run: Run; rows: number[]; parts: "month"
         <thead className="sticky top-0 bg-base-100 font-sans text-soft">
           <tr>
             {[parts, "Trades", "Won", "Gross", "Costs", "Net", ""].map((name, place) => (
-              <th key={place} scope="col" className={`border-b border-line px-3 py-1 font-normal ${place === 0 ? "text-left" : "text-right"}`}>
+              <th
+                key={place}
+                scope="col"
+                className={`border-b border-line px-3 py-1 font-normal ${place === 0 ? "text-left" : "text-right"}`}
+              >
                 {name || <span className="sr-only">drawn</span>}
               </th>
             ))}
@@ -170,11 +226,21 @@ function ByTime({ run, rows, parts }: { run: Run; rows: number[]; parts: "month"
               <td className="border-b border-line px-3 text-right">{plain((item.won / item.count) * 100, 0)} %</td>
               <td className="border-b border-line px-3 text-right">{moneyText(item.gross)}</td>
               <td className="border-b border-line px-3 text-right">{amountText(item.costs)}</td>
-              <td className={`border-b border-line px-3 text-right font-semibold ${item.net > 0 ? "text-gain" : item.net < 0 ? "text-loss" : ""}`}>{moneyText(item.net)}</td>
+              <td
+                className={`border-b border-line px-3 text-right font-semibold ${item.net > 0 ? "text-gain" : item.net < 0 ? "text-loss" : ""}`}
+              >
+                {moneyText(item.net)}
+              </td>
               <td className="border-b border-line px-3">
                 <svg width="160" height="12" aria-hidden>
                   <line x1="80" x2="80" y1="0" y2="12" stroke="var(--line)" />
-                  <rect x={item.net >= 0 ? 80 : 80 - (-item.net / most) * 78} y="2" height="8" width={(Math.abs(item.net) / most) * 78} fill={item.net >= 0 ? "var(--gain)" : "var(--loss)"} />
+                  <rect
+                    x={item.net >= 0 ? 80 : 80 - (-item.net / most) * 78}
+                    y="2"
+                    height="8"
+                    width={(Math.abs(item.net) / most) * 78}
+                    fill={item.net >= 0 ? "var(--gain)" : "var(--loss)"}
+                  />
                 </svg>
               </td>
             </tr>

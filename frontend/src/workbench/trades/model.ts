@@ -15,7 +15,11 @@ export interface TradeFilter {
 
 /** Trades of a run by what tells them apart from others: their side and when they entered. */
 export function tradeKeys(trades: { entry_time: number[]; side: (number | string)[] }): Set<string> {
-  return new Set(trades.entry_time.map((moment, row) => `${moment} ${trades.side[row] === "long" || trades.side[row] === 1 ? "long" : "short"}`));
+  return new Set(
+    trades.entry_time.map(
+      (moment, row) => `${moment} ${trades.side[row] === "long" || trades.side[row] === 1 ? "long" : "short"}`,
+    ),
+  );
 }
 
 export const WEEKDAYS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
@@ -25,13 +29,27 @@ const moments = new Map<string, Intl.DateTimeFormat>();
 /** Weekday and hour of a moment in a zone, such as ["Mon", "09"]. */
 function weekdayAndHour(moment: number, zone: string): [string, string] {
   let format = moments.get(zone);
-  if (!format) moments.set(zone, (format = new Intl.DateTimeFormat("en-GB", { timeZone: zone, weekday: "short", hour: "2-digit", hourCycle: "h23" })));
+  if (!format)
+    moments.set(
+      zone,
+      (format = new Intl.DateTimeFormat("en-GB", {
+        timeZone: zone,
+        weekday: "short",
+        hour: "2-digit",
+        hourCycle: "h23",
+      })),
+    );
   const text = format.format(new Date(moment * 1000));
   return [text.slice(0, 3), text.slice(-2)];
 }
 
 /** Rows of the trades that a filter shows, in order of exit. */
-export function rowsShown(trades: TradeColumns, filter: TradeFilter, zone: string, pinned: Set<string> | null): number[] {
+export function rowsShown(
+  trades: TradeColumns,
+  filter: TradeFilter,
+  zone: string,
+  pinned: Set<string> | null,
+): number[] {
   const rows: number[] = [];
   for (let row = 0; row < trades.net.length; row++) {
     if (filter.side && trades.side[row]! > 0 !== (filter.side === "long")) continue;
@@ -69,11 +87,18 @@ export const COSTS = [
 ] as const;
 
 /** One trade told in pieces: what it was, how it ended, what it earned, how far it went on the way. */
-export function tradeSentence(run: Run, symbol: string, row: number, digits: number): { entry: string; exit: string; between: string; money: string; way: string } {
+export function tradeSentence(
+  run: Run,
+  symbol: string,
+  row: number,
+  digits: number,
+): { entry: string; exit: string; between: string; money: string; way: string } {
   const { trades, zone } = run;
   const at = (moment: number) => timeText(moment, zone, "full");
   const r = trades.r[row];
-  const costs = COSTS.filter(({ key }) => trades[key][row]).map(({ key, name }) => `${name} ${amountText(trades[key][row]!)}`);
+  const costs = COSTS.filter(({ key }) => trades[key][row]).map(
+    ({ key, name }) => `${name} ${amountText(trades[key][row]!)}`,
+  );
   const held = trades.bars_held[row]!;
   return {
     entry: `${trades.side[row]! > 0 ? "Long" : "Short"} ${unitsText(trades.units[row]!)} ${symbol} at ${plain(trades.entry_price[row]!, digits)} on ${at(trades.entry_time[row]!)} by “${trades.rules[trades.rule[row]!]}”`,

@@ -16,31 +16,124 @@ export interface TradeField {
 
 const isoTime = (moment: number) => new Date(moment * 1000).toISOString().replace(".000", "");
 const at = (run: Run, moment: number) => `${timeText(moment, run.zone, "date")} ${timeText(moment, run.zone, "time")}`;
-const money = (key: "gross" | "net" | "best" | "worst", name: string, meaning: string): TradeField => ({ key, name, meaning, value: (trades, row) => trades[key][row]!, shown: (run, row) => moneyText(run.trades[key][row]!) });
+const money = (key: "gross" | "net" | "best" | "worst", name: string, meaning: string): TradeField => ({
+  key,
+  name,
+  meaning,
+  value: (trades, row) => trades[key][row]!,
+  shown: (run, row) => moneyText(run.trades[key][row]!),
+});
 
 export const TRADE_FIELDS: TradeField[] = [
-  { key: "number", name: "No.", meaning: "In the order of the exits", value: (trades, row) => trades.first_number + row, shown: (run, row) => plain(run.trades.first_number + row, 0) },
-  { key: "side", name: "Side", meaning: "Long earns when price rises, short when it falls", isText: true, value: (trades, row) => (trades.side[row]! > 0 ? "long" : "short"), shown: (run, row) => (run.trades.side[row]! > 0 ? "long" : "short") },
-  { key: "entry_time", name: "In", meaning: "When it was filled, in the market's zone", value: (trades, row) => trades.entry_time[row]!, shown: (run, row) => at(run, run.trades.entry_time[row]!), filed: (trades, row) => isoTime(trades.entry_time[row]!) },
-  { key: "entry_price", name: "at", meaning: "The price paid, spread and slippage included", value: (trades, row) => trades.entry_price[row]!, shown: (run, row, digits) => plain(run.trades.entry_price[row]!, digits) },
-  { key: "rule", name: "Rule", meaning: "The rule that entered", isText: true, value: (trades, row) => trades.rules[trades.rule[row]!] ?? "", shown: (run, row) => run.trades.rules[run.trades.rule[row]!] ?? "" },
-  { key: "exit_time", name: "Out", meaning: "When it left, in the market's zone", value: (trades, row) => trades.exit_time[row]!, shown: (run, row) => at(run, run.trades.exit_time[row]!), filed: (trades, row) => isoTime(trades.exit_time[row]!) },
-  { key: "exit_price", name: "at", meaning: "The price left at, spread and slippage included", value: (trades, row) => trades.exit_price[row]!, shown: (run, row, digits) => plain(run.trades.exit_price[row]!, digits) },
-  { key: "reason", name: "Why out", meaning: "A rule's name, or stop, target, time, flat, reverse, the end of the data", isText: true, value: (trades, row) => trades.reasons[trades.reason[row]!] ?? "", shown: (run, row) => run.trades.reasons[run.trades.reason[row]!] ?? "" },
-  { key: "units", name: "Units", meaning: "How many units or contracts", value: (trades, row) => trades.units[row]!, shown: (run, row) => unitsText(run.trades.units[row]!) },
+  {
+    key: "number",
+    name: "No.",
+    meaning: "In the order of the exits",
+    value: (trades, row) => trades.first_number + row,
+    shown: (run, row) => plain(run.trades.first_number + row, 0),
+  },
+  {
+    key: "side",
+    name: "Side",
+    meaning: "Long earns when price rises, short when it falls",
+    isText: true,
+    value: (trades, row) => (trades.side[row]! > 0 ? "long" : "short"),
+    shown: (run, row) => (run.trades.side[row]! > 0 ? "long" : "short"),
+  },
+  {
+    key: "entry_time",
+    name: "In",
+    meaning: "When it was filled, in the market's zone",
+    value: (trades, row) => trades.entry_time[row]!,
+    shown: (run, row) => at(run, run.trades.entry_time[row]!),
+    filed: (trades, row) => isoTime(trades.entry_time[row]!),
+  },
+  {
+    key: "entry_price",
+    name: "at",
+    meaning: "The price paid, spread and slippage included",
+    value: (trades, row) => trades.entry_price[row]!,
+    shown: (run, row, digits) => plain(run.trades.entry_price[row]!, digits),
+  },
+  {
+    key: "rule",
+    name: "Rule",
+    meaning: "The rule that entered",
+    isText: true,
+    value: (trades, row) => trades.rules[trades.rule[row]!] ?? "",
+    shown: (run, row) => run.trades.rules[run.trades.rule[row]!] ?? "",
+  },
+  {
+    key: "exit_time",
+    name: "Out",
+    meaning: "When it left, in the market's zone",
+    value: (trades, row) => trades.exit_time[row]!,
+    shown: (run, row) => at(run, run.trades.exit_time[row]!),
+    filed: (trades, row) => isoTime(trades.exit_time[row]!),
+  },
+  {
+    key: "exit_price",
+    name: "at",
+    meaning: "The price left at, spread and slippage included",
+    value: (trades, row) => trades.exit_price[row]!,
+    shown: (run, row, digits) => plain(run.trades.exit_price[row]!, digits),
+  },
+  {
+    key: "reason",
+    name: "Why out",
+    meaning: "A rule's name, or stop, target, time, flat, reverse, the end of the data",
+    isText: true,
+    value: (trades, row) => trades.reasons[trades.reason[row]!] ?? "",
+    shown: (run, row) => run.trades.reasons[run.trades.reason[row]!] ?? "",
+  },
+  {
+    key: "units",
+    name: "Units",
+    meaning: "How many units or contracts",
+    value: (trades, row) => trades.units[row]!,
+    shown: (run, row) => unitsText(run.trades.units[row]!),
+  },
   money("gross", "Gross", "Between mids, before costs, in the account's money"),
-  ...COSTS.map(({ key, name }): TradeField => ({ key, name: name[0]!.toUpperCase() + name.slice(1), meaning: `What ${name} took, in money`, value: (trades, row) => trades[key][row]!, shown: (run, row) => (run.trades[key][row] ? amountText(run.trades[key][row]) : "–") })),
+  ...COSTS.map(({ key, name }): TradeField => ({
+    key,
+    name: name[0]!.toUpperCase() + name.slice(1),
+    meaning: `What ${name} took, in money`,
+    value: (trades, row) => trades[key][row]!,
+    shown: (run, row) => (run.trades[key][row] ? amountText(run.trades[key][row]) : "–"),
+  })),
   money("net", "Net", "Gross less all costs, in money"),
-  { key: "percent", name: "%", meaning: "Net in percent of what the entry was worth", value: (trades, row) => trades.percent[row] ?? null, shown: (run, row) => (run.trades.percent[row] == null ? "–" : signed(run.trades.percent[row], 2)) },
-  { key: "r", name: "R", meaning: "Net as multiples of the first risk", value: (trades, row) => trades.r[row] ?? null, shown: (run, row) => (run.trades.r[row] == null ? "–" : signed(run.trades.r[row], 2)) },
+  {
+    key: "percent",
+    name: "%",
+    meaning: "Net in percent of what the entry was worth",
+    value: (trades, row) => trades.percent[row] ?? null,
+    shown: (run, row) => (run.trades.percent[row] == null ? "–" : signed(run.trades.percent[row], 2)),
+  },
+  {
+    key: "r",
+    name: "R",
+    meaning: "Net as multiples of the first risk",
+    value: (trades, row) => trades.r[row] ?? null,
+    shown: (run, row) => (run.trades.r[row] == null ? "–" : signed(run.trades.r[row], 2)),
+  },
   money("best", "Best", "The most it was ahead, in money"),
   money("worst", "Worst", "The most it was behind, in money"),
-  { key: "bars_held", name: "Bars", meaning: "How many bars it was held", value: (trades, row) => trades.bars_held[row]!, shown: (run, row) => plain(run.trades.bars_held[row]!, 0) },
+  {
+    key: "bars_held",
+    name: "Bars",
+    meaning: "How many bars it was held",
+    value: (trades, row) => trades.bars_held[row]!,
+    shown: (run, row) => plain(run.trades.bars_held[row]!, 0),
+  },
 ];
 
 /** The columns to show: a kind of cost that no trade had is left out. */
 export function fieldsShown(trades: TradeColumns): TradeField[] {
-  return TRADE_FIELDS.filter((field) => !COSTS.some(({ key }) => key === field.key) || trades[field.key as (typeof COSTS)[number]["key"]].some((cost) => cost !== 0));
+  return TRADE_FIELDS.filter(
+    (field) =>
+      !COSTS.some(({ key }) => key === field.key) ||
+      trades[field.key as (typeof COSTS)[number]["key"]].some((cost) => cost !== 0),
+  );
 }
 
 export interface Order {
@@ -82,7 +175,14 @@ export function byTime(run: Run, rows: number[], parts: "month" | "year"): Toget
     const name = timeText(run.trades.exit_time[row]!, run.zone, parts);
     const of = found.get(name) ?? { name, count: 0, won: 0, gross: 0, costs: 0, net: 0 };
     const [gross, net] = [run.trades.gross[row]!, run.trades.net[row]!];
-    found.set(name, { name, count: of.count + 1, won: of.won + (net > 0 ? 1 : 0), gross: of.gross + gross, costs: of.costs + gross - net, net: of.net + net });
+    found.set(name, {
+      name,
+      count: of.count + 1,
+      won: of.won + (net > 0 ? 1 : 0),
+      gross: of.gross + gross,
+      costs: of.costs + gross - net,
+      net: of.net + net,
+    });
   }
   return [...found.values()];
 }
@@ -95,10 +195,13 @@ export function tradesCsv(trades: TradeColumns, rows: number[]): string {
   };
   const sums = runningSums(trades, rows);
   const lines = rows.map((row, place) =>
-    [...TRADE_FIELDS.map((field) => {
-      const value = field.filed?.(trades, row) ?? field.value(trades, row);
-      return field.isText ? safe(String(value ?? "")) : value === null ? "" : String(value);
-    }), String(sums[place])].join(","),
+    [
+      ...TRADE_FIELDS.map((field) => {
+        const value = field.filed?.(trades, row) ?? field.value(trades, row);
+        return field.isText ? safe(String(value ?? "")) : value === null ? "" : String(value);
+      }),
+      String(sums[place]),
+    ].join(","),
   );
   return [[...TRADE_FIELDS.map((field) => field.key), "running_sum"].join(","), ...lines, ""].join("\n");
 }

@@ -6,12 +6,27 @@ import { rowsShown, tradeKeys, type TradeFilter } from "./model";
 export function useTradeFilter(run: Run | null, cover: number | null, pinned: Trace | null) {
   const keys = useMemo(() => (pinned ? tradeKeys(pinned.trades) : null), [pinned]);
   const [filter, setFilter] = useState<TradeFilter>({});
-  const ended = useMemo(() => (run && cover !== null ? run.trades.exit_bar.filter((bar) => bar <= cover).length : (run?.trades.net.length ?? 0)), [run, cover]);
-  const shown = useMemo(() => (run ? rowsShown(run.trades, filter, run.zone, keys).filter((row) => cover === null || run.trades.exit_bar[row]! <= cover) : []), [run, filter, cover, keys]);
+  const ended = useMemo(
+    () =>
+      run && cover !== null ? run.trades.exit_bar.filter((bar) => bar <= cover).length : (run?.trades.net.length ?? 0),
+    [run, cover],
+  );
+  const shown = useMemo(
+    () =>
+      run
+        ? rowsShown(run.trades, filter, run.zone, keys).filter(
+            (row) => cover === null || run.trades.exit_bar[row]! <= cover,
+          )
+        : [],
+    [run, filter, cover, keys],
+  );
   const against = useMemo(() => {
     if (!run || !keys) return null;
     const own = tradeKeys(run.trades);
-    return { added: [...own].filter((key) => !keys.has(key)).length, gone: [...keys].filter((key) => !own.has(key)).length };
+    return {
+      added: [...own].filter((key) => !keys.has(key)).length,
+      gone: [...keys].filter((key) => !own.has(key)).length,
+    };
   }, [run, keys]);
   return { filter, setFilter, shown, ended, against };
 }
