@@ -3,11 +3,10 @@ import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-route
 import { BookOpen, Grid3x3, Library, Moon, Spline, Sun, Waves } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { leftOutQuery, marketsQuery, scriptsQuery } from "@/api";
-import { type Command, later, LiveRegion, Notice, setTheme, useCommands, useTheme } from "@/ui";
+import { type Command, LiveRegion, Notice, setTheme, useCommands, useTheme } from "@/ui";
 import { placeAsLeft, type Place } from "./places";
-
-const KeyboardCard = later(() => import("./KeyboardCard").then((found) => found.KeyboardCard));
-const Palette = later(() => import("./Palette").then((found) => found.Palette));
+import { KeyboardCard } from "./KeyboardCard";
+import { Palette } from "./Palette";
 
 const PLACES = [
   { to: "/", label: "Workbench", icon: Spline },

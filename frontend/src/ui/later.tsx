@@ -1,12 +1,16 @@
-import { lazy, Suspense, type ComponentType } from "react";
+import { lazy, Suspense, useState, type ComponentType } from "react";
 
 const waiting: (() => Promise<unknown>)[] = [];
 
-/** A part of the page that is fetched apart from it: when it is first shown, or once the page stands. */
+/** A part of the page that is fetched apart from it: once the page stands, or when it is shown before that. */
 export function later<Props extends object>(fetch: () => Promise<ComponentType<Props>>): ComponentType<Props> {
-  waiting.push(fetch);
-  const Part = lazy(() => fetch().then((found) => ({ default: found })));
+  let here: ComponentType<Props> | null = null;
+  const fetched = () => fetch().then((found) => (here = found));
+  waiting.push(fetched);
+  const Part = lazy(() => fetched().then((found) => ({ default: found })));
   return function Later(props: Props) {
+    const [Ready] = useState(() => here); // what is here already shows at once, and stays what it is as long as it shows
+    if (Ready) return <Ready {...props} />;
     return (
       <Suspense fallback={null}>
         <Part {...props} />
@@ -15,8 +19,9 @@ export function later<Props extends object>(fetch: () => Promise<ComponentType<P
   };
 }
 
-/** Fetch all parts that wait, when the browser has nothing else to do. */
+/** Fetch all parts that wait, when the browser has nothing else to do, and within a second. */
 export function fetchParts(): void {
-  const whenIdle = window.requestIdleCallback ?? ((act: () => void) => window.setTimeout(act, 2_000));
-  whenIdle(() => waiting.forEach((fetch) => void fetch().catch(() => undefined))); // asked for again when it is shown
+  const fetchAll = () => waiting.forEach((fetch) => void fetch().catch(() => undefined)); // asked for again when shown
+  if ("requestIdleCallback" in window) window.requestIdleCallback(fetchAll, { timeout: 1_000 });
+  else setTimeout(fetchAll, 1_000);
 }

@@ -42,13 +42,13 @@ import { useChartRun } from "./useChartRun";
 import { useLiveRun } from "./useLiveRun";
 import { useSaving } from "./useSaving";
 import { FACES, useWorkbenchCommands, type Face, type OverChart } from "./useWorkbenchCommands";
+import { SaveQuestion } from "./SaveQuestion";
 
 const InputsFace = later(() => import("./inputs/InputsFace").then((found) => found.InputsFace));
 const StepsMenu = later(() => import("./StepsMenu").then((found) => found.StepsMenu));
 const SheetFace = later(() => import("./sheet/SheetFace").then((found) => found.SheetFace));
 const FiguresSheet = later(() => import("./FiguresSheet").then((found) => found.FiguresSheet));
 const FunnelCard = later(() => import("./FunnelCard").then((found) => found.FunnelCard));
-const SaveQuestion = later(() => import("./SaveQuestion").then((found) => found.SaveQuestion));
 
 const PlanBuilder = later(() => import("./builder/PlanBuilder").then((found) => found.PlanBuilder));
 const dialogs = () => import("./text/dialogs");
