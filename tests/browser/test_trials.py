@@ -176,7 +176,7 @@ def test_what_is_held_back_stays_shut_until_asked_and_every_look_is_counted(page
     tried = page.get_by_test_id("tried")
     expect(tried).to_contain_text("histories show one this good by luck alone")
     count = int(re.search(r"Of ([\d,]+) settings looked at", tried.inner_text())[1].replace(",", ""))
-    assert count >= 70
+    assert count >= 20
     for step, more in (("36", 0), ("35", 2)):  # the same four again; two new ones, since it begins at the same place
         page.goto(SWELL)
         page.get_by_label("fast step").fill(step)
