@@ -132,7 +132,9 @@ class Tally:
             self.near = np.maximum.reduce([self.near, *near])
         order = np.argsort(-statistics, kind="stable").tolist()
         best = [row for row in order[:LISTED] if np.isfinite(statistics[row])]
-        found = [Listed(tries[row].daily.digest, tries[row].label, float(statistics[row]), moved[row].copy()) for row in best]
+        found = [
+            Listed(tries[row].daily.digest, tries[row].label, float(statistics[row]), moved[row].copy()) for row in best
+        ]
         ranked = sorted(self.listed + found, key=lambda item: -item.statistic)
         self.listed = ranked[:LISTED]
         left = [item.draws for item in ranked[LISTED:]] + [moved[row] for row in order[len(best) :]]
