@@ -129,7 +129,7 @@ def _count(prepared: Prepared, outcome: Outcome, stored: list[str] | None) -> No
     checked, dataset, choices = prepared.checked, prepared.dataset, prepared.choices
     daily = daily_of(record_of(outcome)) if stored and checked.has_entries else None
     if daily is not None:
-        setting = setting_of(checked.source, choices.sides, prepared.inputs)
+        setting = setting_of(checked.source, choices.sides, choices.inverted, prepared.inputs)
         tallies = tallies_for(stored)
         tallies.begin(checked.title)
         with suppress(StoreError):  # the figures are out

@@ -10,7 +10,7 @@ from threading import Lock, RLock, Timer
 from typing import Any
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
 from skelb.core.bars import Floats
@@ -43,18 +43,23 @@ class Worth:
     """What a run is worth after all tries of its script.
 
     settings : how many were looked at; spread : the deviation of their daily Sharpe ratios, None with fewer than 3
-    by_luck : in what share of histories luck alone shows as much in the best of them, None where nothing varies
-    listed : the best of all tries, each with its own share
+    by_luck : in what share of histories luck alone shows as much in the best of them, None where nothing varies, and of
+    a run that was not counted itself; listed : the best of all tries, each with its own share
     """
 
     settings: int
     spread: float | None
     by_luck: float | None
+    is_counted: bool
     listed: list[tuple[Listed, float]]
 
     @property
     def sentence(self) -> str:
         """The verdict in plain words."""
+        if not self.is_counted:
+            return (
+                "It was made before tries were counted, or on other bars than are stored now: run it again to weigh it."
+            )
         if self.by_luck is None:
             return "It earned the same on every day, so that there is nothing to weigh."
         verdict = "no more than luck shows"
@@ -79,7 +84,7 @@ def odds(share: float | None) -> str:
 class Tallies:
     """The tries of all scripts of a data folder, by the script's title; without one, of as long as this lives.
 
-    Safe to share among threads. What cannot be written is counted all the same as long as the program lives.
+    Safe to share among threads. Where nothing can be written it is counted all the same, as long as the program lives.
     """
 
     def __init__(self, database: Database | None) -> None:
@@ -96,6 +101,10 @@ class Tallies:
     def is_kept(self) -> bool:
         """Whether what is counted is there the next time."""
         return self._database is not None
+
+    def stop_writing(self) -> None:
+        """From now on only count: for who has no other use of the file, and cannot write to it."""
+        self._database = None
 
     def begin(self, title: str) -> None:
         """A new stage of tries: whoever asks knows what was best so far."""
@@ -190,19 +199,20 @@ class Tallies:
             tallies = list(markets.values())
             statistic = float(self._histories_of(dataset).statistics([daily])[0][0])
             listed = best_of(tallies)
+            is_counted = any(daily.digest in item.tries for item in kept.values())
             chance = None
-            if np.isfinite(statistic):
+            if is_counted and np.isfinite(statistic):
                 mine = (share for item, share in listed if item.digest == daily.digest)
                 chance = next(mine, None) or by_luck(statistic, tallies)
             ratios = _by_setting(kept)
         spread = float(np.std(ratios, ddof=1)) if ratios.size > 2 else None
-        return Worth(ratios.size, spread, chance, listed)
+        return Worth(ratios.size, spread, chance, is_counted, listed)
 
     def _of(self, title: str) -> dict[Place, _Kept]:
         found = self._kept.get(title)
         if found is None:
             found = self._kept[title] = {} if self._read is None else _read(self._read, title)
-            while len(self._kept) > _MOST_TITLES and self._read is not None:
+            while len(self._kept) > _MOST_TITLES and self.is_kept:  # what is nowhere else stays
                 self._kept.popitem(last=False)
         self._kept.move_to_end(title)
         return found
@@ -221,10 +231,11 @@ class Tallies:
         return found
 
 
-def setting_of(text: str, sides: str, inputs: Mapping[str, Any]) -> int:
+def setting_of(text: str, sides: str, inverted: bool, inputs: Mapping[str, Any]) -> int:
     """A number for a script's text with values for all its inputs, and for whatever else was varied."""
-    told = repr(sorted({"sides": sides, **{name: str(value) for name, value in inputs.items()}}.items())).encode()
-    return int.from_bytes(blake2b(_digest(text) + told, digest_size=8).digest(), signed=True)
+    told = {"sides": sides, **{name: str(value) for name, value in inputs.items()}}
+    varied = f"{inverted} {sorted(told.items())}".encode()
+    return int.from_bytes(blake2b(_digest(text) + varied, digest_size=8).digest(), signed=True)
 
 
 @lru_cache(maxsize=4)
@@ -272,10 +283,11 @@ def _write(session: Session, title: str, place: Place, kept: _Kept, fresh: Seque
     record.draws = np.concatenate(rows).astype(np.float32).tobytes()
     session.flush()
     kept.id = record.id
-    session.bulk_save_objects(
-        TallyTry(tally_id=record.id, digest=item.daily.digest, setting=item.setting, sharpe=item.daily.sharpe)
+    rows_of_tries = [
+        {"tally_id": record.id, "digest": item.daily.digest, "setting": item.setting, "sharpe": item.daily.sharpe}
         for item in fresh
-    )
+    ]
+    session.execute(insert(TallyTry), rows_of_tries)
 
 
 def _read(database: Database, title: str) -> dict[Place, _Kept]:

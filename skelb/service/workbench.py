@@ -95,7 +95,7 @@ class Workbench:
                 document["problem"] = str(exc)
             else:
                 document["run"] = self._keep(setup, prepared, result)
-                self._count(setup, prepared, record_of(result.outcome), prepared.inputs)
+                self._count(prepared, record_of(result.outcome), {})
         document["took_ms"] = (time.perf_counter() - started) * 1000.0
         return document
 
@@ -133,16 +133,17 @@ class Workbench:
             record = sweep.record({name: value}, self._pool)
         except SettingsError:
             return None
-        self._count(setup, prepared, record, {**prepared.inputs, name: value})
+        self._count(prepared, record, {name: value})
         return figures_of(record)
 
-    def _count(self, setup: Setup, prepared: Prepared, record: Record, inputs: Mapping[str, Any]) -> None:
-        """What a page shows of a strategy was looked at."""
-        daily = daily_of(record) if prepared.checked.has_entries else None
+    def _count(self, prepared: Prepared, record: Record, varied: Mapping[str, Any]) -> None:
+        """What a page shows of a strategy was looked at, `varied` from what is chosen."""
+        checked, dataset, choices = prepared.checked, prepared.dataset, prepared.choices
+        daily = daily_of(record) if checked.has_entries else None
         if daily is not None:
-            chosen = {name: inputs[name] for name in prepared.choices.inputs}
-            seen = Try(label_of(prepared.dataset, chosen, "typed"), setting_of(setup.text, setup.sides, inputs), daily)
-            self._tallies.saw(prepared.checked.title, prepared.dataset, seen)
+            setting = setting_of(checked.source, choices.sides, choices.inverted, {**prepared.inputs, **varied})
+            seen = Try(label_of(dataset, {**choices.inputs, **varied}, "typed"), setting, daily)
+            self._tallies.saw(checked.title, dataset, seen)
 
     def next_yes(self, key: str, lane: str, bar: int, way: int) -> int | None:
         """The nearest bar after `bar` (before it with `way` -1) on which a lane turns yes; None when there is none.

@@ -23,6 +23,7 @@ from skelb.service.trials.jobs import missing_tasks
 from skelb.service.trials.orders import Layout, Part, TrialSettings, span_document
 from skelb.service.trials.ranking import Ranking, against, best_document, overfitting_document, run_document
 from skelb.service.trials.workers import workers_for
+from skelb.store import StoreError
 
 Document = dict[str, Any]
 Choice = Literal["value", "neighbours"]
@@ -39,7 +40,12 @@ def run_layout(
 
     def settle() -> None:
         found.append(Results.of(waiting, layout.blocks))
-        tallies.count(layout.title, layout.tries(waiting, "command line"))
+        tries = layout.tries(waiting, "command line")
+        try:
+            tallies.count(layout.title, tries)
+        except StoreError:  # the runs are worth more than being remembered
+            tallies.stop_writing()
+            tallies.count(layout.title, tries)
         waiting.clear()
 
     done = 0

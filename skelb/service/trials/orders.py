@@ -163,7 +163,9 @@ class Layout:
             if place not in found:
                 found[place] = self.sweep.dataset_of(point), []
             dataset, tries = found[place]
-            setting = setting_of(self.sweep.checked.source, self.sweep.sides, {**self.sweep.fixed, **point})
+            setting = setting_of(
+                self.sweep.checked.source, self.sweep.sides, self.sweep.inverted, {**self.sweep.fixed, **point}
+            )
             told = {name: self.labels.get(str(value), value) for name, value in point.items()}
             tries.append(Try(label_of(dataset, told, by), setting, cell.daily))
         return list(found.values())

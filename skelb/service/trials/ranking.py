@@ -202,7 +202,7 @@ def best_document(ranking: Ranking, layout: Layout, tallies: Tallies) -> Documen
             for item, share in worth.listed
         ],
     }  # fmt: skip
-    weighed = deflated(daily.changes, worth.settings, spread)
+    weighed = deflated(daily.changes, worth.settings, spread) if worth.is_counted else None
     found["deflation"] = None if weighed is None else {**asdict(weighed), "sentence": weighed.sentence}
     return found
 
