@@ -246,7 +246,8 @@ def _digest(text: str) -> bytes:
 def label_of(dataset: Dataset, inputs: Mapping[str, Any], by: str) -> str:
     """A try in words: who made it, where, with which inputs."""
     place = f"{dataset.market.symbol} {dataset.bars.timeframe}"
-    return "  ".join([f"{by}, {place}", *(f"{name}={value}" for name, value in inputs.items())])[:300]
+    values = {name: f"{value:.10g}" if isinstance(value, float) else value for name, value in inputs.items()}
+    return "  ".join([f"{by}, {place}", *(f"{name}={value}" for name, value in values.items())])[:300]
 
 
 def _place(dataset: Dataset) -> Place:

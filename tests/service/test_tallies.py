@@ -99,7 +99,7 @@ def test_what_is_sounded_beside_a_run_is_told_with_its_value(application):
     workbench = Workbench(application.library, application.datasets, application.tallies)
     workbench.figures_with(SETUP, "n", 32.0)
     [(item, _)] = worth(application).listed
-    assert item.label == "typed, WAVE 15m  n=32.0"
+    assert item.label == "typed, WAVE 15m  n=32"
 
 
 def test_bars_that_came_later_do_not_make_one_forget(application):

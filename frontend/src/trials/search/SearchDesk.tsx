@@ -11,6 +11,7 @@ import { RunTable } from "../RunTable";
 import { SplitEditor } from "../SplitEditor";
 import { TrialButtons, TrialProgress } from "../TrialBar";
 import { Tried } from "../Tried";
+import { ObjectivePicker } from "../ObjectivePicker";
 import { TrialHeader } from "../TrialHeader";
 import { useTrial } from "../useTrial";
 import { Words } from "../VaryList";
@@ -107,17 +108,14 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
       <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
         Search for entries of {head.script} on{" "}
         {symbols.length > 1 ? <b className="num text-base-content">{symbols.length} markets</b> : head.market} at{" "}
-        {head.timeframe} {head.conditions}, best by{" "}
-        <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least{" "}
-        <input
-          type="number"
-          min={0}
-          aria-label="Least number of trades"
-          className="picker num w-14"
-          value={minTrades}
-          onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))}
-        />{" "}
-        trades
+        {head.timeframe} {head.conditions},{" "}
+        <ObjectivePicker
+          objectives={head.objectives}
+          objective={objective}
+          onObjective={setObjective}
+          minTrades={minTrades}
+          onMinTrades={setMinTrades}
+        />
       </TrialHeader>
       <TrialProgress control={control} />
       {error && <Trouble error={error.message} />}

@@ -22,6 +22,7 @@ import { RunTable } from "../RunTable";
 import { SplitEditor } from "../SplitEditor";
 import { TrialButtons, TrialProgress } from "../TrialBar";
 import { Tried } from "../Tried";
+import { ObjectivePicker } from "../ObjectivePicker";
 import { TrialHeader } from "../TrialHeader";
 import { useTrial } from "../useTrial";
 import { VaryList } from "../VaryList";
@@ -118,17 +119,14 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
         ) : (
           <>on {head.market}</>
         )}{" "}
-        {isVaried("timeframe") ? null : <>at {head.timeframe}</>} {head.conditions}, best by{" "}
-        <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least{" "}
-        <input
-          type="number"
-          min={0}
-          aria-label="Least number of trades"
-          className="picker num w-14"
-          value={minTrades}
-          onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))}
-        />{" "}
-        trades
+        {isVaried("timeframe") ? null : <>at {head.timeframe}</>} {head.conditions},{" "}
+        <ObjectivePicker
+          objectives={head.objectives}
+          objective={objective}
+          onObjective={setObjective}
+          minTrades={minTrades}
+          onMinTrades={setMinTrades}
+        />
       </TrialHeader>
       <TrialProgress control={control} />
       {error && <Trouble error={error.message} />}

@@ -10,6 +10,7 @@ import { axesOf, axisLabel, finishedRuns, openedState, orderOf, spanText, varyTe
 import { walkQuery, type Seen } from "../queries";
 import { Row } from "../RunCard";
 import { TrialButtons, TrialProgress } from "../TrialBar";
+import { ObjectivePicker } from "../ObjectivePicker";
 import { TrialHeader } from "../TrialHeader";
 import { useTrial } from "../useTrial";
 import { VaryList } from "../VaryList";
@@ -90,17 +91,14 @@ export function WalkDesk({ head, of, state, setup, varying, figures, markets, or
     <section className="flex h-full flex-col">
       <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
         Walk <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of{" "}
-        {head.script} on {head.market} at {head.timeframe} {head.conditions} forward, best by{" "}
-        <Picker label="Objective" value={objective} options={head.objectives} onChange={setObjective} /> with at least{" "}
-        <input
-          type="number"
-          min={0}
-          aria-label="Least number of trades"
-          className="picker num w-14"
-          value={minTrades}
-          onChange={(event) => setMinTrades(Math.max(0, Math.floor(Number(event.target.value))))}
-        />{" "}
-        trades
+        {head.script} on {head.market} at {head.timeframe} {head.conditions} forward,{" "}
+        <ObjectivePicker
+          objectives={head.objectives}
+          objective={objective}
+          onObjective={setObjective}
+          minTrades={minTrades}
+          onMinTrades={setMinTrades}
+        />
       </TrialHeader>
       <TrialProgress control={control} />
       {error && <Trouble error={error.message} />}
