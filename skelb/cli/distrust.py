@@ -22,7 +22,7 @@ from skelb.cli.options import (
     print_json,
 )
 from skelb.core.trials import KINDS, ChallengeRules
-from skelb.service.distrust import INSIDE_BARS, Stress, challenge_document, resample_document, stress_document
+from skelb.service.distrust import INSIDE_BARS, Stress, challenged, redrawn
 
 app = typer.Typer()
 run = runner(app)
@@ -38,14 +38,15 @@ def stress_command(
     """Make a test worse on purpose: costs, later fills, exchanged sides, the same positions at other times, the other bars given."""
     prepared, datasets = prepare_all(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     stress = Stress(prepared, datasets[1:], seed)
-    document = stress_document(stress)
+    steps = list(stress.steps())
+    rows, last = [step.row for step in steps if step.row], steps[-1]
     if json:
-        print_json(document)
+        print_json({"rows": rows, "timing": last.timing, "verdict": last.verdict})
         return
-    for row in document["rows"]:
-        cells = [f"{'-' if value is None else f'{value:,.2f}':>16}" for value in (row["figures"] or {}).values()]
-        print(f"{row['name']:28}{''.join(cells) or row['error']}")
-    for sentence in document["verdict"]:
+    for row in rows:
+        cells = [f"{'-' if value is None else f'{value:,.2f}':>16}" for value in (row.figures or {}).values()]
+        print(f"{row.name:28}{''.join(cells) or row.error}")
+    for sentence in last.verdict or ():
         print(sentence)
 
 
@@ -65,16 +66,15 @@ def resample_command(
     if chosen is None:
         raise UsageError(f"--kind is one of {', '.join(KINDS)}, not `{kind}`")
     outcome = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to).backtest().outcome
-    document = resample_document(outcome, chosen, samples, seed, share, block)
+    drawn = redrawn(outcome, chosen, samples, seed, share, block)
     if json:
-        print_json(document)
+        print_json(drawn)
         return
-    columns = [name for name, value in document["measures"]["net"].items() if not isinstance(value, list)]
-    print(f"{'':16}{''.join(f'{name:>16}' for name in columns)}")
-    for name, found in document["measures"].items():
-        values = [found[column] for column in columns]
+    print(f"{'':16}{''.join(f'{name:>16}' for name in ('real', 'mean', 'p5', 'p25', 'p50', 'p75', 'p95'))}")
+    for name, spread in drawn.measures.items():
+        values = (spread.real, spread.mean, spread.p5, spread.p25, spread.p50, spread.p75, spread.p95)
         print(f"{name:16}{''.join('-'.rjust(16) if value is None else f'{value:>16,.2f}' for value in values)}")
-    for name, place in document["places"].items():
+    for name, place in drawn.places.items():
         print(f"{place:.0%} of the samples were worse than the run in {name}")
 
 
@@ -92,16 +92,14 @@ def challenge_command(
     """Begin a funded account's test on every day of a backtest: how many starts pass."""
     rules = ChallengeRules(target, daily_loss, total_loss, least_days, most_days)
     outcome = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to).backtest().outcome
-    document = challenge_document(outcome, rules)
+    found = challenged(outcome, rules)
     if json:
-        print_json(document)
+        print_json(found)
         return
-    print(f"{document['starts']:,} starts, {document['decided']:,} decided")
-    for name, share in document["shares"].items():
-        band = document["bands"] and f"   [{document['bands'][name][0]:.1%}, {document['bands'][name][1]:.1%}]"
-        print(f"{name:12}{'-' if share is None else f'{share:.1%}':>8}{band or ''}")
+    print(f"{found.starts:,} starts, {found.decided:,} decided")
+    for name, part in found.shares.items():
+        band = found.bands and f"   [{found.bands[name][0]:.1%}, {found.bands[name][1]:.1%}]"
+        print(f"{name:12}{'-' if part is None else f'{part:.1%}':>8}{band or ''}")
     print(INSIDE_BARS)
-    if document["days_to_pass"]:
-        print(
-            f"days to pass: {document['days_to_pass']['median']:g} in the middle, at most {document['days_to_pass']['most']}"
-        )
+    if took := found.days_to_pass:
+        print(f"days to pass: {took['median']:g} in the middle, at most {took['most']:g}")

@@ -24,15 +24,15 @@ from skelb.cli.options import (
     print_json,
 )
 from skelb.core.engine import Outcome
-from skelb.core.explain import Explainer, Part
+from skelb.core.explain import ConditionPart, Explainer
 from skelb.core.export import (
-    Document,
+    Conversion,
     backtest_document,
     basket_document,
-    conversion_document,
+    conversion_of,
     explanation_document,
     series_document,
-    signals_document,
+    signal_sentences,
 )
 from skelb.core.figures import FIGURES, Figures, Finding, daily_of, market_costs, market_figures, record_of
 from skelb.core.plan import Expressions, input_values
@@ -60,7 +60,7 @@ def series(
     checked = checked_or_error(read_script(file), setting_for(dataset.bars, dataset.market, scripts_beside(file)))
     expressions = Expressions(checked, input_values(checked, settings_of(set_)), dataset)
     if against is not None:
-        _print_conversion(conversion_document(checked, expressions, dataset, against, name, tolerance), json)
+        _print_conversion(conversion_of(checked, expressions, dataset, against, name, tolerance), json)
         return
     document = series_document(checked, expressions, dataset)
     if json:
@@ -74,17 +74,16 @@ def series(
         print(",".join([time, *("" if cell is None else str(cell) for cell in cells)]))
 
 
-def _print_conversion(document: Document, json: bool) -> None:
+def _print_conversion(found: Conversion, json: bool) -> None:
     """Print how a name compares with a column; exit code 1 when they are not equal."""
     if json:
-        print_json(document)
+        print_json(found)
     else:
-        print(f"{document['name']} against {document['column']}: {document['verdict']}")
-        for what in ("first", "largest"):
-            found = document[what]
-            if isinstance(found, dict):
-                print(f"{what} difference: {found['time']} {found['found']:.10g} instead of {found['original']:.10g}")
-    raise typer.Exit(0 if document["equal"] else 1)
+        print(f"{found.name} against {found.column}: {found.verdict}")
+        for what, at in (("first", found.first), ("largest", found.largest)):
+            if at is not None:
+                print(f"{what} difference: {at.time} {at.found:.10g} instead of {at.original:.10g}")
+    raise typer.Exit(0 if found.equal else 1)
 
 
 @app.command()
@@ -158,7 +157,7 @@ def explain(
     result = prepared.backtest()
     explainer = Explainer(prepared.checked, result.outcome.plan, prepared.account)
     found = explainer.explain(bar_at(result.outcome, at))
-    document, signals = explanation_document(found, result.outcome), signals_document(result.outcome)
+    document, signals = explanation_document(found, result.outcome), signal_sentences(result.outcome)
     if json:
         print_json(document | {"signals": signals})
         return
@@ -172,7 +171,7 @@ def explain(
         print(f"{side}: {sentence}")
 
 
-def _print_part(part: Part, depth: int) -> None:
+def _print_part(part: ConditionPart, depth: int) -> None:
     value = part.value
     worth = "unknown" if value is None else ("yes" if value else "no") if part.is_condition else f"{value:.10g}"
     print(f"{'  ' * depth}{worth:>8}  {part.text}")

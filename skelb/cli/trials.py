@@ -1,6 +1,8 @@
 """Commands that make many runs or look at many conditions: sweep, walk, search, study, calendar."""
 
 import sys
+from collections.abc import Mapping
+from dataclasses import fields
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -27,11 +29,11 @@ from skelb.cli.options import (
     print_json,
 )
 from skelb.core.trials import DESIGNS, MOVE_UNITS, Results
-from skelb.service.studies import Studies
+from skelb.service.studies import Followed, Studies
 from skelb.service.tallies import Tallies
-from skelb.service.trials.documents import Document, run_layout, sweep_document, walk_document
 from skelb.service.trials.orders import Layout, TrialSettings, layout_of
-from skelb.service.trials.ranking import Ranking, exported, higher_is_better, overfitting_document
+from skelb.service.trials.ranking import Deflation, Luck, Overfitted, Ranking, exported, higher_is_better
+from skelb.service.trials.whole import Choice, SweepFound, run_layout, sweep_of, walk_of
 from skelb.service.trials.workers import THREADS
 
 app = typer.Typer()
@@ -67,14 +69,14 @@ def sweep(
     tallies = tallies_for(stored)
     results = _run(layout, jobs, dask, tallies, "sweeping")
     _write(layout, results, csv, parquet)
-    document = sweep_document(settings, layout, results, objective.split(","), tallies)
+    found = sweep_of(settings, layout, results, objective.split(","), tallies)
     if json:
-        print_json(document)
+        _print_sweep(found)
         return
-    _print_runs(document)
-    if document.get("rank_correlation") is not None:
-        print(f"in sample against out of sample: rank correlation {document['rank_correlation']:.2f}")
-    for inputs in document.get("front", []):
+    _print_runs(found)
+    if found.split and found.split.rank_correlation is not None:
+        print(f"in sample against out of sample: rank correlation {found.split.rank_correlation:.2f}")
+    for inputs in found.front or ():
         print(f"front: {_inputs_text(inputs)}")
 
 
@@ -100,8 +102,8 @@ def search(
     tallies = tallies_for(stored)
     results = _run(layout, jobs, dask, tallies, "searching")
     _write(layout, results, csv, parquet)
-    document = sweep_document(settings, layout, results, objective.split(","), tallies)
-    print_json(document) if json else _print_runs(document)
+    found = sweep_of(settings, layout, results, objective.split(","), tallies)
+    _print_sweep(found) if json else _print_runs(found)
 
 
 @app.command()
@@ -126,18 +128,18 @@ def walk(
     layout = layout_of(settings, prepared)
     results = _run(layout, jobs, dask, tallies_for(stored), "walking")
     rankings = [Ranking.of(layout.axes, False, results.part(part), settings.objective, min_trades) for part in range(len(layout.parts))]  # fmt: skip
-    document = walk_document(layout.sweep, layout.parts, rankings, "value" if choose == "value" else "neighbours")
-    document["overfitting"] = overfitting_document(results, is_walk=True)
+    by: Choice = "value" if choose == "value" else "neighbours"
+    found = walk_of(layout, layout.parts, rankings, settings.objective, by, results)
     if json:
-        print_json(document)
+        print_json(found)
         return
-    for window in document["windows"]:
-        found = window["outside_figures"]
-        net = "nothing" if found is None else f"{found['net_profit']:,.2f}"
-        chosen = _inputs_text(window["chosen"]) if window["chosen"] else "no run counts"
-        print(f"{window['outside']['first']} to {window['outside']['last']}  net {net:>14}  {chosen}")
-    print(document["sentence"])
-    _print_sentence(document["overfitting"])
+    for window in found.windows:
+        figures = window.outside_figures
+        net = "nothing" if figures is None else f"{figures['net_profit']:,.2f}"
+        chosen = _inputs_text(window.chosen) if window.chosen else "no run counts"
+        print(f"{window.outside.first} to {window.outside.last}  net {net:>14}  {chosen}")
+    print(found.sentence)
+    _print_sentence(found.overfitting)
 
 
 UnitOption = Annotated[str, typer.Option("--unit", help=f"What moves are told in: {', '.join(MOVE_UNITS)}.")]
@@ -156,8 +158,8 @@ def study(
         print_json({"conditions": rows})
         return
     for row in rows:
-        years = "  ".join(f"{year} {count:,}" for year, count in row["yearly"].items())
-        print(f"{row['text']:40} {row['per_year']:>8.1f} a year ({years})  {_moved(row)}")
+        years = "  ".join(f"{year} {count:,}" for year, count in row.yearly.items())
+        print(f"{row.text:40} {row.per_year:>8.1f} a year ({years})  {_moved(row)}")
 
 
 @app.command()
@@ -173,7 +175,8 @@ def calendar(
         print_json({"condition": condition, "rows": rows})
         return
     for row in rows:
-        print(f"{'*' if row['stands_out'] else ' '} {row['group']:8}{row['name']:12} within {_band(row['within'], row['within_low'], row['within_high']):32}  {_moved(row)}")  # fmt: skip
+        within = _band(row.within, row.within_low, row.within_high)
+        print(f"{'*' if row.stands_out else ' '} {row.group:8}{row.name:12} within {within:32}  {_moved(row)}")
 
 
 def _studies(
@@ -188,10 +191,10 @@ def _studies(
     return Studies(prepared, chosen)
 
 
-def _moved(row: Document) -> str:
-    band = _band(row["moves"][-1], row["low"][-1], row["high"][-1])
-    luck = "" if row["p"] is None else f", by luck in {row['p']:.1%}"
-    return f"{row['count']:>7,} times  after 20 bars {band}, any bar {row['every'][-1] or 0:+.4g}{luck}"
+def _moved(row: Followed) -> str:
+    band = _band(row.moves[-1], row.low[-1], row.high[-1])
+    luck = "" if row.p is None else f", by luck in {row.p:.1%}"
+    return f"{row.count:>7,} times  after 20 bars {band}, any bar {row.every[-1] or 0:+.4g}{luck}"
 
 
 def _band(middle: float | None, low: float | None, high: float | None) -> str:
@@ -235,27 +238,41 @@ def _write(layout: Layout, results: Results, csv: Path | None, parquet: Path | N
                 raise UsageError(f"{path} cannot be written: {exc.strerror}") from exc
 
 
-def _print_runs(document: Document) -> None:
-    objective, runs = document["objective"], document["runs"]
+def _print_sweep(found: SweepFound) -> None:
+    """The JSON of a sweep or search; what only a split or several objectives have stands there only with them."""
+    document = {field.name: getattr(found, field.name) for field in fields(found)}
+    del document["worth"], document["split"], document["front"]
+    document |= {"luck": found.worth.luck, "deflation": found.worth.deflation}
+    document["axes"] = [{"name": axis.name, "values": axis.values} for axis in found.axes]
+    if split := found.split:
+        document |= {"parts": split.parts, "held_back": split.held_back, "rank_correlation": split.rank_correlation}
+    if found.front is not None:
+        document["front"] = found.front
+    print_json(document)
+
+
+def _print_runs(found: SweepFound) -> None:
+    objective = found.objective
     sign = -1 if higher_is_better(objective) else 1
-    ranked = sorted((item for item in runs if item["ranked"]), key=lambda item: sign * item["figures"][objective])
-    print(f"{len(runs):,} runs, {len(ranked):,} with at least {document['min_trades']} trades")
-    _print_sentence(document["luck"])
-    if document["luck"] and not document["luck"]["is_kept"]:
+    ranked = [(item, item.figures) for item in found.runs if item.ranked and item.figures]
+    ranked.sort(key=lambda pair: sign * (pair[1][objective] or 0.0))
+    print(f"{len(found.runs):,} runs, {len(ranked):,} with at least {found.min_trades} trades")
+    _print_sentence(found.worth.luck)
+    if found.worth.luck and not found.worth.luck.is_kept:
         print("(this command's tries only)")
-    _print_sentence(document["deflation"])
-    _print_sentence(document["overfitting"])
-    for item in ranked[:20]:
-        around = item["neighbourhood"]
-        beside = f"  out of sample {item['outside'][objective] or 0:>10.4f}" if item["outside"] else ""
-        label = f"  {item['label']}" if item["label"] else ""
-        print(f"{item['figures'][objective]:>12.4f}  neighbours {'-' if around is None else f'{around:.4f}':>10}{beside}  {_inputs_text(item['inputs'])}{label}")  # fmt: skip
+    _print_sentence(found.worth.deflation)
+    _print_sentence(found.overfitting)
+    for item, figures in ranked[:20]:
+        around = "-" if item.neighbourhood is None else f"{item.neighbourhood:.4f}"
+        beside = f"  out of sample {item.outside[objective] or 0:>10.4f}" if item.outside else ""
+        label = f"  {item.label}" if item.label else ""
+        print(f"{figures[objective]:>12.4f}  neighbours {around:>10}{beside}  {_inputs_text(item.inputs)}{label}")
 
 
-def _print_sentence(found: Document | None) -> None:
+def _print_sentence(found: Luck | Deflation | Overfitted | None) -> None:
     if found:
-        print(found["sentence"])
+        print(found.sentence)
 
 
-def _inputs_text(inputs: dict[str, Any]) -> str:
+def _inputs_text(inputs: Mapping[str, object]) -> str:
     return "  ".join(f"{name}={value}" for name, value in inputs.items())

@@ -1,22 +1,45 @@
-"""The same rules over several markets on one account, as a document for the page."""
+"""The same rules over several markets on one account, as the page shows them."""
 
 from collections.abc import Sequence
-from typing import Any
+from dataclasses import dataclass
 
 from skelb.core.bars import Timeframe
-from skelb.core.export import evenly, finding_rows, plain_values
-from skelb.core.figures import basket_record, market_costs, market_figures
+from skelb.core.export import Column, TimedFinding, evenly, plain_values, timed_findings
+from skelb.core.figures import Figures, basket_record, market_costs, market_figures
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup
 
-Document = dict[str, Any]
 _MOST_POINTS = 600
+
+
+@dataclass(frozen=True, slots=True)
+class BasketRow:
+    """One market of a basket: its figures, and what a trade costs there, per unit, of a day's range."""
+
+    market: str
+    figures: Figures
+    trade_cost: float | None
+    day_range: float | None
+    cost_share_of_range: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Basket:
+    """A basket's figures, its equity beside holding in money at `times` (seconds since 1970 UTC), a row for each market."""
+
+    figures: dict[str, Figures]
+    findings: list[TimedFinding]
+    rows: list[BasketRow]
+    times: list[int]
+    equity: list[float]
+    holding: Column
+    capital: float
 
 
 def basket_run(
     setup: Setup, markets: Sequence[str], dropped: Sequence[str], against: str | None, library: Library, datasets: Datasets
-) -> Document:  # fmt: skip
+) -> Basket:  # fmt: skip
     """A basket's figures, its equity beside holding, and a row for each market.
 
     `dropped` markets are left out, and a finding says so. Holding is an equal share of each, or the market `against`,
@@ -33,21 +56,14 @@ def basket_run(
     rows = []
     for outcome in result.outcomes:
         costs = market_costs(outcome)
-        rows.append(
-            {
-                "market": outcome.plan.dataset.market.symbol,
-                "figures": market_figures(outcome),
-                "trade_cost": costs.trade_cost,
-                "day_range": costs.day_range,
-                "cost_share_of_range": costs.share,
-            }
-        )
-    return {
-        "figures": result.figures,
-        "findings": finding_rows(result.outcomes[0], result.findings),
-        "rows": rows,
-        "times": record.closes[shown].tolist(),
-        "equity": record.equity[shown].tolist(),
-        "holding": plain_values(record.capital * record.holding[shown] / record.held_from),
-        "capital": record.capital,
-    }
+        symbol = outcome.plan.dataset.market.symbol
+        rows.append(BasketRow(symbol, market_figures(outcome), costs.trade_cost, costs.day_range, costs.share))
+    return Basket(
+        figures=result.figures,
+        findings=timed_findings(result.outcomes[0], result.findings),
+        rows=rows,
+        times=record.closes[shown].tolist(),
+        equity=record.equity[shown].tolist(),
+        holding=plain_values(record.capital * record.holding[shown] / record.held_from),
+        capital=record.capital,
+    )

@@ -1,9 +1,8 @@
-"""Every honest way to distrust one run, as documents: stress, resampling, a challenge."""
+"""Every honest way to distrust one run: stress, resampling, a challenge."""
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import asdict, replace
+from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any
 
 import numpy as np
 
@@ -31,11 +30,30 @@ from skelb.core.trials import (
 )
 from skelb.service.prepared import Prepared
 
-Document = dict[str, Any]
 SHOWN = ("net_profit", "return_over_drawdown", "profit_factor", "max_drawdown_percent", "win_rate", "trades")
 _COSTS = (1.5, 2.0, 3.0)
 _CHANCE = 0.05
 _REAL, _FREE, _EXCHANGED = "as it is", "without costs", "sides exchanged"
+
+
+@dataclass(frozen=True, slots=True)
+class StressRow:
+    """A run made worse: its figures, or why it cannot be run."""
+
+    name: str
+    figures: Figures | None
+    error: str
+
+
+@dataclass(frozen=True, slots=True)
+class StressStep:
+    """How far a stress is, and the row just finished; the last step has the timing, where it can be told, and the verdict."""
+
+    done: int
+    total: int
+    row: StressRow | None
+    timing: Timing | None
+    verdict: list[str] | None
 
 
 class Stress:
@@ -53,7 +71,7 @@ class Stress:
         }
         self.total = len(self._rows) + DRAWS
 
-    def steps(self) -> Iterator[Document]:
+    def steps(self) -> Iterator[StressStep]:
         """One step a run: how many are done, of how many, and the row it completes, if any; then one with the verdict.
 
         A row that cannot be run says why and has no figures.
@@ -65,9 +83,9 @@ class Stress:
             try:
                 found[name] = make()
             except SkelbError as exc:
-                yield self._step(done, {"name": name, "figures": None, "error": str(exc)})
+                yield self._step(done, StressRow(name, None, str(exc)))
                 continue
-            yield self._step(done, _row(name, found[name]))
+            yield self._step(done, StressRow(name, {key: found[name][key] for key in SHOWN}, ""))
         timing, why_not = None, ""
         try:
             for drawn, timed in timings(path_of(self._outcome(self._plan)), self._seed):
@@ -75,11 +93,10 @@ class Stress:
                 yield self._step(done + drawn, None)
         except SettingsError as exc:
             why_not = str(exc)
-        told = None if timing is None else asdict(timing)
-        yield self._step(self.total, None) | {"timing": told, "verdict": _verdict(found, timing, why_not)}
+        yield StressStep(self.total, self.total, None, timing, _verdict(found, timing, why_not))
 
-    def _step(self, done: int, row: Document | None) -> Document:
-        return {"done": done, "total": self.total, "row": row, "timing": None, "verdict": None}
+    def _step(self, done: int, row: StressRow | None) -> StressStep:
+        return StressStep(done, self.total, row, None, None)
 
     def _made_worse(self) -> dict[str, Callable[[], Figures]]:
         """What the rows are called, and how each is run."""
@@ -114,16 +131,6 @@ class Stress:
 
     def _elsewhere(self, other: Dataset) -> Figures:
         return self._figures(self._plan_on(other, self._choices.inverted))
-
-
-def stress_document(stress: Stress) -> Document:
-    """All rows of a stress, the same positions at other times, and the verdict."""
-    steps = list(stress.steps())
-    return {"rows": [step["row"] for step in steps if step["row"]], "timing": steps[-1]["timing"], "verdict": steps[-1]["verdict"]}  # fmt: skip
-
-
-def _row(name: str, found: Figures) -> Document:
-    return {"name": name, "figures": {key: found[key] for key in SHOWN}, "error": ""}
 
 
 def _verdict(rows: dict[str, Figures], timing: Timing | None, why_not: str) -> list[str]:
@@ -203,39 +210,70 @@ def size_compounds(plan: Plan) -> bool:
     return bool(np.isin(forms, (SizeForm.PERCENT, SizeForm.RISK_PERCENT)).any())
 
 
-def resample_document(outcome: Outcome, kind: Kind, samples: int, seed: int, share: float, block: int) -> Document:
+@dataclass(frozen=True, slots=True)
+class Distribution:
+    """How a figure is spread over the samples: the run's own, the mean, percentiles, and how sure each is; a histogram."""
+
+    real: float | None
+    mean: float | None
+    p5: float | None
+    p25: float | None
+    p50: float | None
+    p75: float | None
+    p95: float | None
+    sure: dict[str, list[float]]
+    edges: list[float]
+    counts: list[int]
+
+
+@dataclass(frozen=True, slots=True)
+class Redrawn:
+    """A run's trades drawn anew: bands of equity over the trades, the run's own among them, and each measure's spread."""
+
+    kind: Kind
+    compounds: bool
+    samples: int
+    seed: int
+    bands: dict[str, list[float]]
+    measures: dict[str, Distribution]
+    places: dict[str, float]
+
+
+def redrawn(outcome: Outcome, kind: Kind, samples: int, seed: int, share: float, block: int) -> Redrawn:
     """The trades of a run drawn anew: bands of equity, distributions, and where the run stands in them."""
     follows = size_compounds(outcome.plan)
     found = resample(outcome.trades.net, outcome.capital, kind, samples, seed, share, block, follows)
-    return {
-        "kind": kind,
-        "compounds": found.compounds,
-        "samples": samples,
-        "seed": seed,
-        "bands": {
-            "at": found.at.tolist(),
-            **{f"p{p}": row.tolist() for p, row in zip(BANDS, found.bands, strict=True)},
-            "real": found.path.tolist(),
-        },
-        "measures": {name: _distribution(found.samples, found.real, name) for name in Measures.__annotations__},
-        "places": found.places,
-    }
+    drawn = {f"p{p}": row.tolist() for p, row in zip(BANDS, found.bands, strict=True)}
+    return Redrawn(
+        kind=kind,
+        compounds=found.compounds,
+        samples=samples,
+        seed=seed,
+        bands={"at": found.at.tolist(), **drawn, "real": found.path.tolist()},
+        measures={name: _distribution(found.samples, found.real, name) for name in Measures.__annotations__},
+        places=found.places,
+    )
 
 
-def _distribution(samples: Measures, real: Measures, name: str) -> Document:
+def _distribution(samples: Measures, real: Measures, name: str) -> Distribution:
     values = getattr(samples, name)
     known = values[np.isfinite(values)]
     cuts = np.percentile(known, BANDS) if known.size else np.full(len(BANDS), np.nan)
     own = float(getattr(real, name)[0])
+    p5, p25, p50, p75, p95 = (None if cut != cut else float(cut) for cut in cuts)
     edges, counts = counted(values)
-    return {
-        "real": own if np.isfinite(own) else None,
-        "mean": float(known.mean()) if known.size else None,
-        **{f"p{p}": None if cut != cut else float(cut) for p, cut in zip(BANDS, cuts, strict=True)},
-        "sure": {f"p{p}": list(percentile_range(known, p)) for p in BANDS} if known.size else {},
-        "edges": edges.tolist(),
-        "counts": counts.tolist(),
-    }
+    return Distribution(
+        own if np.isfinite(own) else None,
+        float(known.mean()) if known.size else None,
+        p5,
+        p25,
+        p50,
+        p75,
+        p95,
+        sure={f"p{p}": list(percentile_range(known, p)) for p in BANDS} if known.size else {},
+        edges=edges.tolist(),
+        counts=counts.tolist(),
+    )
 
 
 INSIDE_BARS = (
@@ -244,23 +282,46 @@ INSIDE_BARS = (
 )
 
 
-def challenge_document(outcome: Outcome, rules: ChallengeRules) -> Document:
+@dataclass(frozen=True, slots=True)
+class ChallengeEnd:
+    """How a challenge begun on a day ended, and after how many trading days."""
+
+    day: str
+    end: End
+    days: int
+
+
+@dataclass(frozen=True, slots=True)
+class Challenged:
+    """A challenge begun on every day: shares of the ends with bands of 95 %, None where no start was decided."""
+
+    rules: ChallengeRules
+    starts: int
+    note: str
+    decided: int
+    shares: dict[str, float | None]
+    bands: dict[str, list[float]] | None
+    days_to_pass: dict[str, float] | None
+    ends: list[ChallengeEnd]
+
+
+def challenged(outcome: Outcome, rules: ChallengeRules) -> Challenged:
     """A challenge begun on every trading day of a run: the shares of its ends, and the days it took to pass."""
     days = outcome.plan.dataset.calendar.day[outcome.first : outcome.last + 1]
     found = challenge(outcome.equity, days, outcome.capital, rules, worst_equity(outcome))
     passed = found.days[[end == "passed" for end in found.ends]]
     shares = found.shares()
     names: tuple[End, ...] = ("passed", "daily loss", "total loss", "timed out")
-    return {
-        "rules": asdict(rules),
-        "starts": len(found.ends),
-        "note": INSIDE_BARS,
-        "decided": sum(end != "unfinished" for end in found.ends),
-        "shares": {name: shares[name].share if shares else None for name in names},
-        "bands": {name: [shares[name].low, shares[name].high] for name in names} if shares else None,
-        "days_to_pass": None if passed.size == 0 else {"median": float(np.median(passed)), "most": int(passed.max())},
-        "ends": [
-            {"day": str(np.datetime64(int(day), "D")), "end": end, "days": int(took)}
+    return Challenged(
+        rules=rules,
+        starts=len(found.ends),
+        note=INSIDE_BARS,
+        decided=sum(end != "unfinished" for end in found.ends),
+        shares={name: shares[name].share if shares else None for name in names},
+        bands={name: [shares[name].low, shares[name].high] for name in names} if shares else None,
+        days_to_pass=None if passed.size == 0 else {"median": float(np.median(passed)), "most": int(passed.max())},
+        ends=[
+            ChallengeEnd(str(np.datetime64(int(day), "D")), end, int(took))
             for day, end, took in zip(found.starts, found.ends, found.days, strict=True)
         ],
-    }
+    )

@@ -4,12 +4,11 @@ import re
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
-from typing import Any
 
 from skelb.core.bars import Timeframe
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES
 from skelb.core.errors import NotFoundError
-from skelb.core.export import preview_document
+from skelb.core.export import Preview, preview_of
 from skelb.core.figures import FIGURES
 from skelb.core.language import CODES, Setting, check
 from skelb.core.language.forms import FORMS
@@ -131,11 +130,11 @@ def _codes() -> list[Entry]:
     return found
 
 
-def picture(name: str, library: Library, datasets: Datasets) -> dict[str, Any]:
+def picture(name: str, library: Library, datasets: Datasets) -> Preview:
     """The example of a page on demo bars. Raises NotFoundError when it has none, or there are no bars to show it on."""
     found = entry(name)
     if not found.example:
         raise NotFoundError(f"the page `{name}` has no example")
     dataset = datasets.get(_PICTURE_MARKET, Timeframe.parse(_PICTURE_TIMEFRAME))
     checked = check(found.example, Setting(scripts=library.saved_script))
-    return preview_document(checked, input_values(checked, {}), dataset, _PICTURE_BARS)
+    return preview_of(checked, input_values(checked, {}), dataset, _PICTURE_BARS)

@@ -2,14 +2,15 @@
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
 
 import numpy as np
 from sqlalchemy import select
 
 from skelb import __version__
 from skelb.core.errors import NotFoundError
-from skelb.core.export import overview_document
+from skelb.core.export import overview_of
+from skelb.core.figures import Figures
+from skelb.core.language.tree import Side
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.readable import read_each
@@ -19,13 +20,31 @@ from skelb.store import Database, RunRecord
 _MOST_POINTS = 2_000
 
 
+@dataclass(frozen=True, slots=True)
+class TraceTrades:
+    """The trades of a run as columns: times are seconds since 1970 UTC, net is money."""
+
+    entry_time: list[int]
+    side: list[Side]
+    net: list[float]
+
+
+@dataclass(frozen=True, slots=True)
+class Trace:
+    """A kept run to see another against: equity in few points, and its trades."""
+
+    time: list[int]
+    equity: list[float]
+    trades: TraceTrades
+
+
 @dataclass(frozen=True)
 class KeptRun:
     """A run as it is kept; `figures` by side, as backtest results have them."""
 
     number: int
     setup: Setup
-    figures: dict[str, dict[str, Any]]
+    figures: dict[str, Figures]
     created: datetime
 
 
@@ -62,16 +81,17 @@ class KeptRuns:
             numbers = session.scalars(query.limit(most)).all()
         return read_each(((number, f"the kept run {number}") for number in numbers), self.run, left_out)
 
-    def trace(self, number: int) -> dict[str, Any]:
+    def trace(self, number: int) -> Trace:
         """A kept run once more: its equity in at most 2,000 points, and the time, side and net of every trade.
 
         Raises NotFoundError when there is no such run, SkelbError when its market or account is gone.
         """
         outcome = self.run(number).setup.prepared(self._library, self._datasets).sound().backtest().outcome
-        found = overview_document(outcome, _MOST_POINTS)
+        found = overview_of(outcome, _MOST_POINTS)
         sides = np.where(outcome.trades.side > 0, "long", "short").tolist()
-        trades = {"entry_time": outcome.entry_times().tolist(), "side": sides, "net": outcome.trades.net.tolist()}
-        return {"time": found["time"], "equity": found["equity"], "trades": trades}
+        return Trace(
+            found.time, found.equity, TraceTrades(outcome.entry_times().tolist(), sides, outcome.trades.net.tolist())
+        )
 
 
 def _kept(record: RunRecord) -> KeptRun:

@@ -1,6 +1,7 @@
 """The whole setup of a run, as the page and the records hold it."""
 
 from datetime import date
+from hashlib import blake2b
 from typing import Literal
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -16,7 +17,7 @@ from skelb.service.prepared import Prepared
 class Setup(BaseModel):
     """Script text, market, timeframe, dates, account, inputs, sides: what makes a run what it is."""
 
-    model_config = ConfigDict(extra="forbid")
+    model_config = ConfigDict(extra="forbid", frozen=True)
 
     text: str = Field(max_length=1_100_000)
     market: str = Field(max_length=64)
@@ -27,6 +28,11 @@ class Setup(BaseModel):
     inputs: dict[str, float | bool | str] = Field(default_factory=dict)
     sides: Literal["both", "long", "short"] = "both"
     inverted: bool = False
+
+    @property
+    def key(self) -> str:
+        """The same for the same setup."""
+        return blake2b(self.model_dump_json().encode(), digest_size=8).hexdigest()
 
     def dataset(self, datasets: Datasets) -> Dataset:
         """The bars to run on."""

@@ -2,16 +2,17 @@
 
 import re
 from calendar import day_name, month_name
+from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
-from typing import Any
+from typing import Literal
 
 import numpy as np
 
 from skelb.core.bars import Bools, Ints
 from skelb.core.catalogue import YES
 from skelb.core.errors import SettingsError
-from skelb.core.export import plain_values
+from skelb.core.export import Column, plain_values
 from skelb.core.language import Checked
 from skelb.core.language.tools import written
 from skelb.core.language.tree import Expression, Logic, Mark, Name, Not
@@ -22,8 +23,54 @@ from skelb.core.trials import Group, Moves, MoveUnit, Study, calendar_of, diviso
 from skelb.service.checking import checked_or_error
 from skelb.service.prepared import Prepared
 
-Document = dict[str, Any]
 _ASKED = "studied_condition"
+
+
+@dataclass(frozen=True, slots=True)
+class Followed:
+    """How often a condition came, and how price moved after it, at each of some horizons in bars; unknown is None.
+
+    `low` and `high` bound the mean moves with 95 %, all horizons together; `every` is the mean move after any bar;
+    `p` is the chance of moves as unusual where the condition means nothing.
+    """
+
+    count: int
+    share: float
+    per_year: float
+    yearly: dict[str, int]
+    horizons: list[int]
+    moves: Column
+    low: Column
+    high: Column
+    every: Column
+    p: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class StudiedCondition(Followed):
+    """A condition with what followed it; `used` is how a script that uses this one as `{}` would write it."""
+
+    text: str
+    kind: Literal["condition", "part", "mark", "asked"]
+    meaning: str
+    used: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class CalendarRow(Followed):
+    """A stretch of the calendar: the mean move within with its band of 95 %, and what followed.
+
+    `p` is of the move within, as the study of the calendar weighs it.
+    """
+
+    group: Group
+    name: str
+    stretches: int
+    within: float | None
+    within_low: float | None
+    within_high: float | None
+    usual: float | None
+    stands_out: bool
 
 
 class Studies:
@@ -38,7 +85,7 @@ class Studies:
         self._given, choices = prepared.choices.inputs, prepared.choices
         self._span, self._unit = _between(prepared.dataset, choices.from_date, choices.to_date), unit
 
-    def conditions(self, asked: str = "") -> list[Document]:
+    def conditions(self, asked: str = "") -> list[StudiedCondition]:
         """Every named condition, every part that an `and` joins, and every mark's, each with its study.
 
         One that is asked for besides, a name of the script or any expression, comes first. `used` is how another script
@@ -46,25 +93,26 @@ class Studies:
         """
         checked = self._checked
         expressions = Expressions(checked, input_values(checked, self._given), self._dataset)
-        rows: dict[str, Document] = {}
+        rows: dict[str, StudiedCondition] = {}
         for name in checked.shown_names:
             if checked.meanings[name].kind == "condition":
                 meant = checked.definitions.get(name)
                 meaning, values = written(meant.value) if meant else "", expressions.whole(Name(name, (0, 0)))
-                rows[name] = self._row("condition", values, meaning, f"{{}}.{name}")
-        parts = [("part", part) for meant in checked.definitions.values() for part in _joined(meant.value)]
-        marks = [("mark", p.statement.when) for p in checked.statements if isinstance(p.statement, Mark)]
-        for kind, node in (*parts, *marks):
+                rows[name] = self._row(name, "condition", values, meaning, f"{{}}.{name}")
+        parts = [part for meant in checked.definitions.values() for part in _joined(meant.value)]
+        marks = [p.statement.when for p in checked.statements if isinstance(p.statement, Mark)]
+        for place, node in enumerate((*parts, *marks)):
             text = written(node)
             is_negated_name = isinstance(node, Not) and isinstance(node.x, Name)
             if text not in rows and not is_negated_name and not asks_position(node, checked):
-                rows[text] = self._row(kind, expressions.whole(node), used=_used(node, checked))
+                kind: Literal["part", "mark"] = "part" if place < len(parts) else "mark"
+                rows[text] = self._row(text, kind, expressions.whole(node), used=_used(node, checked))
         asked = " ".join(asked.split())
         if asked and asked not in rows:
-            rows = {asked: self._row("asked", self._asked(asked))} | rows
-        return [{"text": text, **row} for text, row in rows.items()]
+            rows = {asked: self._row(asked, "asked", self._asked(asked))} | rows
+        return list(rows.values())
 
-    def calendar(self, asked: str = "") -> list[Document]:
+    def calendar(self, asked: str = "") -> list[CalendarRow]:
         """The study of a condition on every weekday, month and hour at once; without one, of these themselves.
 
         Raises SettingsError when what is asked for is no condition.
@@ -77,18 +125,17 @@ class Studies:
             groups["hour"] = (calendar.open_minute // 60 % 24)[span]
         rows = calendar_of(groups, yes, bars.open[span], self._moves)
         return [
-            {
-                "group": row.group,
-                "name": _group_name(row.group, row.number),
-                "stretches": row.stretches,
-                "within": _known(row.within),
-                "within_low": _known(row.within_low),
-                "within_high": _known(row.within_high),
-                "usual": _known(row.usual),
-                "stands_out": row.stands_out,
-                **_study_document(row.study),
-                "p": _known(row.p),
-            }
+            CalendarRow(
+                *_followed(row.study, row.p),
+                row.group,
+                _group_name(row.group, row.number),
+                row.stretches,
+                _known(row.within),
+                _known(row.within_low),
+                _known(row.within_high),
+                _known(row.usual),
+                row.stands_out,
+            )
             for row in rows
         ]
 
@@ -111,9 +158,12 @@ class Studies:
         found: Bools = (np.broadcast_to(values, len(self._dataset)) == YES)[self._span]
         return found
 
-    def _row(self, kind: str, values: np.ndarray, meaning: str = "", used: str | None = None) -> Document:
+    def _row(
+        self, text: str, kind: Literal["condition", "part", "mark", "asked"], values: np.ndarray, meaning: str = "",
+        used: str | None = None,
+    ) -> StudiedCondition:  # fmt: skip
         study = study_of(self._yes(values), self._moves)
-        return {"kind": kind, "meaning": meaning, "used": used, **_study_document(study)}
+        return StudiedCondition(*_followed(study, study.p), text, kind, meaning, used)
 
     def _asked(self, text: str) -> np.ndarray:
         found = checked_or_error(f"{self._checked.source.rstrip()}\n{_ASKED} = {text}\n", self._setting)
@@ -159,11 +209,14 @@ def _group_name(group: Group, number: int) -> str:
     return day_name[number] if group == "weekday" else month_name[number]
 
 
-def _study_document(study: Study) -> Document:
-    columns = {name: plain_values(getattr(study, name)) for name in ("moves", "low", "high", "every")}
+def _followed(
+    study: Study, p: float
+) -> tuple[int, float, float, dict[str, int], list[int], Column, Column, Column, Column, float | None]:
+    """The fields of `Followed`."""
     yearly = {str(year): count for year, count in study.yearly.items()}
-    counts = {"count": study.count, "share": study.share, "per_year": study.per_year, "yearly": yearly}
-    return {**counts, "horizons": study.horizons.tolist(), **columns, "p": _known(study.p)}
+    moves, low, high, every = (plain_values(c) for c in (study.moves, study.low, study.high, study.every))
+    horizons = study.horizons.tolist()
+    return study.count, study.share, study.per_year, yearly, horizons, moves, low, high, every, _known(p)
 
 
 def _known(value: float) -> float | None:

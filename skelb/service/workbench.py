@@ -5,45 +5,56 @@ from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
-from hashlib import blake2b
 from typing import Any
 
 import numpy as np
 
 from skelb.core.bars import Bars, Timeframe
 from skelb.core.catalogue import YES
-from skelb.core.engine import Outcome, Pool, kernel, run
+from skelb.core.engine import Outcome, Pool, run
 from skelb.core.errors import NotFoundError, SettingsError, SkelbError
 from skelb.core.explain import Explainer, funnel_of, sieves_of, why_sentences
 from skelb.core.export import (
     Charted,
+    ChartWindow,
+    Lens,
     Scene,
     evenly,
-    explanation_document,
-    finding_rows,
-    lens_document,
-    overview_document,
-    scene_document,
+    legend_of,
+    lens_of,
+    overview_of,
     scene_of,
-    signals_document,
+    signal_sentences,
     spread,
-    window_document,
+    time_text,
+    timed_findings,
+    window_of,
 )
 from skelb.core.figures import Figures, Record, daily_of, figures_of, record_of
 from skelb.core.language import utf16_offset
-from skelb.core.language.tree import Input
+from skelb.core.language.tree import Side
 from skelb.core.trials import Sweep, Try
 from skelb.service.backtest import Result
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.prepared import Prepared
 from skelb.service.setup import Setup
+from skelb.service.shown import (
+    BarExplained,
+    FiguresBySide,
+    FunnelShown,
+    InputShown,
+    LevelsInForce,
+    LotShown,
+    Ran,
+    RunShown,
+    TradeColumns,
+)
 from skelb.service.tallies import Tallies, label_of, setting_of
 
-Document = dict[str, Any]
 _MOST_RUNS = 6
-_MOST_TRADE_ROWS = 50_000
 _MOST_LEVELS = 4_000
+_POSITIONS: dict[int, Side | None] = {1: "long", -1: "short", 0: None}
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,9 +73,9 @@ class LiveRun:
         return self.result.outcome
 
     @cached_property
-    def signals(self) -> Document:
+    def signals(self) -> dict[Side, str]:
         """Where its signals went, worked out with the first question about a bar."""
-        return signals_document(self.outcome)
+        return signal_sentences(self.outcome)
 
 
 class Workbench:
@@ -76,55 +87,58 @@ class Workbench:
         self._tried: tuple[str, Prepared, Sweep] | None = None
         self._pool = Pool()
 
-    def run(self, setup: Setup) -> Document:
-        """Check and run a setup: diagnostics always, a run when the script is sound.
+    def run(self, setup: Setup) -> Ran:
+        """Check and run a setup: what the script asks for always, a run when it is sound.
 
         Raises SkelbError when the market, account, timeframe or dates cannot be.
         """
         started = time.perf_counter()
         prepared = setup.prepared(self._library, self._datasets)
-        checked = prepared.checked
-        document: Document = {"sound": checked.is_sound, "title": checked.title}
-        document["inputs"] = [_input_document(found) for found in checked.inputs.values()]
-        document["run"] = None
-        document["problem"] = None
+        checked, shown, problem = prepared.checked, None, None
         if checked.is_sound:
             try:
                 result = prepared.backtest()
             except SkelbError as exc:
-                document["problem"] = str(exc)
+                problem = str(exc)
             else:
-                document["run"] = self._keep(setup, prepared, result)
+                shown = self._keep(setup, prepared, result)
                 self._count(prepared, record_of(result.outcome), {})
-        document["took_ms"] = (time.perf_counter() - started) * 1000.0
-        return document
+        inputs = [InputShown.of(found) for found in checked.inputs.values()]
+        return Ran(
+            checked.is_sound, checked.title, inputs, shown, problem, took_ms=(time.perf_counter() - started) * 1000.0
+        )
 
-    def explain(self, key: str, bar: int) -> Document:
+    def explain(self, key: str, bar: int) -> BarExplained:
         """A run's script as it reads on a bar, and why it did what it did there; over the run, where signals went.
 
         Raises NotFoundError when the run is no longer held or the bar is not one of its dates.
         """
-        found = self._held(key)
+        live = self._held(key)
         try:
-            explanation, readings = found.explainer.readings(found.on.run_bar(bar))
+            found, readings = live.explainer.readings(live.on.run_bar(bar))
         except IndexError as exc:
             raise NotFoundError("this bar is not one of the run's dates") from exc
-        place = partial(utf16_offset, found.explainer.checked.source)
-        return {
-            **explanation_document(explanation, found.outcome),
-            "bar": bar,
-            "why": why_sentences(explanation),
-            "lines": [{"end": place(line.end), "text": line.text, "tone": line.tone} for line in readings.lines],
-            "marks": [{"start": place(m.start), "end": place(m.end), "tone": m.tone} for m in readings.marks],
-            "signals": found.signals,
-        }
+        place = partial(utf16_offset, live.explainer.checked.source)
+        dataset, entries, moment = live.outcome.plan.dataset, live.outcome.plan.entries, found.moment
+        return BarExplained(
+            time=time_text(dataset.bars.time[found.bar]),
+            close_time=time_text(dataset.calendar.close_time[found.bar]),
+            position=_POSITIONS[moment.side],
+            lots=[LotShown(entries[lot.rule].name, lot.units, lot.price, lot.stop, lot.target) for lot in moment.lots],
+            happened=found.happened,
+            waiting=found.waiting,
+            why=why_sentences(found),
+            lines=[replace(line, end=place(line.end)) for line in readings.lines],
+            marks=[replace(mark, start=place(mark.start), end=place(mark.end)) for mark in readings.marks],
+            signals=live.signals,
+        )
 
     def figures_with(self, setup: Setup, name: str, value: float | bool | str) -> Figures | None:
         """The figures of a setup with one input at another value, None where it cannot run with that value.
 
         Raises SkelbError when the setup itself cannot be.
         """
-        key = setup.model_dump_json()
+        key = setup.key
         if self._tried is None or self._tried[0] != key:
             prepared = setup.prepared(self._library, self._datasets).sound()
             self._tried = (key, prepared, prepared.sweep())
@@ -171,35 +185,22 @@ class Workbench:
         closes = int(plan.dataset.calendar.close_time[bar])
         return closes, figures_of(record_of(run(plan, live.explainer.account, self._pool)))
 
-    def funnel(self, key: str) -> Document:
+    def funnel(self, key: str) -> FunnelShown:
         """How many bars each entry rule's parts let through, and where each side's signals went.
 
         Raises NotFoundError when the run is no longer held.
         """
         live = self._held(key)
-        rules = [
-            {
-                "rule": sieve.rule,
-                "side": sieve.side,
-                "bars": sieve.bars,
-                "passed": [{"text": text, "left": left} for text, left in sieve.passed],
-            }
-            for sieve in sieves_of(live.explainer.checked, live.outcome)
-        ]
-        sides = []
-        for side in dict.fromkeys(rule["side"] for rule in rules):
-            funnel = funnel_of(live.outcome, str(side))
-            reasons = [{"reason": reason, "count": count} for reason, count in funnel.reasons]
-            sides.append({"side": side, "signals": funnel.signals, "traded": funnel.traded, "reasons": reasons})
-        return {"rules": rules, "sides": sides}
+        rules = sieves_of(live.explainer.checked, live.outcome)
+        return FunnelShown(rules, [funnel_of(live.outcome, side) for side in dict.fromkeys(r.side for r in rules)])
 
-    def lens(self, key: str, bar: int) -> Document:
+    def lens(self, key: str, bar: int) -> Lens:
         """The finer bars of a bar as columns, and the fills inside it. Raises NotFoundError as `explain` does."""
         live = self._held(key)
         symbol = live.outcome.plan.dataset.market.symbol
-        return lens_document(live.outcome, _run_bar(live, bar), self._datasets.get(symbol, None))
+        return lens_of(live.outcome, _run_bar(live, bar), self._datasets.get(symbol, None))
 
-    def levels(self, key: str, first: int, last: int) -> list[Document]:
+    def levels(self, key: str, first: int, last: int) -> list[LevelsInForce]:
         """Stop and target of every open lot on each of at most 4,000 bars. Raises NotFoundError when the run is gone."""
         live = self._held(key)
         first, last = max(0, first), min(last, first + _MOST_LEVELS, live.on.size - 1)
@@ -211,7 +212,7 @@ class Workbench:
             return []
         of_bar = {bar: (side, lots) for bar, side, lots in live.explainer.levels(begin, end)}
         return [
-            {"bar": bar, "side": "long" if side > 0 else "short", "stop": lot.stop, "target": lot.target}
+            LevelsInForce(bar, "long" if side > 0 else "short", lot.stop, lot.target)
             for bar, run_bar in enumerate(at_work.tolist(), first)
             if run_bar in of_bar
             for side, lots in (of_bar[run_bar],)
@@ -226,7 +227,7 @@ class Workbench:
         on, moments = self._held(key).on, np.array(times, np.int64)
         return [int(bar) for bar in (on.closed_at(moments) if closed else on.bars_at(moments))]
 
-    def chart(self, key: str, timeframe: str) -> Document:
+    def chart(self, key: str, timeframe: str) -> RunShown:
         """A run drawn on bars of another timeframe of its market: a key to ask by, and what the page draws of it.
 
         Raises NotFoundError when the run is gone, SkelbError when the timeframe cannot be.
@@ -237,7 +238,7 @@ class Workbench:
         chart = of if wanted == of.bars.timeframe else self._datasets.get(of.market.symbol, wanted)
         drawn = replace(live, key=f"{live.key}@{wanted}", on=Charted(of, chart))
         self._hold(drawn)
-        return {"chart": _run_document(drawn)}
+        return _shown(drawn)
 
     def _held(self, key: str) -> LiveRun:
         found = self._runs.get(key)
@@ -245,19 +246,19 @@ class Workbench:
             raise NotFoundError("this run is no longer held: ask for it again")
         return found
 
-    def window(self, key: str, first: int, last: int, columns: int) -> Document:
+    def window(self, key: str, first: int, last: int, columns: int) -> ChartWindow:
         """Part of a run's chart. Raises NotFoundError when the run is no longer held."""
         found = self._held(key)
-        return window_document(found.scene, found.outcome, first, last, min(max(columns, 1), 6000), found.on)
+        return window_of(found.scene, found.outcome, first, last, min(max(columns, 1), 6000), found.on)
 
-    def _keep(self, setup: Setup, prepared: Prepared, result: Result) -> Document:
+    def _keep(self, setup: Setup, prepared: Prepared, result: Result) -> RunShown:
         outcome, dataset = result.outcome, result.outcome.plan.dataset
-        key = blake2b(f"{setup.model_dump_json()} {dataset.data_version}".encode(), digest_size=8).hexdigest()
+        key = f"{setup.key}.{dataset.data_version}"
         explainer = Explainer(prepared.checked, outcome.plan, prepared.account)
         scene = scene_of(prepared.checked, outcome.plan.expressions, dataset)
         live = LiveRun(key, scene, explainer, result, Charted.own(dataset))
         self._hold(live)
-        return _run_document(live)
+        return _shown(live)
 
     def _hold(self, live: LiveRun) -> None:
         self._runs[live.key] = live
@@ -266,27 +267,27 @@ class Workbench:
             self._runs.popitem(last=False)
 
 
-def _run_document(live: LiveRun) -> Document:
+def _shown(live: LiveRun) -> RunShown:
     """What the page draws and lists of a run; places are those of the chart's bars."""
     outcome, dataset, on = live.outcome, live.outcome.plan.dataset, live.on
     first, last = (int(bar) for bar in on.bars_of(np.array([outcome.first, outcome.last])))
-    return {
-        "key": live.key,
-        "bars": on.size,
-        "first": first,
-        "last": last,
-        "timeframe": str(on.chart.bars.timeframe),
-        "tick": dataset.market.tick,
-        "zone": dataset.market.zone,
-        "data_version": dataset.data_version,
-        "is_strategy": live.explainer.checked.has_entries,
-        "has_moving_levels": bool(outcome.plan.rules.levels.is_moving),
-        "figures": live.result.figures,
-        "findings": finding_rows(outcome, live.result.findings),
-        "scene": scene_document(live.scene),
-        "overview": overview_document(outcome, on=on),
-        "trades": trade_columns(outcome, on),
-    }
+    return RunShown(
+        key=live.key,
+        bars=on.size,
+        first=first,
+        last=last,
+        timeframe=str(on.chart.bars.timeframe),
+        tick=dataset.market.tick,
+        zone=dataset.market.zone,
+        data_version=dataset.data_version,
+        is_strategy=live.explainer.checked.has_entries,
+        has_moving_levels=bool(outcome.plan.rules.levels.is_moving),
+        figures=FiguresBySide(**live.result.figures),
+        findings=timed_findings(outcome, live.result.findings),
+        scene=legend_of(live.scene),
+        overview=overview_of(outcome, on=on),
+        trades=TradeColumns.of(outcome, on),
+    )
 
 
 def _run_bar(live: LiveRun, bar: int) -> int:
@@ -305,77 +306,15 @@ def _check_bar(live: LiveRun, bar: int) -> None:
         raise NotFoundError("this bar is not one of the run's dates")
 
 
-def trade_columns(outcome: Outcome, on: Charted) -> Document:
-    """The trades as columns, newest 50,000 at most; names stand once, in `rules` and `reasons`; bars are the chart's."""
-    trades = outcome.trades
-    entered = outcome.values(trades.entry_bar, np.zeros_like(trades.entry_bar))  # a fill at a close is the next bar's
-    rows = slice(max(0, len(trades) - _MOST_TRADE_ROWS), len(trades))
-    names: dict[str, int] = {}
-    reasons = [names.setdefault(outcome.exit_reason(row), len(names)) for row in range(rows.start, rows.stop)]
-    of = trades.numbers[rows]
-    return {
-        "first_number": rows.start + 1,
-        "side": trades.side[rows].tolist(),
-        "entry_bar": on.entry_bars(outcome)[rows].tolist(),
-        "exit_bar": on.exit_bars(outcome)[rows].tolist(),
-        "entry_time": outcome.entry_times()[rows].tolist(),
-        "exit_time": outcome.exit_times()[rows].tolist(),
-        "entry_price": _shown(of[:, kernel.TF_ENTRY_PRICE]),
-        "exit_price": _shown(of[:, kernel.TF_EXIT_PRICE]),
-        "entry_mid": _shown(of[:, kernel.TF_ENTRY_MID]),
-        "exit_mid": _shown(of[:, kernel.TF_EXIT_MID]),
-        "units": _shown(of[:, kernel.TF_UNITS]),
-        "gross": _shown(of[:, kernel.TF_GROSS]),
-        "commission": _shown(of[:, kernel.TF_COMMISSION]),
-        "spread": _shown(of[:, kernel.TF_SPREAD]),
-        "slippage": _shown(of[:, kernel.TF_SLIPPAGE]),
-        "financing": _shown(of[:, kernel.TF_FINANCING]),
-        "net": _shown(of[:, kernel.TF_NET]),
-        "percent": _shown(_percents(of, entered[rows])),
-        "r": _shown(of[:, kernel.TF_R]),
-        "stop": _shown(of[:, kernel.TF_STOP]),
-        "target": _shown(of[:, kernel.TF_TARGET]),
-        "best": _shown(of[:, kernel.TF_BEST]),
-        "worst": _shown(of[:, kernel.TF_WORST]),
-        "bars_held": trades.bars_held[rows].tolist(),
-        "rule": trades.whole[rows, kernel.TI_ENTRY_RULE].tolist(),
-        "rules": [rule.name for rule in outcome.plan.entries],
-        "reason": reasons,
-        "reasons": list(names),
-    }
+@dataclass(frozen=True, slots=True)
+class Closes:
+    """A few closes over time, seconds since 1970 UTC, to draw what a file or market holds."""
 
+    time: list[int]
+    close: list[float]
 
-def _percents(of: np.ndarray, worth: np.ndarray) -> np.ndarray:
-    """Net in percent of what each entry was worth, unknown where that is nothing, shape (trades,)."""
-    notional = of[:, kernel.TF_UNITS] * of[:, kernel.TF_ENTRY_PRICE] * worth
-    found = np.full(len(of), np.nan)
-    np.divide(of[:, kernel.TF_NET] * 100.0, notional, out=found, where=notional != 0)
-    return found
-
-
-def _shown(values: np.ndarray) -> list[float | None]:
-    """Numbers to ten digits of the largest, unknown as None: a screen shows fewer, and a long answer holds up typing."""
-    known = np.abs(values[np.isfinite(values)])
-    largest = float(known.max(initial=0.0))
-    digits = 9 - int(np.floor(np.log10(largest))) if largest > 0 else 0
-    rounded = np.round(values, max(0, digits)).tolist()
-    return [None if item != item else item for item in rounded]
-
-
-def _input_document(found: Input) -> Document:
-    return {
-        "name": found.name,
-        "kind": found.kind,
-        "default": found.default,
-        "low": found.low,
-        "high": found.high,
-        "step": found.step,
-        "options": list(found.options),
-        "label": found.label,
-    }
-
-
-def market_preview(bars: Bars, points: int = 300) -> Document:
-    """A few closes over time, to draw what a file or market holds."""
-    ends = evenly(len(bars), points)
-    return {"time": bars.time[ends].tolist(), "close": bars.close[ends].tolist()}
+    @classmethod
+    def of(cls, bars: Bars, points: int = 300) -> "Closes":
+        """Evenly chosen closes of bars."""
+        ends = evenly(len(bars), points)
+        return cls(bars.time[ends].tolist(), bars.close[ends].tolist())

@@ -18,6 +18,7 @@ from skelb.web.guard import Guard
 from skelb.web.keeping_routes import router as keeping_router
 from skelb.web.leaving import Leaving
 from skelb.web.live import router as live_router
+from skelb.web.live_questions import live_schemas
 from skelb.web.lsp import router as language_router
 from skelb.web.problems import RESPONSES, Problem, problem, tell_problems
 from skelb.web.routes import router as api_router
@@ -103,7 +104,7 @@ def _described(app: FastAPI) -> Callable[[], dict[str, Any]]:
     def openapi() -> dict[str, Any]:
         found = plain()
         form = Problem.model_json_schema(ref_template="#/components/schemas/{model}")
-        found["components"]["schemas"]["Problem"] = form
+        found["components"]["schemas"] |= {"Problem": form} | live_schemas()
         for operation in (item for path in found["paths"].values() for item in path.values()):
             for content in operation["responses"]["200"].get("content", {}).values():
                 content.pop("itemSchema", None)  # of a later version of OpenAPI than this document is

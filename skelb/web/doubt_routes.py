@@ -7,10 +7,9 @@ from fastapi import APIRouter, Depends
 
 from skelb.core.bars import Timeframe
 from skelb.core.engine import Outcome
-from skelb.core.trials import ChallengeRules
-from skelb.service.distrust import Stress, challenge_document, resample_document
+from skelb.service.distrust import Challenged, Redrawn, Stress, StressStep, challenged, redrawn
 from skelb.service.setup import Setup
-from skelb.web.schemas import ChallengeIn, ChallengeOut, ResampleIn, ResampleOut, StressIn, StressStepOut
+from skelb.web.schemas import ChallengeIn, ResampleIn, StressIn
 from skelb.web.served import App
 
 router = APIRouter(prefix="/api/doubt", tags=["doubt"])
@@ -26,30 +25,27 @@ def _stress(body: StressIn, app: App) -> Stress:
     "/stress",
     responses={
         200: {
-            "description": "JSON lines, a StressStepOut each",
+            "description": "JSON lines, a StressStep each",
             "content": {"application/jsonl": {"schema": {"type": "string"}}},
         }
     },
 )
-def stress(planned: Annotated[Stress, Depends(_stress)]) -> Iterable[StressStepOut]:
+def stress(planned: Annotated[Stress, Depends(_stress)]) -> Iterable[StressStep]:
     """A run beside itself made worse, and elsewhere: a line a run; whoever stops reading stops it."""
-    for step in planned.steps():
-        yield StressStepOut.model_validate(step)
+    yield from planned.steps()
 
 
 @router.post("/resample")
-def resample(body: ResampleIn, app: App) -> ResampleOut:
+def resample(body: ResampleIn, app: App) -> Redrawn:
     """The trades of a run drawn anew."""
     outcome = _outcome(body.setup, app)
-    found = resample_document(outcome, body.kind, body.samples, body.seed, body.share, body.block)
-    return ResampleOut.model_validate(found)
+    return redrawn(outcome, body.kind, body.samples, body.seed, body.share, body.block)
 
 
 @router.post("/challenge")
-def challenge(body: ChallengeIn, app: App) -> ChallengeOut:
+def challenge(body: ChallengeIn, app: App) -> Challenged:
     """A funded account's test begun on every day of a run."""
-    found = challenge_document(_outcome(body.setup, app), ChallengeRules(**body.rules.model_dump()))
-    return ChallengeOut.model_validate(found)
+    return challenged(_outcome(body.setup, app), body.rules)
 
 
 def _outcome(setup: Setup, app: App) -> Outcome:

@@ -12,8 +12,8 @@ from skelb.core.language import parsed_title
 from skelb.service.application import Application, first_setup, home_of
 from skelb.service.bars_csv import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
-from skelb.service.runs import KeptRun
-from skelb.service.workbench import market_preview
+from skelb.service.runs import KeptRun, Trace
+from skelb.service.workbench import Closes
 from skelb.web.schemas import (
     AccountOut,
     CatalogueOut,
@@ -33,7 +33,6 @@ from skelb.web.schemas import (
     ScriptVersionOut,
     StartOut,
     StatusIn,
-    TraceOut,
 )
 from skelb.web.served import App, Number
 
@@ -121,9 +120,9 @@ def markets(app: App) -> list[MarketOut]:
 
 
 @router.get("/markets/preview")
-def preview(app: App, symbol: str) -> dict[str, list[float]]:
+def preview(app: App, symbol: str) -> Closes:
     """A few closes over all stored time."""
-    return market_preview(app.datasets.get(symbol, None).bars)
+    return Closes.of(app.datasets.get(symbol, None).bars)
 
 
 @router.put("/markets")
@@ -170,7 +169,7 @@ def _read_import(app: Application, name: str, data: bytes | bytearray, zone: str
         token=found.token, name=found.name, rows=len(bars), timeframe=str(bars.timeframe), first=_iso(int(bars.time[0])),
         last=_iso(int(bars.time[-1])), notes=file.notes, roles=file.columns, extra_columns=list(bars.columns),
         refused=[RefusedOut(line=row.line, reason=row.reason, text=row.text) for row in file.refused],
-        refused_count=file.refused_count, reasons=file.reasons, sample=sample, preview=market_preview(bars),
+        refused_count=file.refused_count, reasons=file.reasons, sample=sample, preview=Closes.of(bars),
     )  # fmt: skip
 
 
@@ -221,9 +220,9 @@ def kept(number: Number, app: App) -> KeptRunOut:
 
 
 @router.get("/runs/{number}/trace")
-def trace(number: Number, app: App) -> TraceOut:
+def trace(number: Number, app: App) -> Trace:
     """The equity and the trades of a kept run, to see another against."""
-    return TraceOut.model_validate(app.runs.trace(number))
+    return app.runs.trace(number)
 
 
 def _kept(run: KeptRun) -> KeptRunOut:

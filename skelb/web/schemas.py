@@ -1,15 +1,21 @@
 """What goes over the REST API; the front end's types are generated from these."""
 
+from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Literal
+from typing import Any
 
 from pydantic import BaseModel, Field
 
+from skelb.core.export import Conversion, ConversionChart
+from skelb.core.figures import Figures
+from skelb.core.trials import ChallengeRules
+from skelb.core.trials import Kind as ResampleKind
 from skelb.service.keeping import Kind
+from skelb.service.planning import RuleExample
 from skelb.service.setup import Setup
+from skelb.service.workbench import Closes
 
 Value = float | bool | str
-Figures = dict[str, float | int | None]
 
 
 class StartOut(BaseModel):
@@ -132,7 +138,7 @@ class ImportOut(BaseModel):
     refused_count: int
     reasons: dict[str, int]
     sample: list[dict[str, Any]]
-    preview: dict[str, list[float]]
+    preview: Closes
 
 
 class ImportIn(BaseModel):
@@ -190,6 +196,13 @@ class ConversionNamesOut(BaseModel):
     columns: list[str]
 
 
+@dataclass(frozen=True, slots=True)
+class ConversionOut(Conversion):
+    """A comparison with both lines around the first difference."""
+
+    chart: ConversionChart
+
+
 class ConversionIn(BaseModel):
     setup: Setup
     name: str = Field(max_length=200)
@@ -207,54 +220,9 @@ class SheetRowOut(BaseModel):
     mirror: str | None
 
 
-class ExampleOut(BaseModel):
-    section: str
-    text: str
-    said: str
-
-
 class SheetOut(BaseModel):
     rows: list[SheetRowOut]
-    examples: list[ExampleOut]
-
-
-class MovesOut(BaseModel):
-    count: int
-    share: float
-    per_year: float
-    yearly: dict[str, int]
-    horizons: list[int]
-    moves: list[float | None]
-    low: list[float | None]
-    high: list[float | None]
-    every: list[float | None]
-    p: float | None
-
-
-class ConditionOut(MovesOut):
-    text: str
-    kind: str
-    meaning: str
-    used: str | None
-
-
-class ConditionsOut(BaseModel):
-    title: str
-    indicator: str
-    conditions: list[ConditionOut]
-    examples: list[ExampleOut]
-
-
-class TraceTradesOut(BaseModel):
-    entry_time: list[int]
-    side: list[str]
-    net: list[float]
-
-
-class TraceOut(BaseModel):
-    time: list[int]
-    equity: list[float]
-    trades: TraceTradesOut
+    examples: list[RuleExample]
 
 
 class Place(BaseModel):
@@ -267,86 +235,15 @@ class StressIn(BaseModel):
     others: list[Place] = Field(default_factory=list, max_length=12)
 
 
-class StressRowOut(BaseModel):
-    name: str
-    figures: Figures | None
-    error: str
-
-
-class TimingOut(BaseModel):
-    earned: float
-    draws: int
-    as_good: int
-    p: float
-
-
-class StressStepOut(BaseModel):
-    """How far a stress is, and the row just finished; the last step has the verdict."""
-
-    done: int
-    total: int
-    row: StressRowOut | None
-    timing: TimingOut | None
-    verdict: list[str] | None
-
-
 class ResampleIn(BaseModel):
     setup: Setup
-    kind: Literal["shuffle", "bootstrap", "blocks", "skip", "shift"] = "bootstrap"
+    kind: ResampleKind = "bootstrap"
     samples: int = Field(default=1_000, ge=1, le=20_000)
     seed: int = 1
     share: float = Field(default=0.1, ge=0, le=1)
     block: int = Field(default=10, ge=1)
 
 
-class DistributionOut(BaseModel):
-    real: float | None
-    mean: float | None
-    p5: float | None
-    p25: float | None
-    p50: float | None
-    p75: float | None
-    p95: float | None
-    sure: dict[str, list[float]]
-    edges: list[float]
-    counts: list[int]
-
-
-class ResampleOut(BaseModel):
-    kind: str
-    compounds: bool
-    samples: int
-    seed: int
-    bands: dict[str, list[float]]
-    measures: dict[str, DistributionOut]
-    places: dict[str, float]
-
-
-class ChallengeRules(BaseModel):
-    target: float
-    daily_loss: float
-    total_loss: float
-    least_days: int = 0
-    most_days: int = 60
-
-
 class ChallengeIn(BaseModel):
     setup: Setup
     rules: ChallengeRules
-
-
-class ChallengeEndOut(BaseModel):
-    day: str
-    end: str
-    days: int
-
-
-class ChallengeOut(BaseModel):
-    rules: ChallengeRules
-    starts: int
-    decided: int
-    shares: dict[str, float | None]
-    bands: dict[str, list[float]] | None
-    note: str
-    days_to_pass: dict[str, float] | None
-    ends: list[ChallengeEndOut]

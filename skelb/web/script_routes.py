@@ -1,20 +1,19 @@
 """The REST API of scripts as texts, and of the guide."""
 
-from typing import Any
+from dataclasses import fields
 
 from fastapi import APIRouter
 
-from skelb.core.export import conversion_chart, conversion_document, conversion_names
+from skelb.core.export import Preview, conversion_chart, conversion_names, conversion_of
 from skelb.core.language import Setting, check, utf16_offset
 from skelb.core.language.tools import brief, read_back, sheet_of, what_is_wrong
 from skelb.service import guide as guides
-from skelb.service.planning import examples_for, study_document
+from skelb.service.planning import Beginnings, beginnings, examples_for
 from skelb.web.schemas import (
     BriefIn,
-    ConditionsOut,
     ConversionIn,
     ConversionNamesOut,
-    ExampleOut,
+    ConversionOut,
     GuideEntryOut,
     GuideRowOut,
     RunIn,
@@ -43,15 +42,13 @@ def sheet(body: RunIn, app: App) -> SheetOut:
         )
         for row in sheet_of(prepared.checked)
     ]  # fmt: skip
-    examples = examples_for(prepared.dataset, prepared.account)
-    return SheetOut(rows=rows, examples=[ExampleOut(section=e.section, text=e.text, said=e.said) for e in examples])
+    return SheetOut(rows=rows, examples=examples_for(prepared.dataset, prepared.account))
 
 
 @router.post("/texts/conditions")
-def conditions(body: RunIn, app: App) -> ConditionsOut:
+def conditions(body: RunIn, app: App) -> Beginnings:
     """The conditions of an indicator script with what followed them, and worked examples of rules."""
-    document = study_document(body.setup.prepared(app.library, app.datasets).sound())
-    return ConditionsOut.model_validate(document)
+    return beginnings(body.setup.prepared(app.library, app.datasets).sound())
 
 
 # --- the guide -------------------------------------------------------------------------------------------------
@@ -76,7 +73,7 @@ def guide_entry(id: str) -> GuideEntryOut:
 
 
 @router.get("/guide/picture")
-def guide_picture(id: str, app: App) -> dict[str, Any]:
+def guide_picture(id: str, app: App) -> Preview:
     """A page's example on demo bars."""
     return guides.picture(id, app.library, app.datasets)
 
@@ -113,9 +110,10 @@ def names_to_compare(body: RunIn, app: App) -> ConversionNamesOut:
 
 
 @router.post("/texts/conversion")
-def conversion(body: ConversionIn, app: App) -> dict[str, Any]:
+def conversion(body: ConversionIn, app: App) -> ConversionOut:
     """How a name compares with a column of the original's values, and both lines around the first difference."""
     prepared = body.setup.prepared(app.library, app.datasets).sound()
     checked, dataset, expressions = prepared.checked, prepared.dataset, prepared.expressions()
-    document = conversion_document(checked, expressions, dataset, body.column, body.name)
-    return {**document, "chart": conversion_chart(checked, expressions, dataset, body.name, body.column, document)}
+    found = conversion_of(checked, expressions, dataset, body.column, body.name)
+    told = {field.name: getattr(found, field.name) for field in fields(found)}
+    return ConversionOut(**told, chart=conversion_chart(checked, expressions, dataset, found))

@@ -1,48 +1,35 @@
 """The REST API of trials: ordered, watched, read; studies and baskets."""
 
-from dataclasses import asdict
 from math import isfinite
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Depends, Query, Response
 
 from skelb.core.errors import SettingsError
 from skelb.core.trials import READY_CONDITIONS
 from skelb.service.application import Application
-from skelb.service.baskets import basket_run
+from skelb.service.baskets import Basket, basket_run
 from skelb.service.studies import Studies
-from skelb.service.trials.desk import View
-from skelb.service.trials.documents import Choice
+from skelb.service.trials.desk import BestWeighed, View
 from skelb.service.trials.estimate import estimated
-from skelb.service.trials.orders import TrialOrder, markets_of, span_document
-from skelb.service.trials.store import StoredTrial
-from skelb.service.trials.varying import varying_of
+from skelb.service.trials.orders import TrialOrder, markets_of
+from skelb.service.trials.ranking import Against, Curve, Front, Surface, Table, TrialRun
+from skelb.service.trials.store import StoredTrial, TrialLine
+from skelb.service.trials.varying import Varying, varying_of
+from skelb.service.trials.whole import Choice, Walk
 from skelb.service.trials.workers import THREADS
 from skelb.web.served import App, Number
 from skelb.web.trial_schemas import (
-    AgainstOut,
-    AxisOut,
     BasketIn,
-    BasketOut,
     CalendarOut,
-    CurveOut,
-    DeflationOut,
     EstimateOut,
-    FrontOut,
     LookIn,
     LookOut,
     ScriptTextOut,
-    SpanOut,
     StudiedOut,
     StudyIn,
-    SurfaceOut,
-    TableOut,
-    TrialLineOut,
     TrialOut,
-    TrialRunOut,
     VaryingIn,
-    VaryingOut,
-    WalkOut,
     WorkersIn,
     WorkersOut,
 )
@@ -60,10 +47,10 @@ Limits = Annotated[list[str] | None, Query(max_length=12, description="a figure 
 
 
 @router.post("/varying")
-def varying(body: VaryingIn, app: App) -> list[VaryingOut]:
+def varying(body: VaryingIn, app: App) -> list[Varying]:
     """What of a script can vary."""
     prepared = body.setup.prepared(app.library, app.datasets).sound()
-    return [VaryingOut(**item) for item in varying_of(prepared.checked)]
+    return varying_of(prepared.checked)
 
 
 @router.get("/search/conditions")
@@ -80,9 +67,7 @@ def plan_trial(body: TrialOrder, app: App) -> EstimateOut:
     looks = 0 if held is None else app.trials.store.looks(layout.title, markets_of(body, layout.axes), held)
     return EstimateOut(
         total=layout.total, seconds=found.seconds, memory_bytes=found.memory_bytes,
-        axes=[AxisOut(**asdict(axis)) for axis in layout.axes],
-        parts=[SpanOut(**span_document(part.span)) for part in layout.parts],
-        held_back=SpanOut(**span_document(held)) if held else None, looks=looks,
+        axes=list(layout.axes), parts=[part.span for part in layout.parts], held_back=held, looks=looks,
     )  # fmt: skip
 
 
@@ -93,9 +78,9 @@ def start_trial(body: TrialOrder, app: App) -> TrialOut:
 
 
 @router.get("/trials")
-def trials(app: App) -> list[TrialLineOut]:
+def trials(app: App) -> list[TrialLine]:
     """The newest trials, newest first."""
-    return [TrialLineOut.model_validate(asdict(item)) for item in app.trials.store.newest()]
+    return app.trials.store.newest()
 
 
 @router.get("/trials/{number}")
@@ -123,57 +108,55 @@ def surface(
     number: Number, app: App, view: Seen, x: str | None = None, y: str | None = None,
     held: Annotated[list[str] | None, Query(description="an axis and the place of its value, as kind:0")] = None,
     fold: Literal["middle", "best"] = "middle", part: Annotated[int, Query(ge=0, le=1)] = 0,
-) -> SurfaceOut:  # fmt: skip
+) -> Surface:  # fmt: skip
     """Two axes of a trial, the others held at a value or folded."""
     kept = {name: int(value) for name, value in _pairs(held).items()}
-    return SurfaceOut(**app.desk.surface(number, view, x, y, kept, fold, part))
+    return app.desk.surface(number, view, x, y, kept, fold, part)
 
 
 @router.get("/trials/{number}/table")
 def table(
     number: Number, app: App, view: Seen, sort: str = "net_profit", descending: bool = True, least: Limits = None,
     most: Limits = None, offset: Annotated[int, Query(ge=0)] = 0, limit: Annotated[int, Query(ge=1, le=500)] = 100,
-) -> TableOut:  # fmt: skip
+) -> Table:  # fmt: skip
     """A page of a trial's runs, filtered and sorted."""
-    return TableOut(**app.desk.table(number, view, sort, descending, _pairs(least), _pairs(most), offset, limit))
+    return app.desk.table(number, view, sort, descending, _pairs(least), _pairs(most), offset, limit)
 
 
 @router.get("/trials/{number}/runs/{point}")
-def trial_run(number: Number, point: Number, app: App, view: Seen) -> TrialRunOut:
+def trial_run(number: Number, point: Number, app: App, view: Seen) -> TrialRun:
     """One run of a trial."""
-    return TrialRunOut(**app.desk.run(number, point, view))
+    return app.desk.run(number, point, view)
 
 
 @router.get("/trials/{number}/curves/{point}")
-def curves(number: Number, point: Number, app: App, view: Seen) -> list[CurveOut]:
+def curves(number: Number, point: Number, app: App, view: Seen) -> list[Curve]:
     """Every axis through one run of a trial."""
-    return [CurveOut(**item) for item in app.desk.curves(number, point, view)]
+    return app.desk.curves(number, point, view)
 
 
 @router.get("/trials/{number}/front")
-def front(
-    number: Number, app: App, view: Seen, by: Annotated[list[str], Query(min_length=2, max_length=4)]
-) -> FrontOut:
+def front(number: Number, app: App, view: Seen, by: Annotated[list[str], Query(min_length=2, max_length=4)]) -> Front:
     """The runs that no other beats in every one of several objectives."""
-    return FrontOut(**app.desk.front(number, view, by))
+    return app.desk.front(number, view, by)
 
 
 @router.get("/trials/{number}/against")
-def in_against_out(number: Number, app: App, view: Seen) -> AgainstOut:
+def in_against_out(number: Number, app: App, view: Seen) -> Against:
     """In sample against out of sample."""
-    return AgainstOut(**app.desk.in_against_out(number, view))
+    return app.desk.in_against_out(number, view)
 
 
 @router.get("/trials/{number}/deflation")
-def deflation(number: Number, app: App, view: Seen) -> DeflationOut:
+def deflation(number: Number, app: App, view: Seen) -> BestWeighed:
     """What the best run is worth after all that was tried."""
-    return DeflationOut(**app.desk.deflation(number, view))
+    return app.desk.deflation(number, view)
 
 
 @router.get("/trials/{number}/walk")
-def walk(number: Number, app: App, view: Seen, choose: Choice = "value") -> WalkOut:
+def walk(number: Number, app: App, view: Seen, choose: Choice = "value") -> Walk:
     """A walk-forward as far as it is."""
-    return WalkOut(**app.desk.walk(number, view, choose))
+    return app.desk.walk(number, view, choose)
 
 
 @router.post("/trials/{number}/looks")
@@ -212,22 +195,20 @@ def export(number: Number, app: App, form: Literal["csv", "parquet"] = "csv") ->
 def study(body: StudyIn, app: App) -> StudiedOut:
     """Every condition of a script with what followed it, and one more that is asked for."""
     studies = Studies(body.setup.prepared(app.library, app.datasets).sound(), body.unit)
-    return StudiedOut.model_validate({"conditions": studies.conditions(body.condition)})
+    return StudiedOut(conditions=studies.conditions(body.condition))
 
 
 @router.post("/calendar")
 def calendar(body: StudyIn, app: App) -> CalendarOut:
     """A condition on every weekday, month and hour at once."""
     studies = Studies(body.setup.prepared(app.library, app.datasets).sound(), body.unit)
-    return CalendarOut.model_validate({"rows": studies.calendar(body.condition)})
+    return CalendarOut(rows=studies.calendar(body.condition))
 
 
 @router.post("/basket")
-def basket(body: BasketIn, app: App) -> BasketOut:
+def basket(body: BasketIn, app: App) -> Basket:
     """The same rules over several markets on one account."""
-    return BasketOut.model_validate(
-        basket_run(body.setup, body.markets, body.dropped, body.against, app.library, app.datasets)
-    )
+    return basket_run(body.setup, body.markets, body.dropped, body.against, app.library, app.datasets)
 
 
 @router.get("/workers")
@@ -262,11 +243,8 @@ def _trial(app: Application, number: int) -> TrialOut:
 
 def _trial_out(app: Application, item: StoredTrial) -> TrialOut:
     state, message = app.trials.standing(item)
-    held: dict[str, Any] | None = span_document(item.held_back) if item.held_back else None
     return TrialOut(
         id=item.id, title=item.title, state=state, done=item.done, total=item.total, rate=app.trials.rate(item.id),
         message=message, created=item.created, order=item.order,
-        axes=[AxisOut(**asdict(axis)) for axis in item.axes],
-        parts=[SpanOut(**span_document(part.span)) for part in item.parts],
-        held_back=SpanOut(**held) if held else None, looks=app.desk.looks(item), looks_ever=app.desk.looks_ever(item),
+        axes=list(item.axes), parts=[part.span for part in item.parts], held_back=item.held_back, looks=app.desk.looks(item), looks_ever=app.desk.looks_ever(item),
     )  # fmt: skip

@@ -2,13 +2,14 @@
 
 import json
 import random
+from dataclasses import asdict
 
 import pytest
 
 from skelb.core.engine import Account
 from skelb.core.errors import SkelbError
 from skelb.core.explain import Explainer, sieves_of
-from skelb.core.export import backtest_document, explanation_document, scene_document, scene_of, series_document
+from skelb.core.export import backtest_document, explanation_document, legend_of, scene_of, series_document
 from skelb.core.language import check
 from skelb.core.language.assist import (
     Surroundings,
@@ -67,7 +68,7 @@ def test_what_checks_clean_runs_on_any_bars():
             bars = dataset(bars_of(shape, size), tick=1e-10 if shape == "tiny" else 0.25)
             try:
                 for document in documents_of(checked, bars):
-                    json.dumps(document, allow_nan=False)
+                    json.dumps(document, allow_nan=False, default=asdict)
                 ran += 1
             except SkelbError as refused:  # with words, such as a market that is not there
                 assert str(refused), seed
@@ -106,7 +107,7 @@ def documents_of(checked, bars):
         return
     result = backtest(checked, bars, Account(), Choices({}))
     yield backtest_document(result.outcome, result.figures, result.findings, with_equity=True)
-    yield scene_document(scene_of(checked, result.outcome.plan.expressions, bars))
+    yield legend_of(scene_of(checked, result.outcome.plan.expressions, bars))
     sieves_of(checked, result.outcome)
     explainer = Explainer(checked, result.outcome.plan, Account())
     for bar in {result.outcome.first, result.outcome.last}:

@@ -6,7 +6,7 @@ import pytest
 from skelb.core.bars import Market, Timeframe
 from skelb.core.catalogue import YES
 from skelb.core.engine import Account, kernel, run
-from skelb.core.export import Charted, scene_of, window_document
+from skelb.core.export import Charted, scene_of, window_of
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_dataset, make_plan
 from tests.conftest import wave_bars
@@ -65,14 +65,14 @@ def test_trades_stand_on_the_bars_on_which_they_were_filled(on):
 
 
 def test_a_window_of_other_bars_keeps_every_yes_and_its_own_prices(on):
-    window = window_document(SCENE, OUTCOME, 0, on.size - 1, on.size, on)
-    assert window["step"] == 1 and window["close"] == on.chart.bars.close.tolist()
+    window = window_of(SCENE, OUTCOME, 0, on.size - 1, on.size, on)
+    assert window.step == 1 and window.close == on.chart.bars.close.tolist()
     up = OUTCOME.plan.expressions.whole(CHECKED.definitions["up"].value) == YES
-    lane = np.array(window["lanes"]["up"])
+    lane = np.array(window.lanes["up"])
     places = on.bars_of(np.flatnonzero(up))
     assert (lane[places] > 0).all()
-    assert {mark["bar"] for mark in window["marks"]} == set(places.tolist()) or not window["marks"]
-    equity = [value for value in window["equity"]["value"] if value is not None]
+    assert {mark.bar for mark in window.marks} == set(places.tolist()) or not window.marks
+    equity = [value for value in window.equity.value if value is not None]
     assert equity[-1] == OUTCOME.equity[on.run_bar(on.size - 1)]
 
 

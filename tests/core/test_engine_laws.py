@@ -163,7 +163,7 @@ def test_every_signal_goes_somewhere(seed):
         pytest.skip("no bars")
     for side in ("long", "short"):
         funnel = funnel_of(found[0], side)
-        assert funnel.signals == funnel.traded + sum(count for _, count in funnel.reasons)
+        assert funnel.signals == funnel.traded + sum(item.count for item in funnel.reasons)
         assert funnel.signals == 0 or funnel.sentence.endswith(f"{funnel.traded:,} traded")
 
 

@@ -10,7 +10,7 @@ from skelb.core.figures import market_costs
 from skelb.core.language import check
 from skelb.core.trials import ChallengeRules
 from skelb.service.backtest import Choices, backtest
-from skelb.service.distrust import Stress, challenge_document, stress_document
+from skelb.service.distrust import Stress, challenged
 from skelb.service.prepared import Prepared
 from tests.conftest import dataset, wave_bars
 
@@ -30,7 +30,8 @@ def saw_bars(size=600):
 def verdict(script, bars, per_order=0.0, **choices):
     account = Account(capital=100_000, commission=Commission(per_order=per_order))
     stress = Stress(Prepared.of(script, lambda title: None, dataset(bars), account, Choices({}, **choices)).sound())
-    return stress_document(stress)
+    *rows, last = stress.steps()
+    return [step.row for step in rows if step.row], last
 
 
 @pytest.mark.parametrize(
@@ -46,7 +47,7 @@ def verdict(script, bars, per_order=0.0, **choices):
     ],
 )  # fmt: skip
 def test_the_verdict_says_what_the_rows_show(script, per_order, choices, said, unsaid):
-    text = " ".join(verdict(script, saw_bars(), per_order, **choices)["verdict"])
+    text = " ".join(verdict(script, saw_bars(), per_order, **choices)[1].verdict)
     assert all(words in text for words in said), text
     assert not any(words in text for words in unsaid), text
 
@@ -58,11 +59,11 @@ def test_what_loses_both_ways_without_costs_is_not_blamed_on_them():
         *(np.full(600, price) for price in (1000.0, 1002.0, 998.0, 1000.0)),
         np.ones(600),
     )
-    found = verdict("enter long when close > 0\nstop 1\ntarget 1\nsize 1 units\n", still, 0.5)
-    nets = {row["name"]: row["figures"]["net_profit"] for row in found["rows"]}
+    rows, last = verdict("enter long when close > 0\nstop 1\ntarget 1\nsize 1 units\n", still, 0.5)
+    nets = {row.name: row.figures["net_profit"] for row in rows}
     assert nets["without costs"] < 0 and nets["sides exchanged"] < 0 and nets["as it is"] < nets["without costs"]
-    assert "without costs it still does not earn" in found["verdict"][0]
-    assert not any("reason" in sentence or "wrong" in sentence for sentence in found["verdict"])
+    assert "without costs it still does not earn" in last.verdict[0]
+    assert not any("reason" in sentence or "wrong" in sentence for sentence in last.verdict)
 
 
 def test_of_a_row_that_cannot_be_run_nothing_is_said(monkeypatch):
@@ -70,16 +71,16 @@ def test_of_a_row_that_cannot_be_run_nothing_is_said(monkeypatch):
         raise SettingsError("not today")
 
     monkeypatch.setattr("skelb.service.distrust.one_bar_later", refused)
-    found = verdict(SAW, saw_bars(), sides="long")
-    assert next(row for row in found["rows"] if row["name"] == "one bar later")["error"] == "not today"
-    assert "left" in found["verdict"][0] and not any("very bar" in sentence for sentence in found["verdict"])
+    rows, last = verdict(SAW, saw_bars(), sides="long")
+    assert next(row for row in rows if row.name == "one bar later").error == "not today"
+    assert "left" in last.verdict[0] and not any("very bar" in sentence for sentence in last.verdict)
 
 
 def test_positions_are_drawn_on_until_it_is_known_how_many_do_as_well():
-    found = verdict(SAW, saw_bars(), sides="long")
-    timing = found["timing"]
-    assert timing["draws"] == 999 and timing["p"] == (1 + timing["as_good"]) / 1000 < 0.05
-    assert timing["earned"] == pytest.approx(4.0 * 150, abs=4.0)
+    _rows, last = verdict(SAW, saw_bars(), sides="long")
+    timing = last.timing
+    assert timing.draws == 999 and timing.p == (1 + timing.as_good) / 1000 < 0.05
+    assert timing.earned == pytest.approx(4.0 * 150, abs=4.0)
 
 
 def test_the_cost_of_a_trade_stands_against_the_days_range():
@@ -99,9 +100,9 @@ def test_the_cost_of_a_trade_stands_against_the_days_range():
 
 def test_a_challenge_waits_for_its_least_days_and_times_out_after_its_most():
     result = backtest(check(SAW), dataset(saw_bars()), Account(capital=1_000), Choices({}, sides="long"))
-    soon = challenge_document(result.outcome, ChallengeRules(1.0, 50.0, 50.0))
-    late = challenge_document(result.outcome, ChallengeRules(1.0, 50.0, 50.0, least_days=3))
-    assert soon["shares"]["passed"] == 1 and soon["days_to_pass"] == {"median": 1.0, "most": 1}
-    assert late["days_to_pass"] == {"median": 3.0, "most": 3} and late["decided"] == soon["decided"] - 2
-    never = challenge_document(result.outcome, ChallengeRules(99.0, 50.0, 50.0, most_days=2))
-    assert never["shares"]["timed out"] == 1 and never["days_to_pass"] is None
+    soon = challenged(result.outcome, ChallengeRules(1.0, 50.0, 50.0))
+    late = challenged(result.outcome, ChallengeRules(1.0, 50.0, 50.0, least_days=3))
+    assert soon.shares["passed"] == 1 and soon.days_to_pass == {"median": 1.0, "most": 1}
+    assert late.days_to_pass == {"median": 3.0, "most": 3} and late.decided == soon.decided - 2
+    never = challenged(result.outcome, ChallengeRules(99.0, 50.0, 50.0, most_days=2))
+    assert never.shares["timed out"] == 1 and never.days_to_pass is None

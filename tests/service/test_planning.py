@@ -29,15 +29,15 @@ def test_conditions_of_any_script_are_counted_and_can_be_written(text):
     if any(word in text for word in (" from ", "pips")):
         return  # they need another market, or pips
     found = Studies(prepared(text)).conditions()
-    assert len({row["text"] for row in found}) == len(found)
+    assert len({row.text for row in found}) == len(found)
     for row in found:
-        assert row["count"] >= 0 and len(row["moves"]) == len(row["every"]) == 20
-        whole = check(f"{text}\nmade = ({row['text']})\n", DEMO_SETTING)
-        assert whole.is_sound, (row["text"], whole.diagnostics)
+        assert row.count >= 0 and len(row.moves) == len(row.every) == 20
+        whole = check(f"{text}\nmade = ({row.text})\n", DEMO_SETTING)
+        assert whole.is_sound, (row.text, whole.diagnostics)
 
 
 def test_what_asks_for_the_position_is_left_out():
-    texts = {row["text"] for row in Studies(prepared(ASKING)).conditions()}
+    texts = {row.text for row in Studies(prepared(ASKING)).conditions()}
     assert {"twice", "close > open", "volume > 100"} <= texts
     assert not any("bars_held" in text or "position" in text for text in texts)
 

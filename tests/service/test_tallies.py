@@ -10,7 +10,7 @@ from skelb.core.trials import Results, Task, Try, run_tasks
 from skelb.service.application import Application
 from skelb.service.tallies import Tallies, Worth, odds
 from skelb.service.trials.desk import View
-from skelb.service.trials.documents import run_layout
+from skelb.service.trials.whole import run_layout
 from skelb.service.workbench import Workbench
 from skelb.store import StoreError
 from tests.conftest import wave_bars
@@ -50,10 +50,10 @@ def test_what_was_tried_is_remembered(application, tmp_path):
         (item.label, share) for item, share in before.listed
     ]
     assert again.desk.deflation(number, SEEN) == told
-    assert told["luck"]["settings"] == told["deflation"]["tries"] == after.settings
-    assert told["luck"]["is_kept"] and f"{after.settings} settings looked at" in told["luck"]["sentence"]
-    assert told["luck"]["best"][0]["label"].startswith(f"trial {number}, WAVE 15m  n=")
-    assert told["overfitting"]["settings"] == 16
+    assert told.luck.settings == told.deflation.tries == after.settings
+    assert told.luck.is_kept and f"{after.settings} settings looked at" in told.luck.sentence
+    assert told.luck.best[0].label.startswith(f"trial {number}, WAVE 15m  n=")
+    assert told.overfitting.settings == 16
     again.close()
 
 
@@ -76,8 +76,8 @@ def test_a_trial_from_before_tries_were_counted_is_not_praised(application):
     cells = run_tasks(sweep, [Task(at, {"n": 5.0 + at}) for at in range(4)])
     application.trials.store.commit(number, 0, Results.of(cells), lambda session: None)
     found = application.desk.deflation(number, SEEN)
-    assert found["luck"]["by_luck"] is None and "run it again to weigh it" in found["luck"]["sentence"]
-    assert found["deflation"] is None
+    assert found.luck.by_luck is None and "run it again to weigh it" in found.luck.sentence
+    assert found.deflation is None
 
 
 def test_a_file_that_takes_no_more_leaves_a_command_its_runs(application, monkeypatch):

@@ -49,12 +49,12 @@ def test_a_stopped_trial_goes_on_and_equals_one_that_ran_through(application):
     wait_for(lambda: state_of(application, number) == "done")
     other = finished(application, order())
     assert runs_of(application, number) == runs_of(application, other)
-    assert application.desk.run(number, 100, SEEN)["inputs"] == {"n": 5.0, "m": 24.0}
+    assert application.desk.run(number, 100, SEEN).inputs == {"n": 5.0, "m": 24.0}
 
 
 def test_a_run_that_cannot_be_says_so_and_an_order_that_cannot_be_is_refused(application):
     number = finished(application, order(vary=["n=1..2:0.5"]))
-    assert "whole number" in application.desk.run(number, 1, SEEN)["error"]
+    assert "whole number" in application.desk.run(number, 1, SEEN).error
     for wrong, said in (
         ({"objective": "luck"}, "not a figure"),
         ({"vary": []}, "nothing varies"),
@@ -186,10 +186,10 @@ def test_every_part_of_a_split_is_the_backtest_of_its_dates(application):
     for point in range(8):
         found = application.desk.run(number, point, SEEN)
         chosen = point_at(trial.axes, point)
-        assert found["figures"] == alone(application, chosen, from_date=inside.first, to_date=inside.last)
-        assert found["outside"] == alone(application, chosen, from_date=outside.first, to_date=outside.last)
+        assert found.figures == alone(application, chosen, from_date=inside.first, to_date=inside.last)
+        assert found.outside == alone(application, chosen, from_date=outside.first, to_date=outside.last)
     pairs = application.desk.in_against_out(number, SEEN)
-    assert pairs["pairs"] == 8 and pairs["x"][3] == application.desk.run(number, 3, SEEN)["figures"]["net_profit"]
+    assert pairs.pairs == 8 and pairs.x[3] == application.desk.run(number, 3, SEEN).figures["net_profit"]
 
 
 def test_the_held_back_part_is_locked_and_every_look_counts_for_the_script(application):
@@ -213,31 +213,31 @@ def test_the_held_back_part_is_locked_and_every_look_counts_for_the_script(appli
 
 def test_a_table_is_filtered_and_sorted_by_anything_it_shows(application):
     number = finished(application, order(vary=["n=4..40:4", "m=4,8,16"]))
-    every = application.desk.table(number, SEEN, "n", False, {}, {}, 0, 500)["rows"]
-    assert [row["inputs"]["n"] for row in every] == sorted(row["inputs"]["n"] for row in every) and len(every) == 30
+    every = application.desk.table(number, SEEN, "n", False, {}, {}, 0, 500).rows
+    assert [row.inputs["n"] for row in every] == sorted(row.inputs["n"] for row in every) and len(every) == 30
     found = application.desk.table(
         number, SEEN, "net_profit", True, {"trades": 100}, {"max_drawdown_percent": 1.0}, 2, 5
     )
-    plain = [r for r in every if r["figures"]["trades"] >= 100 and r["figures"]["max_drawdown_percent"] <= 1.0]
-    plain.sort(key=lambda row: -row["figures"]["net_profit"])
-    assert found["matching"] == len(plain) and found["rows"] == plain[2:7]
-    by_score = application.desk.table(number, SEEN, "neighbourhood", True, {}, {}, 0, 1)["rows"][0]
+    plain = [r for r in every if r.figures["trades"] >= 100 and r.figures["max_drawdown_percent"] <= 1.0]
+    plain.sort(key=lambda row: -row.figures["net_profit"])
+    assert found.matching == len(plain) and found.rows == plain[2:7]
+    by_score = application.desk.table(number, SEEN, "neighbourhood", True, {}, {}, 0, 1).rows[0]
     surface = application.desk.surface(number, SEEN, None, None, {}, "middle", 0)
-    assert by_score["number"] == surface["plateau"]
-    curves = {curve["name"]: curve for curve in application.desk.curves(number, 7, SEEN)}
-    assert [point["number"] for point in curves["n"]["points"]] == list(range(1, 30, 3)) and curves["n"]["at"] == 2
-    assert [point["number"] for point in curves["m"]["points"]] == [6, 7, 8]
+    assert by_score.number == surface.plateau
+    curves = {curve.name: curve for curve in application.desk.curves(number, 7, SEEN)}
+    assert [point.number for point in curves["n"].points] == list(range(1, 30, 3)) and curves["n"].at == 2
+    assert [point.number for point in curves["m"].points] == [6, 7, 8]
 
 
 def test_a_front_is_told_with_its_scatter(application):
     number = finished(application, order(vary=["n=4..40:4", "m=4,8,16"]))
     found = application.desk.front(number, SEEN, ["net_profit", "max_drawdown"])
-    rows = found["rows"]
-    assert [row["number"] for row in rows] == found["dots"]["front"] and len(found["dots"]["x"]) == 30
-    nets, falls = ([row["figures"][key] for row in rows] for key in ("net_profit", "max_drawdown"))
+    rows = found.rows
+    assert [row.number for row in rows] == found.dots.front and len(found.dots.x) == 30
+    nets, falls = ([row.figures[key] for row in rows] for key in ("net_profit", "max_drawdown"))
     assert nets == sorted(nets, reverse=True) and falls == sorted(falls, reverse=True)
-    more = application.desk.front(number, SEEN, ["net_profit", "max_drawdown", "win_rate"])["dots"]["front"]
-    assert set(more) >= set(found["dots"]["front"])  # who is best in two of three is beaten by nobody in all
+    more = application.desk.front(number, SEEN, ["net_profit", "max_drawdown", "win_rate"]).dots.front
+    assert set(more) >= set(found.dots.front)  # who is best in two of three is beaten by nobody in all
 
 
 def test_an_export_holds_every_run_and_reads_back(application, tmp_path):
@@ -248,7 +248,7 @@ def test_an_export_holds_every_run_and_reads_back(application, tmp_path):
         rows = read(path).to_pylist()
         assert len(rows) == 12 and [row["part"] for row in rows[:2]] == ["in sample"] * 2
         one = next(row for row in rows if (row["n"], row["m"], row["part"]) == (6, 8, "out of sample"))
-        assert one["net_profit"] == application.desk.run(number, 5, SEEN)["outside"]["net_profit"]
+        assert one["net_profit"] == application.desk.run(number, 5, SEEN).outside["net_profit"]
         assert "whole number" in rows[0]["error"] and rows[0]["net_profit"] is None
 
 
@@ -257,24 +257,24 @@ def test_a_walk_forward_chooses_on_every_window_and_trades_the_days_after(applic
     number = finished(application, asked)
     trial = application.desk.trial(number)
     found = application.desk.walk(number, SEEN, "value")
-    assert len(found["windows"]) == found["windows_in_all"] == 3
+    assert len(found.windows) == found.windows_in_all == 3
     inside_net = outside_net = inside_days = outside_days = 0.0
-    for part, window in zip(trial.parts, found["windows"], strict=True):
+    for part, window in zip(trial.parts, found.windows, strict=True):
         nets = [
             alone(application, point_at(trial.axes, k), from_date=part.span.first, to_date=part.span.last)["net_profit"]
             for k in range(12)
         ]
-        assert window["chosen"] == point_at(trial.axes, int(np.argmax(nets)))
-        after = alone(application, window["chosen"], from_date=part.outside.first, to_date=part.outside.last)
+        assert window.chosen == point_at(trial.axes, int(np.argmax(nets)))
+        after = alone(application, window.chosen, from_date=part.outside.first, to_date=part.outside.last)
         inside_net, outside_net = inside_net + max(nets), outside_net + after["net_profit"]
         inside_days, outside_days = inside_days + part.span.days, outside_days + part.outside.days
-    assert found["efficiency"] == pytest.approx((outside_net / outside_days) / (inside_net / inside_days))
-    assert found["stitched"]["net"] == pytest.approx(sum(w["outside_figures"]["net_profit"] for w in found["windows"]))
+    assert found.efficiency == pytest.approx((outside_net / outside_days) / (inside_net / inside_days))
+    assert found.stitched.net == pytest.approx(sum(w.outside_figures["net_profit"] for w in found.windows))
     fixed = [alone(application, {}, from_date=p.outside.first, to_date=p.outside.last) for p in trial.parts]
-    assert found["fixed"]["net"] == pytest.approx(sum(figures["net_profit"] for figures in fixed))
+    assert found.fixed.net == pytest.approx(sum(figures["net_profit"] for figures in fixed))
     nothing = application.desk.walk(number, View(min_trades=10_000), "value")
-    assert nothing["sentence"].startswith("No window had a run that counts") and nothing["stitched"]["net"] == 0
-    assert nothing["efficiency"] is None and {window["chosen"] for window in nothing["windows"]} == {None}
+    assert nothing.sentence.startswith("No window had a run that counts") and nothing.stitched.net == 0
+    assert nothing.efficiency is None and {window.chosen for window in nothing.windows} == {None}
     with pytest.raises(NotFoundError, match="no walk-forward"):
         application.desk.walk(finished(application, order(vary=["n=4,5"])), SEEN, "value")
 
@@ -282,11 +282,11 @@ def test_a_walk_forward_chooses_on_every_window_and_trades_the_days_after(applic
 def test_a_search_tells_its_conditions_and_gives_each_as_a_script(application):
     conditions = ["close > sma(close, n)", "rsi(close, 5) > 55"]
     number = finished(application, order(kind="search", vary=[], search={"conditions": conditions}))
-    rows = application.desk.table(number, SEEN, "net_profit", True, {}, {}, 0, 10)["rows"]
-    assert {row["label"] for row in rows} == {*conditions, " and ".join(conditions)} and len(rows) == 6
+    rows = application.desk.table(number, SEEN, "net_profit", True, {}, {}, 0, 10).rows
+    assert {row.label for row in rows} == {*conditions, " and ".join(conditions)} and len(rows) == 6
     best = rows[0]
-    setup = SETUP.model_copy(update={"text": application.desk.script_of(number, best["number"])})
-    assert setup.prepared(application.library, application.datasets).backtest().figures["all"] == best["figures"]
+    setup = SETUP.model_copy(update={"text": application.desk.script_of(number, best.number)})
+    assert setup.prepared(application.library, application.datasets).backtest().figures["all"] == best.figures
 
 
 def test_an_estimate_counts_runs_parts_and_memory(application):
@@ -328,9 +328,9 @@ def test_a_hundred_thousand_runs_are_stored_and_read(application):
         application.trials.store.commit(number, start // 4_000, Results.of(cells), lambda session: None)
     assert layout.total == 100_425 and application.desk.trial(number).done == layout.total
     surface = application.desk.surface(number, SEEN, None, None, {}, "middle", 0)
-    assert surface["values"] == nets.tolist() and surface["best"] == int(np.argmax(nets))
+    assert surface.values == nets.tolist() and surface.best == int(np.argmax(nets))
     page = application.desk.table(number, SEEN, "net_profit", True, {}, {}, 1_000, 50)
-    assert [row["number"] for row in page["rows"]] == np.argsort(-nets)[1_000:1_050].tolist()
+    assert [row.number for row in page.rows] == np.argsort(-nets)[1_000:1_050].tolist()
     application.trials.go_on(number)  # nothing is missing but the word that all is there
     wait_for(lambda: state_of(application, number) == "done")
 
@@ -347,11 +347,9 @@ def test_a_basket_stands_beside_holding_each_or_an_index(application):
 
     plain, indexed, alone = run(), run(against="INDEX"), run(["TWO"])
     one, index = wave_bars(800, seed=5), wave_bars(800, seed=7)
-    assert alone["holding"][-1] == pytest.approx(100_000 * one.close[-1] / one.open[0])
-    assert indexed["holding"][-1] == pytest.approx(100_000 * index.close[-1] / index.open[0])
-    assert plain["equity"] == indexed["equity"] and plain["figures"]["all"]["beta"] != indexed["figures"]["all"]["beta"]
-    assert [row["market"] for row in alone["rows"]] == ["ONE"]
-    assert alone["findings"][0]["code"] == "markets_dropped"
-    assert sum(row["figures"]["net_profit"] for row in plain["rows"]) == pytest.approx(
-        plain["figures"]["all"]["net_profit"]
-    )
+    assert alone.holding[-1] == pytest.approx(100_000 * one.close[-1] / one.open[0])
+    assert indexed.holding[-1] == pytest.approx(100_000 * index.close[-1] / index.open[0])
+    assert plain.equity == indexed.equity and plain.figures["all"]["beta"] != indexed.figures["all"]["beta"]
+    assert [row.market for row in alone.rows] == ["ONE"]
+    assert alone.findings[0].code == "markets_dropped"
+    assert sum(row.figures["net_profit"] for row in plain.rows) == pytest.approx(plain.figures["all"]["net_profit"])

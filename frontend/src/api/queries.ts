@@ -1,6 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
 import { api, unwrap, type RemovalKind, type Setup } from "./client";
-import type { Preview } from "./live";
 
 export const startQuery = queryOptions({
   queryKey: ["start"],
@@ -59,8 +58,7 @@ export const guideEntryQuery = (id: string) =>
 export const guidePictureQuery = (id: string) =>
   queryOptions({
     queryKey: ["guide", id, "picture"],
-    queryFn: async ({ signal }) =>
-      (await unwrap(api.GET("/api/guide/picture", { params: { query: { id } }, signal }))) as unknown as Preview,
+    queryFn: ({ signal }) => unwrap(api.GET("/api/guide/picture", { params: { query: { id } }, signal })),
     staleTime: Infinity,
     retry: false,
   });

@@ -1103,8 +1103,11 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        /** AgainstOut */
-        AgainstOut: {
+        /**
+         * Against
+         * @description In sample (x) against out of sample (y).
+         */
+        Against: {
             /**
              * Numbers
              * @description numbers of the points; null where none was run
@@ -1119,7 +1122,7 @@ export interface components {
              * Parts
              * @description the parts the days are split into
              */
-            parts: components["schemas"]["SpanOut"][];
+            parts: components["schemas"]["Span"][];
             /**
              * Rank Correlation
              * @description of inside and outside, -1 to 1
@@ -1136,11 +1139,17 @@ export interface components {
              */
             y: number[];
         };
-        /** AxisOut */
-        AxisOut: {
+        /**
+         * Axis
+         * @description One input, or the timeframe, the market or the sides, and the values it takes, in order.
+         *
+         *     On an `ordered` axis the values beside one another are alike; words are not. `is_place` says that it is no input.
+         */
+        Axis: {
             /**
              * Is Place
              * @description whether it is a market or a timeframe, not an input
+             * @default false
              */
             is_place: boolean;
             /**
@@ -1151,6 +1160,7 @@ export interface components {
             /**
              * Ordered
              * @description whether its values have an order, so that neighbours mean something
+             * @default true
              */
             ordered: boolean;
             /**
@@ -1159,46 +1169,101 @@ export interface components {
              */
             values: (number | boolean | string)[];
         };
-        /** BasketFindingOut */
-        BasketFindingOut: {
+        /**
+         * BarExplained
+         * @description One bar of a run explained, and the script as it reads on it. Places are UTF-16 offsets in the script's text.
+         */
+        BarExplained: {
             /**
-             * Code
-             * @description the finding's code
+             * Close Time
+             * @description when it closes: ISO 8601, or seconds since 1970 UTC
              */
-            code: string;
+            close_time: string;
             /**
-             * Message
-             * @description a sentence
+             * Happened
+             * @description what filled and what was stopped, a sentence each
              */
-            message: string;
+            happened: string[];
             /**
-             * Severity
-             * @description error, warning or note
+             * Lines
+             * @description lines that are drawn, or lines of the text with what they come to
              */
-            severity: string;
+            lines: components["schemas"]["LineReading"][];
+            /**
+             * Lots
+             * @description the open lots
+             */
+            lots: components["schemas"]["LotShown"][];
+            /**
+             * Marks
+             * @description marks
+             */
+            marks: components["schemas"]["MarkedPart"][];
+            /**
+             * Position
+             * @description 1 long, -1 short, 0 flat; or in words, null when flat
+             */
+            position: ("long" | "short") | null;
+            /**
+             * Signals
+             * @description signals, or where they went in a sentence for each side
+             */
+            signals: {
+                [key: string]: string;
+            };
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: string;
+            /**
+             * Waiting
+             * @description what is to come, a sentence each
+             */
+            waiting: string[];
+            /**
+             * Why
+             * @description why it did what it did, a sentence each
+             */
+            why: string[];
         };
-        /** BasketIn */
-        BasketIn: {
+        /**
+         * BarQuestion
+         * @description About one bar of a run: what it did there, its figures up to there, or what the bar is made of.
+         */
+        BarQuestion: {
             /**
-             * Against
-             * @description a stored market whose holding the basket is set against; without one, an equal share of each of its own
+             * Bar
+             * @description a bar's number on the chart, from 0
              */
-            against?: string | null;
+            bar: number;
             /**
-             * Dropped
-             * @description markets that were left out after their results were seen
+             * Id
+             * @description its number or, in the guide, its address
              */
-            dropped?: string[];
+            id: number;
             /**
-             * Markets
-             * @description symbols of stored markets
+             * Run
+             * @description the key of a run, to ask about it by
              */
-            markets: string[];
-            /** @description what is run, and how */
-            setup: components["schemas"]["Setup"];
+            run: string;
         };
-        /** BasketOut */
-        BasketOut: {
+        /**
+         * BarsAt
+         * @description A bar for each moment.
+         */
+        BarsAt: {
+            /**
+             * Bars
+             * @description a bar for each moment
+             */
+            bars: number[];
+        };
+        /**
+         * Basket
+         * @description A basket's figures, its equity beside holding in money at `times` (seconds since 1970 UTC), a row for each market.
+         */
+        Basket: {
             /**
              * Capital
              * @description what the account had at the beginning, in its currency
@@ -1222,7 +1287,7 @@ export interface components {
              * Findings
              * @description what speaks against it
              */
-            findings: components["schemas"]["BasketFindingOut"][];
+            findings: components["schemas"]["TimedFinding"][];
             /**
              * Holding
              * @description equity of holding instead, in the account's currency
@@ -1232,15 +1297,38 @@ export interface components {
              * Rows
              * @description the rows
              */
-            rows: components["schemas"]["BasketRowOut"][];
+            rows: components["schemas"]["BasketRow"][];
             /**
              * Times
              * @description seconds since 1970 UTC
              */
             times: number[];
         };
-        /** BasketRowOut */
-        BasketRowOut: {
+        /** BasketIn */
+        BasketIn: {
+            /**
+             * Against
+             * @description a stored market whose holding the basket is set against; without one, an equal share of each of its own
+             */
+            against?: string | null;
+            /**
+             * Dropped
+             * @description markets that were left out after their results were seen
+             */
+            dropped?: string[];
+            /**
+             * Markets
+             * @description symbols of stored markets
+             */
+            markets: string[];
+            /** @description what is run, and how */
+            setup: components["schemas"]["Setup"];
+        };
+        /**
+         * BasketRow
+         * @description One market of a basket: its figures, and what a trade costs there, per unit, of a day's range.
+         */
+        BasketRow: {
             /**
              * Cost Share Of Range
              * @description what a trade costs by the day's range, 0 to 1
@@ -1269,8 +1357,37 @@ export interface components {
              */
             trade_cost: number | null;
         };
-        /** BestTryOut */
-        BestTryOut: {
+        /**
+         * Beginnings
+         * @description What the plan builder begins with: a script without its rules, its conditions, examples of rules.
+         */
+        Beginnings: {
+            /**
+             * Conditions
+             * @description conditions in the language of scripts
+             */
+            conditions: components["schemas"]["StudiedCondition"][];
+            /**
+             * Examples
+             * @description examples to begin with, where the script has none of the kind
+             */
+            examples: components["schemas"]["RuleExample"][];
+            /**
+             * Indicator
+             * @description the script's text, without its rules
+             */
+            indicator: string;
+            /**
+             * Title
+             * @description its title
+             */
+            title: string;
+        };
+        /**
+         * BestTry
+         * @description One of the best tries of a script: its mean day in deviations, and how often luck alone shows one so good.
+         */
+        BestTry: {
             /**
              * By Luck
              * @description in what share of histories luck alone shows as much in the best of all tries, 0 to 1; null when it earned the same every day
@@ -1292,6 +1409,23 @@ export interface components {
              */
             statistic: number;
         };
+        /**
+         * BestWeighed
+         * @description What the best run of a trial is worth after all that was tried with its script.
+         */
+        BestWeighed: {
+            /** @description what so many tries make of the best run's Sharpe; null without enough runs */
+            deflation: components["schemas"]["Deflation"] | null;
+            /** @description what so many tries make of the best run; null when none can be ranked */
+            luck: components["schemas"]["Luck"] | null;
+            /** @description how often the best on one half of the days is below the middle on the other; null where that cannot be told */
+            overfitting: components["schemas"]["Overfitted"] | null;
+            /**
+             * Title
+             * @description its title
+             */
+            title: string;
+        };
         /** BriefIn */
         BriefIn: {
             /**
@@ -1312,10 +1446,15 @@ export interface components {
              * Rows
              * @description the rows
              */
-            rows: components["schemas"]["CalendarRowOut"][];
+            rows: components["schemas"]["CalendarRow"][];
         };
-        /** CalendarRowOut */
-        CalendarRowOut: {
+        /**
+         * CalendarRow
+         * @description A stretch of the calendar: the mean move within with its band of 95 %, and what followed.
+         *
+         *     `p` is of the move within, as the study of the calendar weighs it.
+         */
+        CalendarRow: {
             /**
              * Count
              * @description how often it was so
@@ -1423,8 +1562,11 @@ export interface components {
              */
             figures: components["schemas"]["FigureOut"][];
         };
-        /** ChallengeEndOut */
-        ChallengeEndOut: {
+        /**
+         * ChallengeEnd
+         * @description How a challenge begun on a day ended, and after how many trading days.
+         */
+        ChallengeEnd: {
             /**
              * Day
              * @description the day it began on
@@ -1438,8 +1580,9 @@ export interface components {
             /**
              * End
              * @description how it ended
+             * @enum {string}
              */
-            end: string;
+            end: "passed" | "daily loss" | "total loss" | "timed out" | "unfinished";
         };
         /** ChallengeIn */
         ChallengeIn: {
@@ -1448,53 +1591,13 @@ export interface components {
             /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
-        /** ChallengeOut */
-        ChallengeOut: {
-            /**
-             * Bands
-             * @description the 95 % band of each share, 0 to 1; null without shares
-             */
-            bands: {
-                [key: string]: number[];
-            } | null;
-            /**
-             * Days To Pass
-             * @description days a pass took, by percentile
-             */
-            days_to_pass: {
-                [key: string]: number;
-            } | null;
-            /**
-             * Decided
-             * @description starts that passed or failed before the bars ended
-             */
-            decided: number;
-            /**
-             * Ends
-             * @description every start with its end
-             */
-            ends: components["schemas"]["ChallengeEndOut"][];
-            /**
-             * Note
-             * @description what it does not see
-             */
-            note: string;
-            /** @description the rules of the challenge */
-            rules: components["schemas"]["ChallengeRules"];
-            /**
-             * Shares
-             * @description how the starts end, each a share of all, 0 to 1
-             */
-            shares: {
-                [key: string]: number | null;
-            };
-            /**
-             * Starts
-             * @description days it could have begun on
-             */
-            starts: number;
-        };
-        /** ChallengeRules */
+        /**
+         * ChallengeRules
+         * @description What a challenge asks. Target and losses in percent of the capital at its start, days are trading days.
+         *
+         *     A day's loss is counted from the equity at the day before's close, at the worst of every bar. It is passed at the
+         *     close of the first bar on which the target is reached, at least `least_days` after the start.
+         */
         ChallengeRules: {
             /**
              * Daily Loss
@@ -1524,103 +1627,275 @@ export interface components {
              */
             total_loss: number;
         };
-        /** ConditionOut */
-        ConditionOut: {
+        /**
+         * Challenged
+         * @description A challenge begun on every day: shares of the ends with bands of 95 %, None where no start was decided.
+         */
+        Challenged: {
             /**
-             * Count
-             * @description how often it was so
+             * Bands
+             * @description the 95 % band of each share, 0 to 1; null without shares
              */
-            count: number;
+            bands: {
+                [key: string]: number[];
+            } | null;
             /**
-             * Every
-             * @description the mean move after any bar
+             * Days To Pass
+             * @description days a pass took, by percentile
              */
-            every: (number | null)[];
+            days_to_pass: {
+                [key: string]: number;
+            } | null;
+            /**
+             * Decided
+             * @description starts that passed or failed before the bars ended
+             */
+            decided: number;
+            /**
+             * Ends
+             * @description every start with its end
+             */
+            ends: components["schemas"]["ChallengeEnd"][];
+            /**
+             * Note
+             * @description what it does not see
+             */
+            note: string;
+            /** @description the rules of the challenge */
+            rules: components["schemas"]["ChallengeRules"];
+            /**
+             * Shares
+             * @description how the starts end, each a share of all, 0 to 1
+             */
+            shares: {
+                [key: string]: number | null;
+            };
+            /**
+             * Starts
+             * @description days it could have begun on
+             */
+            starts: number;
+        };
+        /**
+         * Chart
+         * @description A run as it is on the bars of a chart, with a key of its own to ask by.
+         */
+        Chart: {
+            /** @description what is drawn of it */
+            chart: components["schemas"]["RunShown"];
+        };
+        /**
+         * ChartQuestion
+         * @description A run on bars of another timeframe.
+         */
+        ChartQuestion: {
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+            /**
+             * Run
+             * @description the key of a run, to ask about it by
+             */
+            run: string;
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
+            timeframe: string;
+        };
+        /**
+         * ChartWindow
+         * @description Part of a run's chart in columns of `step` bars, the first of them at bar `first`; unknown values are None.
+         *
+         *     Prices as on the market, equity and floating profit in money, drawdown as shares of the highest equity; lanes, tints
+         *     and `blocked` are shares of the column's bars, `position` 1, -1 or 0. By name or key, as the legend has them.
+         */
+        ChartWindow: {
+            /**
+             * Blocked
+             * @description the share of each column's bars on which entries were blocked, 0 to 1
+             */
+            blocked: number[];
+            /**
+             * Close
+             * @description close
+             */
+            close: number[];
+            /**
+             * Close Time
+             * @description when it closes: ISO 8601, or seconds since 1970 UTC
+             */
+            close_time: number[];
+            /**
+             * Drawdown
+             * @description how far equity is below its highest, as a share
+             */
+            drawdown: (number | null)[];
+            /** @description equity in the account's currency */
+            equity: components["schemas"]["Extremes"];
+            /**
+             * First
+             * @description the first bar of the first column
+             */
+            first: number;
+            /**
+             * Floating
+             * @description profit of what is open, in the account's currency
+             */
+            floating: (number | null)[];
             /**
              * High
-             * @description the upper end of the 95 % band of `moves`, all horizons together
+             * @description the greatest value
              */
-            high: (number | null)[];
+            high: number[];
             /**
-             * Horizons
-             * @description bars after it
+             * Holding
+             * @description equity of holding instead, in the account's currency
              */
-            horizons: number[];
+            holding: (number | null)[];
             /**
-             * Kind
-             * @description which kind it is
+             * Lanes
+             * @description conditions, by name or one after the other
              */
-            kind: string;
+            lanes: {
+                [key: string]: number[];
+            };
+            /**
+             * Lines
+             * @description lines that are drawn, or lines of the text with what they come to
+             */
+            lines: {
+                [key: string]: components["schemas"]["Extremes"];
+            };
             /**
              * Low
-             * @description the lower end of the 95 % band of `moves`, all horizons together
+             * @description the least value
              */
-            low: (number | null)[];
+            low: number[];
             /**
-             * Meaning
-             * @description what it says
+             * Marks
+             * @description marks
              */
-            meaning: string;
+            marks: components["schemas"]["ShownMark"][];
             /**
-             * Moves
-             * @description how far the close has moved by then, on average
+             * Open
+             * @description open
              */
-            moves: (number | null)[];
+            open: number[];
             /**
-             * P
-             * @description the chance of doing at least as well where there is nothing in it, 0 to 1
+             * Position
+             * @description 1 long, -1 short, 0 flat; or in words, null when flat
              */
-            p: number | null;
+            position: (number | null)[];
             /**
-             * Per Year
-             * @description times a year
+             * Progress
+             * @description how far a sequence or `all of` has come, 0 to 1
              */
-            per_year: number;
-            /**
-             * Share
-             * @description of all bars, those on which it was yes, 0 to 1
-             */
-            share: number;
-            /**
-             * Text
-             * @description a text in the language of scripts
-             */
-            text: string;
-            /**
-             * Used
-             * @description the rule that uses it; null when none does
-             */
-            used: string | null;
-            /**
-             * Yearly
-             * @description how often in each year
-             */
-            yearly: {
-                [key: string]: number;
+            progress: {
+                [key: string]: (number | null)[];
             };
+            /**
+             * Shades
+             * @description shaded areas
+             */
+            shades: {
+                [key: string]: components["schemas"]["ShadeColumns"];
+            };
+            /**
+             * Step
+             * @description bars in a column
+             */
+            step: number;
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: number[];
+            /**
+             * Tints
+             * @description tinted bars
+             */
+            tints: number[][];
+            /**
+             * X
+             * @description the first bar of every column
+             */
+            x: number[];
         };
-        /** ConditionsOut */
-        ConditionsOut: {
+        /**
+         * Closes
+         * @description A few closes over time, seconds since 1970 UTC, to draw what a file or market holds.
+         */
+        Closes: {
             /**
-             * Conditions
-             * @description conditions in the language of scripts
+             * Close
+             * @description closes
              */
-            conditions: components["schemas"]["ConditionOut"][];
+            close: number[];
             /**
-             * Examples
-             * @description examples to begin with, where the script has none of the kind
+             * Time
+             * @description seconds since 1970 UTC
              */
-            examples: components["schemas"]["ExampleOut"][];
+            time: number[];
+        };
+        /**
+         * ComparedBar
+         * @description A bar on which both values are known.
+         */
+        ComparedBar: {
             /**
-             * Indicator
-             * @description the script's text, without its rules
+             * Bar
+             * @description a bar's number on the chart, from 0
              */
-            indicator: string;
+            bar: number;
             /**
-             * Title
-             * @description its title
+             * Found
+             * @description the script's value
              */
-            title: string;
+            found: number;
+            /**
+             * Original
+             * @description the column's value
+             */
+            original: number;
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: string;
+        };
+        /**
+         * ConversionChart
+         * @description Both series and their difference from bar `first` on; times are seconds since 1970 UTC.
+         */
+        ConversionChart: {
+            /**
+             * Difference
+             * @description the one less the other
+             */
+            difference: (number | null)[];
+            /**
+             * First
+             * @description the first bar that is drawn
+             */
+            first: number;
+            /**
+             * Found
+             * @description the script's value
+             */
+            found: (number | null)[];
+            /**
+             * Original
+             * @description the column's value
+             */
+            original: (number | null)[];
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: number[];
         };
         /** ConversionIn */
         ConversionIn: {
@@ -1650,8 +1925,73 @@ export interface components {
              */
             names: string[];
         };
-        /** CurveOut */
-        CurveOut: {
+        /**
+         * ConversionOut
+         * @description A comparison with both lines around the first difference.
+         */
+        ConversionOut: {
+            /** @description what is drawn of it */
+            chart: components["schemas"]["ConversionChart"];
+            /**
+             * Column
+             * @description the imported column it is compared with
+             */
+            column: string;
+            /**
+             * Compared
+             * @description bars on which both are known
+             */
+            compared: number;
+            /**
+             * Differing
+             * @description bars on which they differ
+             */
+            differing: number;
+            /**
+             * Equal
+             * @description whether all compared bars agree
+             */
+            equal: boolean;
+            /** @description the first bar that differs */
+            first: components["schemas"]["ComparedBar"] | null;
+            /** @description the bar that differs most */
+            largest: components["schemas"]["ComparedBar"] | null;
+            /**
+             * Largest Difference
+             * @description how much, at most
+             */
+            largest_difference: number | null;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Only Here
+             * @description bars on which only the script knows a value
+             */
+            only_here: number;
+            /**
+             * Only There
+             * @description bars on which only the column does
+             */
+            only_there: number;
+            /**
+             * Tolerance
+             * @description how far values may differ, relative
+             */
+            tolerance: number;
+            /**
+             * Verdict
+             * @description what it comes to, a sentence each; null before the end
+             */
+            verdict: string;
+        };
+        /**
+         * Curve
+         * @description One axis through a point, the other axes as there; `at` is the point's own place on it.
+         */
+        Curve: {
             /**
              * At
              * @description the place in `values` of the setting's own value
@@ -1666,15 +2006,18 @@ export interface components {
              * Points
              * @description the runs along the axis; null where none was run
              */
-            points: (components["schemas"]["CurvePointOut"] | null)[];
+            points: (components["schemas"]["CurvePoint"] | null)[];
             /**
              * Values
              * @description in order
              */
             values: (number | boolean | string)[];
         };
-        /** CurvePointOut */
-        CurvePointOut: {
+        /**
+         * CurvePoint
+         * @description A run along an axis.
+         */
+        CurvePoint: {
             /**
              * Number
              * @description the number of the point
@@ -1691,8 +2034,11 @@ export interface components {
              */
             value: number | null;
         };
-        /** DeflatedOut */
-        DeflatedOut: {
+        /**
+         * Deflation
+         * @description The best run's Sharpe ratio a day beside what the best of so many worthless tries would show.
+         */
+        Deflation: {
             /**
              * Expected Best
              * @description the best Sharpe a day that so many worthless tries would show
@@ -1724,20 +2070,6 @@ export interface components {
              */
             tries: number;
         };
-        /** DeflationOut */
-        DeflationOut: {
-            /** @description what so many tries make of the best run's Sharpe; null without enough runs */
-            deflation: components["schemas"]["DeflatedOut"] | null;
-            /** @description what so many tries make of the best run; null when none can be ranked */
-            luck: components["schemas"]["LuckOut"] | null;
-            /** @description how often the best on one half of the days is below the middle on the other; null where that cannot be told */
-            overfitting: components["schemas"]["OverfittingOut"] | null;
-            /**
-             * Title
-             * @description its title
-             */
-            title: string;
-        };
         /** DependsOut */
         DependsOut: {
             /**
@@ -1746,8 +2078,11 @@ export interface components {
              */
             sentences: string[];
         };
-        /** DistributionOut */
-        DistributionOut: {
+        /**
+         * Distribution
+         * @description How a figure is spread over the samples: the run's own, the mean, percentiles, and how sure each is; a histogram.
+         */
+        Distribution: {
             /**
              * Counts
              * @description samples between each two of `edges`
@@ -1801,8 +2136,11 @@ export interface components {
                 [key: string]: number[];
             };
         };
-        /** DotsOut */
-        DotsOut: {
+        /**
+         * Dots
+         * @description Runs over two objectives, and the numbers of those that no other beats.
+         */
+        Dots: {
             /**
              * Front
              * @description places in `numbers` of the runs no other beats in all figures
@@ -1889,9 +2227,9 @@ export interface components {
              * Axes
              * @description what varies
              */
-            axes: components["schemas"]["AxisOut"][];
+            axes: components["schemas"]["Axis"][];
             /** @description the days held back, which only a counted look shows; null when none are */
-            held_back: components["schemas"]["SpanOut"] | null;
+            held_back: components["schemas"]["Span"] | null;
             /**
              * Looks
              * @description how often these held-back days were looked at with this script
@@ -1906,7 +2244,7 @@ export interface components {
              * Parts
              * @description the parts the days are split into
              */
-            parts: components["schemas"]["SpanOut"][];
+            parts: components["schemas"]["Span"][];
             /**
              * Seconds
              * @description time it will take
@@ -1918,23 +2256,36 @@ export interface components {
              */
             total: number;
         };
-        /** ExampleOut */
-        ExampleOut: {
+        /**
+         * Extremes
+         * @description A series in columns: the value at each one's end, and the lowest and highest in it where it has several bars.
+         *
+         *     `tone` says where a line has its first colour; None where it has but one.
+         */
+        Extremes: {
             /**
-             * Said
-             * @description what it does, in words
+             * High
+             * @description the highest of each column; null where a column is one bar
+             * @default null
              */
-            said: string;
+            high: (number | null)[] | null;
             /**
-             * Section
-             * @description the part of the sheet it stands in
+             * Low
+             * @description the lowest of each column; null where a column is one bar
+             * @default null
              */
-            section: string;
+            low: (number | null)[] | null;
             /**
-             * Text
-             * @description a text in the language of scripts
+             * Tone
+             * @description where it has its first colour; null where it has but one
+             * @default null
              */
-            text: string;
+            tone: boolean[] | null;
+            /**
+             * Value
+             * @description the value at the end of each column; null where unknown
+             */
+            value: (number | null)[];
         };
         /** FigureOut */
         FigureOut: {
@@ -1964,15 +2315,177 @@ export interface components {
              */
             unit: string;
         };
-        /** FrontOut */
-        FrontOut: {
+        /**
+         * FiguresBySide
+         * @description A run's figures: of all trades, and of each side's.
+         */
+        FiguresBySide: {
+            /**
+             * All
+             * @description of all trades
+             */
+            all: {
+                [key: string]: number | null;
+            };
+            /**
+             * Long
+             * @description of long trades
+             */
+            long: {
+                [key: string]: number | null;
+            };
+            /**
+             * Short
+             * @description of short trades
+             */
+            short: {
+                [key: string]: number | null;
+            };
+        };
+        /**
+         * Fill
+         * @description A fill in a bar: which way it went, its price, when in the bar, and by what rule or reason.
+         */
+        Fill: {
+            /**
+             * By
+             * @description the rule that entered, or the reason to leave
+             */
+            by: string;
+            /**
+             * Moment
+             * @description when in the bar
+             * @enum {string}
+             */
+            moment: "open" | "inside" | "close";
+            /**
+             * Price
+             * @description price
+             */
+            price: number;
+            /**
+             * Side
+             * @description long or short
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /**
+             * Way
+             * @description in or out; of a search for a yes 1 forwards, -1 backwards
+             * @enum {string}
+             */
+            way: "in" | "out";
+        };
+        /**
+         * FinerBars
+         * @description Bars as columns; `timeframe` is None, and there are none, when the bar is as fine as what is stored.
+         */
+        FinerBars: {
+            /**
+             * Close
+             * @description close
+             */
+            close: number[];
+            /**
+             * High
+             * @description the greatest value
+             */
+            high: number[];
+            /**
+             * Low
+             * @description the least value
+             */
+            low: number[];
+            /**
+             * Open
+             * @description open
+             */
+            open: number[];
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: number[];
+            /**
+             * Timeframe
+             * @description null where the bar is as fine as what is stored
+             */
+            timeframe: string | null;
+        };
+        /**
+         * Front
+         * @description The runs that no other beats, among all.
+         */
+        Front: {
             /** @description all runs by the first two figures */
-            dots: components["schemas"]["DotsOut"];
+            dots: components["schemas"]["Dots"];
             /**
              * Rows
              * @description the rows
              */
-            rows: components["schemas"]["TrialRunOut"][];
+            rows: components["schemas"]["TrialRun"][];
+        };
+        /**
+         * Funnel
+         * @description What became of a side's signals: bars on which an entry rule was yes, lots filled, and why the others were not.
+         *
+         *     Of the reasons the most frequent comes first. Signals of rules that ask for the position are known only where they
+         *     led somewhere, so they count when filled or stopped.
+         */
+        Funnel: {
+            /**
+             * Reasons
+             * @description why the others were not traded
+             */
+            reasons: components["schemas"]["NotTraded"][];
+            /**
+             * Side
+             * @description long or short
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /**
+             * Signals
+             * @description signals, or where they went in a sentence for each side
+             */
+            signals: number;
+            /**
+             * Traded
+             * @description lots that were filled
+             */
+            traded: number;
+        };
+        /**
+         * FunnelQuestion
+         * @description How many bars and signals each part of a run's entry rules let through.
+         */
+        FunnelQuestion: {
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+            /**
+             * Run
+             * @description the key of a run, to ask about it by
+             */
+            run: string;
+        };
+        /**
+         * FunnelShown
+         * @description How many bars each part of the entry rules let through, and where the signals of each side went.
+         */
+        FunnelShown: {
+            /**
+             * Rules
+             * @description a sieve for each entry rule
+             */
+            rules: components["schemas"]["Sieve"][];
+            /**
+             * Sides
+             * @description the funnel of each side
+             */
+            sides: components["schemas"]["Funnel"][];
         };
         /** GuideEntryOut */
         GuideEntryOut: {
@@ -2098,13 +2611,8 @@ export interface components {
              * @description what was found in the file and decided
              */
             notes: string[];
-            /**
-             * Preview
-             * @description a few closes over all of its time
-             */
-            preview: {
-                [key: string]: number[];
-            };
+            /** @description a few closes over all of its time */
+            preview: components["schemas"]["Closes"];
             /**
              * Reasons
              * @description how many lines were refused for each reason
@@ -2152,6 +2660,53 @@ export interface components {
              */
             token: string;
         };
+        /**
+         * InputShown
+         * @description An input of the script as it stands there; a range and a step only where it states them.
+         */
+        InputShown: {
+            /**
+             * Default
+             * @description the value in the script, as it is written there
+             */
+            default: number | boolean | string;
+            /**
+             * High
+             * @description the greatest value
+             */
+            high: number | null;
+            /**
+             * Kind
+             * @description which kind it is
+             * @enum {string}
+             */
+            kind: "number" | "switch" | "choice" | "time" | "timeframe" | "market";
+            /**
+             * Label
+             * @description what it is called on the screen
+             */
+            label: string;
+            /**
+             * Low
+             * @description the least value
+             */
+            low: number | null;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Options
+             * @description the words it can be
+             */
+            options: string[];
+            /**
+             * Step
+             * @description from one value to the next
+             */
+            step: number | null;
+        };
         /** KeptRunOut */
         KeptRunOut: {
             /**
@@ -2182,6 +2737,395 @@ export interface components {
              */
             title: string;
         };
+        /**
+         * Legend
+         * @description Which lines, levels, shadings, lanes and tints a script shows, without their values.
+         */
+        Legend: {
+            /**
+             * Lanes
+             * @description conditions, by name or one after the other
+             */
+            lanes: components["schemas"]["LegendLane"][];
+            /**
+             * Levels
+             * @description level lines, or stops and targets in force
+             */
+            levels: components["schemas"]["LegendLevel"][];
+            /**
+             * Lines
+             * @description lines that are drawn, or lines of the text with what they come to
+             */
+            lines: components["schemas"]["LegendLine"][];
+            /**
+             * Shades
+             * @description shaded areas
+             */
+            shades: components["schemas"]["LegendShade"][];
+            /**
+             * Tints
+             * @description tinted bars
+             */
+            tints: string[];
+        };
+        /**
+         * LegendLane
+         * @description A strip of one condition.
+         */
+        LegendLane: {
+            /**
+             * Kind
+             * @description which kind it is
+             * @enum {string}
+             */
+            kind: "condition" | "rule" | "part" | "alert";
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+        };
+        /**
+         * LegendLevel
+         * @description A level line.
+         */
+        LegendLevel: {
+            /**
+             * Panel
+             * @description the panel it is drawn in; null over price
+             */
+            panel: string | null;
+            /**
+             * Value
+             * @description where it is
+             */
+            value: number;
+        };
+        /**
+         * LegendLine
+         * @description A drawn line without its values; `panel` None is over price; the second colour is where its tone is not yes.
+         */
+        LegendLine: {
+            /**
+             * Colors
+             * @description its colours: where its tone is yes, and where not
+             */
+            colors: [
+                string,
+                string
+            ];
+            /**
+             * Form
+             * @description the form of the file
+             */
+            form: string;
+            /**
+             * Key
+             * @description its name in figures
+             */
+            key: string;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Panel
+             * @description the panel it is drawn in; null over price
+             */
+            panel: string | null;
+        };
+        /**
+         * LegendShade
+         * @description An area between two lines.
+         */
+        LegendShade: {
+            /**
+             * Color
+             * @description a colour's name in scripts; null for the first
+             */
+            color: string | null;
+            /**
+             * Key
+             * @description its name in figures
+             */
+            key: string;
+        };
+        /**
+         * Lens
+         * @description One bar, the finer bars inside it, and its fills in order; times are seconds since 1970 UTC.
+         */
+        Lens: {
+            /**
+             * Close
+             * @description close
+             */
+            close: number;
+            /**
+             * Close Time
+             * @description when it closes: ISO 8601, or seconds since 1970 UTC
+             */
+            close_time: number;
+            /**
+             * Fills
+             * @description the fills inside it, in order
+             */
+            fills: components["schemas"]["Fill"][];
+            /** @description the finer bars it is made of */
+            finer: components["schemas"]["FinerBars"];
+            /**
+             * High
+             * @description the greatest value
+             */
+            high: number;
+            /**
+             * Low
+             * @description the least value
+             */
+            low: number;
+            /**
+             * Open
+             * @description open
+             */
+            open: number;
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: number;
+        };
+        /**
+         * Levels
+         * @description The stops and targets in force, bar after bar.
+         */
+        Levels: {
+            /**
+             * Levels
+             * @description level lines, or stops and targets in force
+             */
+            levels: components["schemas"]["LevelsInForce"][];
+        };
+        /**
+         * LevelsInForce
+         * @description Stop and target of an open lot as they were in force on one bar; prices, None without.
+         */
+        LevelsInForce: {
+            /**
+             * Bar
+             * @description a bar's number on the chart, from 0
+             */
+            bar: number;
+            /**
+             * Side
+             * @description long or short
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /**
+             * Stop
+             * @description the stop's price; null without
+             */
+            stop: number | null;
+            /**
+             * Target
+             * @description the target's price; null without
+             */
+            target: number | null;
+        };
+        /**
+         * LevelsQuestion
+         * @description The stops and targets in force on each of some bars.
+         */
+        LevelsQuestion: {
+            /**
+             * First
+             * @description its first day or bar
+             */
+            first: number;
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+            /**
+             * Last
+             * @description its last day or bar
+             */
+            last: number;
+            /**
+             * Run
+             * @description the key of a run, to ask about it by
+             */
+            run: string;
+        };
+        /**
+         * LineReading
+         * @description What a statement is worth, to stand at the end of the line that ends at `end`, a place in the script.
+         */
+        LineReading: {
+            /**
+             * End
+             * @description where the line ends in the text, UTF-16
+             */
+            end: number;
+            /**
+             * Text
+             * @description what it is worth on the bar
+             */
+            text: string;
+            /**
+             * Tone
+             * @description yes, no, unknown or number; of a line where it has its first colour
+             * @enum {string}
+             */
+            tone: "yes" | "no" | "unknown" | "number";
+        };
+        /** @description What the live socket answers, by `answer`. */
+        LiveAnswers: {
+            /** @description the bars of a run at some moments */
+            bars_at: components["schemas"]["LiveHead"] & {
+                /** Run */
+                run: string;
+            } & components["schemas"]["BarsAt"];
+            /** @description what is drawn of it */
+            chart: components["schemas"]["LiveHead"] & {
+                /** Run */
+                run: string;
+            } & components["schemas"]["Chart"];
+            /** @description about one bar of a run */
+            explain: components["schemas"]["LiveHead"] & {
+                /** Bar */
+                bar: number;
+                /** Run */
+                run: string;
+            } & components["schemas"]["BarExplained"];
+            /** @description where the signals of a run went */
+            funnel: components["schemas"]["LiveHead"] & {
+                /** Run */
+                run: string;
+            } & components["schemas"]["FunnelShown"];
+            /** @description one bar opened */
+            lens: components["schemas"]["LiveHead"] & {
+                /** Bar */
+                bar: number;
+                /** Run */
+                run: string;
+            } & components["schemas"]["Lens"];
+            /** @description level lines, or stops and targets in force */
+            levels: components["schemas"]["LiveHead"] & {
+                /** Run */
+                run: string;
+            } & components["schemas"]["Levels"];
+            /** @description where a lane turns yes next */
+            next: components["schemas"]["LiveHead"] & {
+                /** Run */
+                run: string;
+            } & components["schemas"]["NextYes"];
+            /** @description a setup that was run */
+            run: components["schemas"]["LiveHead"] & components["schemas"]["Ran"];
+            /** @description figures with one input at another value */
+            try: components["schemas"]["LiveHead"] & components["schemas"]["Tried"];
+            /** @description figures up to a bar */
+            until: components["schemas"]["LiveHead"] & {
+                /** Bar */
+                bar: number;
+                /** Run */
+                run: string;
+            } & components["schemas"]["Until"];
+            /** @description part of a chart */
+            window: components["schemas"]["LiveHead"] & {
+                /** Run */
+                run: string;
+            } & components["schemas"]["ChartWindow"];
+        };
+        /**
+         * LiveHead
+         * @description The beginning of every answer: the number and kind of its question.
+         */
+        LiveHead: {
+            /**
+             * Answer
+             * @description the kind of question that is answered; or progress, changed, nothing
+             */
+            answer: string;
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+        };
+        /** @description What can be asked on the live socket, by `ask`. */
+        LiveQuestions: {
+            /** @description the bars of a run at some moments */
+            bars_at: components["schemas"]["TimesQuestion"];
+            /** @description what is drawn of it */
+            chart: components["schemas"]["ChartQuestion"];
+            /** @description about one bar of a run */
+            explain: components["schemas"]["BarQuestion"];
+            /** @description where the signals of a run went */
+            funnel: components["schemas"]["FunnelQuestion"];
+            /** @description one bar opened */
+            lens: components["schemas"]["BarQuestion"];
+            /** @description level lines, or stops and targets in force */
+            levels: components["schemas"]["LevelsQuestion"];
+            /** @description where a lane turns yes next */
+            next: components["schemas"]["NextQuestion"];
+            /** @description run a setup */
+            run: components["schemas"]["RunQuestion"];
+            /** @description figures with one input at another value */
+            try: components["schemas"]["TryQuestion"];
+            /** @description figures up to a bar */
+            until: components["schemas"]["BarQuestion"];
+            /** @description part of a chart */
+            window: components["schemas"]["WindowQuestion"];
+        };
+        /**
+         * LiveWord
+         * @description What the live socket says besides answers: no answer and why, how far a run is, what was changed elsewhere.
+         */
+        LiveWord: {
+            /**
+             * Answer
+             * @description the kind of question that is answered; or progress, changed, nothing
+             */
+            answer: string;
+            /**
+             * Done
+             * @description how much is done, 0 to 1
+             * @default null
+             */
+            done: number | null;
+            /**
+             * Error
+             * @description why there is no answer
+             * @default null
+             */
+            error: string | null;
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             * @default null
+             */
+            id: number | null;
+            /**
+             * Stopped
+             * @description whether it was stopped by hand
+             * @default false
+             */
+            stopped: boolean;
+            /**
+             * Superseded
+             * @description whether a newer question took its place
+             * @default false
+             */
+            superseded: boolean;
+            /**
+             * What
+             * @description what was saved or taken away: scripts, markets, accounts, runs or trials
+             * @default null
+             */
+            what: string | null;
+        };
         /** LookIn */
         LookIn: {
             /**
@@ -2205,13 +3149,47 @@ export interface components {
              */
             looks: number;
         };
-        /** LuckOut */
-        LuckOut: {
+        /**
+         * LotShown
+         * @description An open lot at a bar's close: prices, None without.
+         */
+        LotShown: {
+            /**
+             * Price
+             * @description price
+             */
+            price: number;
+            /**
+             * Rule
+             * @description the rule
+             */
+            rule: string;
+            /**
+             * Stop
+             * @description the stop's price; null without
+             */
+            stop: number | null;
+            /**
+             * Target
+             * @description the target's price; null without
+             */
+            target: number | null;
+            /**
+             * Units
+             * @description units
+             */
+            units: number;
+        };
+        /**
+         * Luck
+         * @description What so many tries of a script make of the best run.
+         */
+        Luck: {
             /**
              * Best
              * @description the best of all tries of this script, the best first
              */
-            best: components["schemas"]["BestTryOut"][];
+            best: components["schemas"]["BestTry"][];
             /**
              * By Luck
              * @description in what share of histories luck alone shows as much in the best of all tries, 0 to 1; null when it earned the same every day
@@ -2219,7 +3197,7 @@ export interface components {
             by_luck: number | null;
             /**
              * Is Kept
-             * @description whether that is remembered
+             * @description whether it is remembered
              */
             is_kept: boolean;
             /**
@@ -2237,6 +3215,28 @@ export interface components {
              * @description how many settings of this script were looked at
              */
             settings: number;
+        };
+        /**
+         * MarkedPart
+         * @description A part of a condition from one place of the script to another.
+         */
+        MarkedPart: {
+            /**
+             * End
+             * @description the place after its last character, UTF-16
+             */
+            end: number;
+            /**
+             * Start
+             * @description the place of its first character, UTF-16
+             */
+            start: number;
+            /**
+             * Tone
+             * @description yes, no, unknown or number; of a line where it has its first colour
+             * @enum {string}
+             */
+            tone: "yes" | "no" | "unknown" | "number";
         };
         /** MarketBarsOut */
         MarketBarsOut: {
@@ -2314,8 +3314,70 @@ export interface components {
              */
             title: string;
         };
-        /** OverfittingOut */
-        OverfittingOut: {
+        /**
+         * NextQuestion
+         * @description The next bar on which a lane's condition turns yes, or (`way` -1) the one before.
+         */
+        NextQuestion: {
+            /**
+             * Bar
+             * @description a bar's number on the chart, from 0
+             */
+            bar: number;
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+            /**
+             * Lane
+             * @description the name of a lane
+             */
+            lane: string;
+            /**
+             * Run
+             * @description the key of a run, to ask about it by
+             */
+            run: string;
+            /**
+             * Way
+             * @description in or out; of a search for a yes 1 forwards, -1 backwards
+             * @enum {integer}
+             */
+            way: 1 | -1;
+        };
+        /**
+         * NextYes
+         * @description The bar that was looked for, None where there is none.
+         */
+        NextYes: {
+            /**
+             * Bar
+             * @description null where there is none
+             */
+            bar: number | null;
+        };
+        /**
+         * NotTraded
+         * @description Why signals were not traded, and how many of them.
+         */
+        NotTraded: {
+            /**
+             * Count
+             * @description how many
+             */
+            count: number;
+            /**
+             * Reason
+             * @description why they were not traded
+             */
+            reason: string;
+        };
+        /**
+         * Overfitted
+         * @description How often the best on one half of the days is below the middle on the other.
+         */
+        Overfitted: {
             /**
              * Probability
              * @description in what share of `ways` the best on one half is at or below the middle on the other, 0 to 1
@@ -2337,6 +3399,48 @@ export interface components {
              */
             ways: number;
         };
+        /**
+         * Overview
+         * @description A whole run in few points: the chart's bars, times (seconds since 1970 UTC), closes, and equity in money.
+         */
+        Overview: {
+            /**
+             * Close
+             * @description close
+             */
+            close: number[];
+            /**
+             * Equity
+             * @description equity in the account's currency
+             */
+            equity: number[];
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: number[];
+            /**
+             * X
+             * @description bars of the chart
+             */
+            x: number[];
+        };
+        /**
+         * Passed
+         * @description A part of a condition as written, and the bars on which it and all parts before it were yes.
+         */
+        Passed: {
+            /**
+             * Left
+             * @description bars that are left
+             */
+            left: number;
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
+            text: string;
+        };
         /** Place */
         Place: {
             /**
@@ -2349,6 +3453,156 @@ export interface components {
              * @description such as 15m, 4h or 1d
              */
             timeframe: string;
+        };
+        /**
+         * Preview
+         * @description The last bars of a market with what a script shows on them.
+         */
+        Preview: {
+            /**
+             * Close
+             * @description close
+             */
+            close: number[];
+            /**
+             * High
+             * @description the greatest value
+             */
+            high: number[];
+            /**
+             * Lanes
+             * @description conditions, by name or one after the other
+             */
+            lanes: components["schemas"]["PreviewLane"][];
+            /**
+             * Levels
+             * @description level lines, or stops and targets in force
+             */
+            levels: components["schemas"]["LegendLevel"][];
+            /**
+             * Lines
+             * @description lines that are drawn, or lines of the text with what they come to
+             */
+            lines: components["schemas"]["PreviewLine"][];
+            /**
+             * Low
+             * @description the least value
+             */
+            low: number[];
+            /**
+             * Marks
+             * @description marks
+             */
+            marks: components["schemas"]["PreviewMark"][];
+            /**
+             * Open
+             * @description open
+             */
+            open: number[];
+            /**
+             * Symbol
+             * @description the market's symbol
+             */
+            symbol: string;
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: number[];
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
+            timeframe: string;
+            /**
+             * Tints
+             * @description tinted bars
+             */
+            tints: components["schemas"]["PreviewTint"][];
+        };
+        /**
+         * PreviewLane
+         * @description Where a condition is yes, by bar of the preview.
+         */
+        PreviewLane: {
+            /**
+             * Bars
+             * @description the bars on which it is yes
+             */
+            bars: number[];
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+        };
+        /**
+         * PreviewLine
+         * @description A line with its values; unknown is None.
+         */
+        PreviewLine: {
+            /**
+             * Color
+             * @description a colour's name in scripts; null for the first
+             */
+            color: string;
+            /**
+             * Form
+             * @description the form of the file
+             */
+            form: string;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Panel
+             * @description the panel it is drawn in; null over price
+             */
+            panel: string | null;
+            /**
+             * Values
+             * @description a value a bar; null where unknown
+             */
+            values: (number | null)[];
+        };
+        /**
+         * PreviewMark
+         * @description Where a mark is, by bar of the preview.
+         */
+        PreviewMark: {
+            /**
+             * Bars
+             * @description the bars it stands at
+             */
+            bars: number[];
+            /**
+             * Color
+             * @description a colour's name in scripts; null for the first
+             */
+            color: string;
+            /**
+             * Place
+             * @description above or below the bar
+             */
+            place: string;
+        };
+        /**
+         * PreviewTint
+         * @description Which bars are tinted, by bar of the preview.
+         */
+        PreviewTint: {
+            /**
+             * Bars
+             * @description the bars it tints
+             */
+            bars: number[];
+            /**
+             * Color
+             * @description a colour's name in scripts; null for the first
+             */
+            color: string;
         };
         /**
          * Problem
@@ -2381,6 +3635,87 @@ export interface components {
              * @description skelb:problem/ and the code
              */
             type: string;
+        };
+        /**
+         * Ran
+         * @description A setup checked, and run where its script is sound; `problem` says why a sound one has no run.
+         */
+        Ran: {
+            /**
+             * Inputs
+             * @description values of the script's inputs by name
+             */
+            inputs: components["schemas"]["InputShown"][];
+            /**
+             * Problem
+             * @description why a sound script has no run
+             */
+            problem: string | null;
+            /** @description what it did; null where it has errors or cannot be run */
+            run: components["schemas"]["RunShown"] | null;
+            /**
+             * Sound
+             * @description whether the script has no error
+             */
+            sound: boolean;
+            /**
+             * Title
+             * @description its title
+             */
+            title: string;
+            /**
+             * Took Ms
+             * @description time it took, ms
+             */
+            took_ms: number;
+        };
+        /**
+         * Redrawn
+         * @description A run's trades drawn anew: bands of equity over the trades, the run's own among them, and each measure's spread.
+         */
+        Redrawn: {
+            /**
+             * Bands
+             * @description equity by percentile (p5, p25, p50, p75, p95), in the account's currency, after evenly spread trades
+             */
+            bands: {
+                [key: string]: number[];
+            };
+            /**
+             * Compounds
+             * @description whether each trade's result by the equity before it is drawn, as size follows equity, which was never at or below 0
+             */
+            compounds: boolean;
+            /**
+             * Kind
+             * @description which kind it is
+             * @enum {string}
+             */
+            kind: "shuffle" | "bootstrap" | "blocks" | "skip" | "shift";
+            /**
+             * Measures
+             * @description how a figure is spread over the samples
+             */
+            measures: {
+                [key: string]: components["schemas"]["Distribution"];
+            };
+            /**
+             * Places
+             * @description the share of samples that were worse than the run, by measure, 0 to 1
+             */
+            places: {
+                [key: string]: number;
+            };
+            /**
+             * Samples
+             * @description how often it is drawn anew
+             */
+            samples: number;
+            /**
+             * Seed
+             * @description the same seed draws the same
+             */
+            seed: number;
         };
         /** RefusedOut */
         RefusedOut: {
@@ -2463,54 +3798,113 @@ export interface components {
              */
             share: number;
         };
-        /** ResampleOut */
-        ResampleOut: {
+        /**
+         * RuleExample
+         * @description A worked example: the rules' text, and what they come to in this market today.
+         */
+        RuleExample: {
             /**
-             * Bands
-             * @description equity by percentile (p5, p25, p50, p75, p95), in the account's currency, after evenly spread trades
+             * Said
+             * @description what it does, in words
              */
-            bands: {
-                [key: string]: number[];
-            };
+            said: string;
             /**
-             * Compounds
-             * @description whether each trade's result by the equity before it is drawn, as size follows equity, which was never at or below 0
+             * Section
+             * @description the part of the sheet it stands in
              */
-            compounds: boolean;
+            section: string;
             /**
-             * Kind
-             * @description which kind it is
+             * Text
+             * @description a text in the language of scripts
              */
-            kind: string;
-            /**
-             * Measures
-             * @description how a figure is spread over the samples
-             */
-            measures: {
-                [key: string]: components["schemas"]["DistributionOut"];
-            };
-            /**
-             * Places
-             * @description the share of samples that were worse than the run, by measure, 0 to 1
-             */
-            places: {
-                [key: string]: number;
-            };
-            /**
-             * Samples
-             * @description how often it is drawn anew
-             */
-            samples: number;
-            /**
-             * Seed
-             * @description the same seed draws the same
-             */
-            seed: number;
+            text: string;
         };
         /** RunIn */
         RunIn: {
             /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
+        };
+        /**
+         * RunQuestion
+         * @description Check and run a setup.
+         */
+        RunQuestion: {
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+            /** @description what is run, and how */
+            setup: components["schemas"]["Setup"];
+        };
+        /**
+         * RunShown
+         * @description What is drawn and listed of a run; bars are the chart's. `has_moving_levels`: stops move while a position lives.
+         */
+        RunShown: {
+            /**
+             * Bars
+             * @description how many bars the chart has
+             */
+            bars: number;
+            /**
+             * Data Version
+             * @description the version of the stored bars
+             */
+            data_version: number;
+            /** @description figures by key, as the catalogue lists them; null is unknown */
+            figures: components["schemas"]["FiguresBySide"];
+            /**
+             * Findings
+             * @description what speaks against it
+             */
+            findings: components["schemas"]["TimedFinding"][];
+            /**
+             * First
+             * @description its first day or bar
+             */
+            first: number;
+            /**
+             * Has Moving Levels
+             * @description whether stops move while a position lives
+             */
+            has_moving_levels: boolean;
+            /**
+             * Is Strategy
+             * @description whether it has rules to enter
+             */
+            is_strategy: boolean;
+            /**
+             * Key
+             * @description the key to ask about it by
+             */
+            key: string;
+            /**
+             * Last
+             * @description its last day or bar
+             */
+            last: number;
+            /** @description all of it in few points */
+            overview: components["schemas"]["Overview"];
+            /** @description what the script shows, without its values */
+            scene: components["schemas"]["Legend"];
+            /**
+             * Tick
+             * @description the least step of the price
+             */
+            tick: number;
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
+            timeframe: string;
+            /** @description its trades */
+            trades: components["schemas"]["TradeColumns"];
+            /**
+             * Zone
+             * @description the time zone of times that name none, as Area/City
+             */
+            zone: string;
         };
         /** ScriptIn */
         ScriptIn: {
@@ -2613,8 +4007,9 @@ export interface components {
             /**
              * From Date
              * @description the first day that is traded; null for the first there is
+             * @default null
              */
-            from_date?: string | null;
+            from_date: string | null;
             /**
              * Inputs
              * @description values of the script's inputs by name
@@ -2653,8 +4048,25 @@ export interface components {
             /**
              * To Date
              * @description the last day that is traded; null for the last there is
+             * @default null
              */
-            to_date?: string | null;
+            to_date: string | null;
+        };
+        /**
+         * ShadeColumns
+         * @description Both edges of a shaded area; the first is unknown where nothing is shaded.
+         */
+        ShadeColumns: {
+            /**
+             * A
+             * @description one edge
+             */
+            a: (number | null)[];
+            /**
+             * B
+             * @description the other edge
+             */
+            b: (number | null)[];
         };
         /** SheetOut */
         SheetOut: {
@@ -2662,7 +4074,7 @@ export interface components {
              * Examples
              * @description examples to begin with, where the script has none of the kind
              */
-            examples: components["schemas"]["ExampleOut"][];
+            examples: components["schemas"]["RuleExample"][];
             /**
              * Rows
              * @description the rows
@@ -2712,8 +4124,72 @@ export interface components {
              */
             text: string;
         };
-        /** SpanOut */
-        SpanOut: {
+        /**
+         * ShownMark
+         * @description A mark at a bar of the chart.
+         */
+        ShownMark: {
+            /**
+             * Bar
+             * @description a bar's number on the chart, from 0
+             */
+            bar: number;
+            /**
+             * Color
+             * @description a colour's name in scripts; null for the first
+             */
+            color: string;
+            /**
+             * Form
+             * @description the form of the file
+             */
+            form: string;
+            /**
+             * Label
+             * @description what it is called on the screen
+             */
+            label: string;
+            /**
+             * Place
+             * @description above or below the bar
+             * @enum {string}
+             */
+            place: "above" | "below";
+        };
+        /**
+         * Sieve
+         * @description An entry rule's parts in the order of the text with the bars left after each; `bars` is how many there were.
+         *
+         *     A rule that asks for the position has no parts that could be counted.
+         */
+        Sieve: {
+            /**
+             * Bars
+             * @description bars there were
+             */
+            bars: number;
+            /**
+             * Passed
+             * @description its parts with the bars they left
+             */
+            passed: components["schemas"]["Passed"][];
+            /**
+             * Rule
+             * @description the rule
+             */
+            rule: string;
+            /**
+             * Side
+             * @description long or short
+             * @enum {string}
+             */
+            side: "long" | "short";
+        };
+        /**
+         * Span
+         * @description Trading days from the first to the last, both counted; `days` says how many there are.
+         */
+        Span: {
             /**
              * Days
              * @description trading days
@@ -2773,8 +4249,11 @@ export interface components {
              */
             title: string;
         };
-        /** StitchedOut */
-        StitchedOut: {
+        /**
+         * StitchedDays
+         * @description The days outside one after the other, in few points; amounts in money, times seconds since 1970 UTC.
+         */
+        StitchedDays: {
             /**
              * Capital
              * @description what the account had at the beginning, in its currency
@@ -2811,8 +4290,11 @@ export interface components {
             /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
-        /** StressRowOut */
-        StressRowOut: {
+        /**
+         * StressRow
+         * @description A run made worse: its figures, or why it cannot be run.
+         */
+        StressRow: {
             /**
              * Error
              * @description why there are no figures; empty or null when there are
@@ -2832,19 +4314,19 @@ export interface components {
             name: string;
         };
         /**
-         * StressStepOut
-         * @description How far a stress is, and the row just finished; the last step has the verdict.
+         * StressStep
+         * @description How far a stress is, and the row just finished; the last step has the timing, where it can be told, and the verdict.
          */
-        StressStepOut: {
+        StressStep: {
             /**
              * Done
              * @description steps that are finished
              */
             done: number;
             /** @description what has just been finished */
-            row: components["schemas"]["StressRowOut"] | null;
+            row: components["schemas"]["StressRow"] | null;
             /** @description the same positions held at other times; null before that is known, or where they are too few */
-            timing: components["schemas"]["TimingOut"] | null;
+            timing: components["schemas"]["Timing"] | null;
             /**
              * Total
              * @description how many there are in all
@@ -2856,13 +4338,92 @@ export interface components {
              */
             verdict: string[] | null;
         };
+        /**
+         * StudiedCondition
+         * @description A condition with what followed it; `used` is how a script that uses this one as `{}` would write it.
+         */
+        StudiedCondition: {
+            /**
+             * Count
+             * @description how often it was so
+             */
+            count: number;
+            /**
+             * Every
+             * @description the mean move after any bar
+             */
+            every: (number | null)[];
+            /**
+             * High
+             * @description the upper end of the 95 % band of `moves`, all horizons together
+             */
+            high: (number | null)[];
+            /**
+             * Horizons
+             * @description bars after it
+             */
+            horizons: number[];
+            /**
+             * Kind
+             * @description which kind it is
+             * @enum {string}
+             */
+            kind: "condition" | "part" | "mark" | "asked";
+            /**
+             * Low
+             * @description the lower end of the 95 % band of `moves`, all horizons together
+             */
+            low: (number | null)[];
+            /**
+             * Meaning
+             * @description what it says
+             */
+            meaning: string;
+            /**
+             * Moves
+             * @description how far the close has moved by then, on average
+             */
+            moves: (number | null)[];
+            /**
+             * P
+             * @description the chance of doing at least as well where there is nothing in it, 0 to 1
+             */
+            p: number | null;
+            /**
+             * Per Year
+             * @description times a year
+             */
+            per_year: number;
+            /**
+             * Share
+             * @description of all bars, those on which it was yes, 0 to 1
+             */
+            share: number;
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
+            text: string;
+            /**
+             * Used
+             * @description the rule that uses it; null when none does
+             */
+            used: string | null;
+            /**
+             * Yearly
+             * @description how often in each year
+             */
+            yearly: {
+                [key: string]: number;
+            };
+        };
         /** StudiedOut */
         StudiedOut: {
             /**
              * Conditions
              * @description conditions in the language of scripts
              */
-            conditions: components["schemas"]["ConditionOut"][];
+            conditions: components["schemas"]["StudiedCondition"][];
         };
         /** StudyIn */
         StudyIn: {
@@ -2882,8 +4443,11 @@ export interface components {
              */
             unit: "points" | "percent" | "atr";
         };
-        /** SurfaceOut */
-        SurfaceOut: {
+        /**
+         * Surface
+         * @description Two axes, x slowest: at every place the objective and the neighbourhood score of the run that stands for it.
+         */
+        Surface: {
             /**
              * Best
              * @description the place in `values` of the best run
@@ -2915,8 +4479,11 @@ export interface components {
              */
             values: (number | null)[];
         };
-        /** TableOut */
-        TableOut: {
+        /**
+         * Table
+         * @description A page of runs; `matching` pass the filters.
+         */
+        Table: {
             /**
              * Matching
              * @description runs that pass the filters
@@ -2926,7 +4493,7 @@ export interface components {
              * Rows
              * @description the rows
              */
-            rows: components["schemas"]["TrialRunOut"][];
+            rows: components["schemas"]["TrialRun"][];
             /**
              * Total
              * @description how many there are in all
@@ -2941,8 +4508,69 @@ export interface components {
              */
             text: string;
         };
-        /** TimingOut */
-        TimingOut: {
+        /**
+         * TimedFinding
+         * @description A finding with the time of the bar to look at, None for the whole run.
+         */
+        TimedFinding: {
+            /**
+             * Code
+             * @description the finding's code
+             */
+            code: string;
+            /**
+             * Message
+             * @description a sentence
+             */
+            message: string;
+            /**
+             * Severity
+             * @description error, warning or note
+             * @enum {string}
+             */
+            severity: "grave" | "warning" | "note";
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: string | null;
+        };
+        /**
+         * TimesQuestion
+         * @description The bars of a run at some moments, seconds since 1970 UTC.
+         */
+        TimesQuestion: {
+            /**
+             * Closed
+             * @description whether the last bar that has closed is meant, instead of the one that is open
+             * @default false
+             */
+            closed: boolean;
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+            /**
+             * Run
+             * @description the key of a run, to ask about it by
+             */
+            run: string;
+            /**
+             * Times
+             * @description seconds since 1970 UTC
+             */
+            times: number[];
+        };
+        /**
+         * Timing
+         * @description How the run's positions did beside the same ones at other times.
+         *
+         *     earned : what they earned before costs, money, each held from the open or close nearest to its fills
+         *     draws : histories drawn; as_good : those in which they did at least as well for what they risked
+         *     p : (1 + as_good) / (draws + 1), the chance of that where it does not matter when they are held
+         */
+        Timing: {
             /**
              * As Good
              * @description histories in which the same positions do at least as well
@@ -2964,8 +4592,11 @@ export interface components {
              */
             p: number;
         };
-        /** TraceOut */
-        TraceOut: {
+        /**
+         * Trace
+         * @description A kept run to see another against: equity in few points, and its trades.
+         */
+        Trace: {
             /**
              * Equity
              * @description equity in the account's currency
@@ -2977,10 +4608,13 @@ export interface components {
              */
             time: number[];
             /** @description its trades */
-            trades: components["schemas"]["TraceTradesOut"];
+            trades: components["schemas"]["TraceTrades"];
         };
-        /** TraceTradesOut */
-        TraceTradesOut: {
+        /**
+         * TraceTrades
+         * @description The trades of a run as columns: times are seconds since 1970 UTC, net is money.
+         */
+        TraceTrades: {
             /**
              * Entry Time
              * @description seconds since 1970 UTC
@@ -2995,10 +4629,163 @@ export interface components {
              * Side
              * @description long or short
              */
-            side: string[];
+            side: ("long" | "short")[];
         };
-        /** TrialLineOut */
-        TrialLineOut: {
+        /**
+         * TradeColumns
+         * @description The newest 50,000 trades at most, a value each; `rule` and `reason` are places in `rules` and `reasons`.
+         *
+         *     Bars are the chart's, times seconds since 1970 UTC, amounts in the account's currency. `entry_mid` and `exit_mid`
+         *     are prices between the sides of the spread, which gross profit is counted from; `percent` is net of what the entry
+         *     was worth; `best` and `worst` the most a trade was ahead and behind.
+         */
+        TradeColumns: {
+            /**
+             * Bars Held
+             * @description bars it was held
+             */
+            bars_held: number[];
+            /**
+             * Best
+             * @description the most it was ahead, in the account's currency
+             */
+            best: number[];
+            /**
+             * Commission
+             * @description commission, in the account's currency
+             */
+            commission: number[];
+            /**
+             * Entry Bar
+             * @description the bar of the chart it was entered on
+             */
+            entry_bar: number[];
+            /**
+             * Entry Mid
+             * @description the price between the sides of the spread at the entry
+             */
+            entry_mid: number[];
+            /**
+             * Entry Price
+             * @description the fill at the entry
+             */
+            entry_price: number[];
+            /**
+             * Entry Time
+             * @description seconds since 1970 UTC
+             */
+            entry_time: number[];
+            /**
+             * Exit Bar
+             * @description the bar of the chart it was left on
+             */
+            exit_bar: number[];
+            /**
+             * Exit Mid
+             * @description the price between the sides of the spread at the exit
+             */
+            exit_mid: number[];
+            /**
+             * Exit Price
+             * @description the fill at the exit
+             */
+            exit_price: number[];
+            /**
+             * Exit Time
+             * @description seconds since 1970 UTC
+             */
+            exit_time: number[];
+            /**
+             * Financing
+             * @description cost of nights, in the account's currency
+             */
+            financing: number[];
+            /**
+             * First Number
+             * @description the number of the first that is listed
+             */
+            first_number: number;
+            /**
+             * Gross
+             * @description profit before costs, in the account's currency
+             */
+            gross: number[];
+            /**
+             * Net
+             * @description what was earned after costs, in the account's currency
+             */
+            net: number[];
+            /**
+             * Percent
+             * @description net, in percent of what the entry was worth
+             */
+            percent: (number | null)[];
+            /**
+             * R
+             * @description net in multiples of what was risked
+             */
+            r: (number | null)[];
+            /**
+             * Reason
+             * @description the place of the exit's reason in `reasons`
+             */
+            reason: number[];
+            /**
+             * Reasons
+             * @description the names of reasons
+             */
+            reasons: string[];
+            /**
+             * Rule
+             * @description the place of the entry rule in `rules`
+             */
+            rule: number[];
+            /**
+             * Rules
+             * @description the names of the entry rules
+             */
+            rules: string[];
+            /**
+             * Side
+             * @description 1 long, -1 short
+             */
+            side: number[];
+            /**
+             * Slippage
+             * @description cost of slippage, in the account's currency
+             */
+            slippage: number[];
+            /**
+             * Spread
+             * @description cost of the spread, in the account's currency
+             */
+            spread: number[];
+            /**
+             * Stop
+             * @description the stop's price; null without
+             */
+            stop: (number | null)[];
+            /**
+             * Target
+             * @description the first target's price; null without
+             */
+            target: (number | null)[];
+            /**
+             * Units
+             * @description units
+             */
+            units: number[];
+            /**
+             * Worst
+             * @description the most it was behind, in the account's currency
+             */
+            worst: number[];
+        };
+        /**
+         * TrialLine
+         * @description A trial as a line of a list; `axes` are the names of what varies.
+         */
+        TrialLine: {
             /**
              * Axes
              * @description what varies
@@ -3017,9 +4804,8 @@ export interface components {
             /**
              * Kind
              * @description which kind it is
-             * @enum {string}
              */
-            kind: "sweep" | "walk" | "search";
+            kind: string;
             /**
              * Market
              * @description the symbol of a stored market
@@ -3119,7 +4905,7 @@ export interface components {
              * Axes
              * @description what varies
              */
-            axes: components["schemas"]["AxisOut"][];
+            axes: components["schemas"]["Axis"][];
             /**
              * Created
              * Format: date-time
@@ -3132,7 +4918,7 @@ export interface components {
              */
             done: number;
             /** @description the days held back, which only a counted look shows; null when none are */
-            held_back: components["schemas"]["SpanOut"] | null;
+            held_back: components["schemas"]["Span"] | null;
             /**
              * Id
              * @description its number or, in the guide, its address
@@ -3159,7 +4945,7 @@ export interface components {
              * Parts
              * @description the parts the days are split into
              */
-            parts: components["schemas"]["SpanOut"][];
+            parts: components["schemas"]["Span"][];
             /**
              * Rate
              * @description runs a second; null unless it is running
@@ -3181,8 +4967,11 @@ export interface components {
              */
             total: number;
         };
-        /** TrialRunOut */
-        TrialRunOut: {
+        /**
+         * TrialRun
+         * @description A run of a trial; `label` is what its words stand for, `outside` its figures on the days outside.
+         */
+        TrialRun: {
             /**
              * Error
              * @description why there are no figures; empty or null when there are
@@ -3230,13 +5019,65 @@ export interface components {
              */
             ranked: boolean;
         };
-        /** VaryingIn */
-        VaryingIn: {
+        /**
+         * Tried
+         * @description Figures with an input at another value, None where it cannot run with that.
+         */
+        Tried: {
+            /**
+             * Figures
+             * @description figures by key, as the catalogue lists them; null is unknown
+             */
+            figures: {
+                [key: string]: number | null;
+            } | null;
+        };
+        /**
+         * TryQuestion
+         * @description The figures of a setup with one of its inputs at another value.
+         */
+        TryQuestion: {
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+            /**
+             * Input
+             * @description the name of an input
+             */
+            input: string;
             /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
+            /**
+             * Value
+             * @description the figure; null when unknown
+             */
+            value: number | boolean | string;
         };
-        /** VaryingOut */
-        VaryingOut: {
+        /**
+         * Until
+         * @description Figures as if the data ended with a bar, which closes at `closed`, seconds since 1970 UTC.
+         */
+        Until: {
+            /**
+             * Closed
+             * @description when the bar closes, seconds since 1970 UTC
+             */
+            closed: number;
+            /**
+             * Figures
+             * @description figures by key, as the catalogue lists them; null is unknown
+             */
+            figures: {
+                [key: string]: number | null;
+            };
+        };
+        /**
+         * Varying
+         * @description An input as an axis: a range with a step, or words; `switches` are the lines of rules that it lets exist.
+         */
+        Varying: {
             /**
              * Default
              * @description the value in the script, as it is written there
@@ -3278,13 +5119,24 @@ export interface components {
              */
             words: string[];
         };
-        /** WalkOut */
-        WalkOut: {
+        /** VaryingIn */
+        VaryingIn: {
+            /** @description what is run, and how */
+            setup: components["schemas"]["Setup"];
+        };
+        /**
+         * Walk
+         * @description A walk-forward: its windows, their days outside stitched, beside the fixed setting; `daily` is money a day outside.
+         *
+         *     `efficiency` is of the windows that chose; `daily_range` bounds `daily` with 95 %.
+         */
+        Walk: {
             /**
              * Choose
              * @description how a window's setting is chosen: the best run, or the best of its neighbourhood
+             * @enum {string}
              */
-            choose: string;
+            choose: "value" | "neighbours";
             /**
              * Daily
              * @description what a day outside earned on average, in the account's currency
@@ -3306,34 +5158,37 @@ export interface components {
              */
             efficiency: number | null;
             /** @description the same days with the script's own setting */
-            fixed: components["schemas"]["StitchedOut"] | null;
+            fixed: components["schemas"]["StitchedDays"] | null;
             /**
              * Objective
              * @description the figure that runs are ranked by
              */
             objective: string;
             /** @description how often the best on one half of the days is below the middle on the other; null where that cannot be told */
-            overfitting: components["schemas"]["OverfittingOut"] | null;
+            overfitting: components["schemas"]["Overfitted"] | null;
             /**
              * Sentence
              * @description the verdict
              */
             sentence: string;
             /** @description the days outside one after the other, each on what the one before left */
-            stitched: components["schemas"]["StitchedOut"];
+            stitched: components["schemas"]["StitchedDays"];
             /**
              * Windows
              * @description the windows of a walk-forward
              */
-            windows: components["schemas"]["WalkWindowOut"][];
+            windows: components["schemas"]["WalkWindow"][];
             /**
              * Windows In All
              * @description how many windows there will be
              */
             windows_in_all: number;
         };
-        /** WalkWindowOut */
-        WalkWindowOut: {
+        /**
+         * WalkWindow
+         * @description A window: what was chosen inside, with its figures there and on the days outside; None where no run counts.
+         */
+        WalkWindow: {
             /**
              * Chosen
              * @description the values the window's inside chose; null when no run could be ranked
@@ -3342,23 +5197,54 @@ export interface components {
                 [key: string]: number | boolean | string;
             } | null;
             /** @description the days a setting is chosen on */
-            inside: components["schemas"]["SpanOut"];
+            inside: components["schemas"]["Span"];
             /**
              * Inside Figures
              * @description figures of the chosen setting on the inside
              */
-            inside_figures?: {
+            inside_figures: {
                 [key: string]: number | null;
             } | null;
             /** @description the days after it, which the chosen setting trades */
-            outside: components["schemas"]["SpanOut"];
+            outside: components["schemas"]["Span"];
             /**
              * Outside Figures
              * @description figures of the chosen setting on the outside
              */
-            outside_figures?: {
+            outside_figures: {
                 [key: string]: number | null;
             } | null;
+        };
+        /**
+         * WindowQuestion
+         * @description Part of the chart of a run.
+         */
+        WindowQuestion: {
+            /**
+             * Columns
+             * @description most columns
+             */
+            columns: number;
+            /**
+             * First
+             * @description its first day or bar
+             */
+            first: number;
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+            /**
+             * Last
+             * @description its last day or bar
+             */
+            last: number;
+            /**
+             * Run
+             * @description the key of a run, to ask about it by
+             */
+            run: string;
         };
         /**
          * WindowsOrder
@@ -3487,7 +5373,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BasketOut"];
+                    "application/json": components["schemas"]["Basket"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -3616,7 +5502,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ChallengeOut"];
+                    "application/json": components["schemas"]["Challenged"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -3649,7 +5535,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ResampleOut"];
+                    "application/json": components["schemas"]["Redrawn"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -3676,7 +5562,7 @@ export interface operations {
             };
         };
         responses: {
-            /** @description JSON lines, a StressStepOut each */
+            /** @description JSON lines, a StressStep each */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -3775,9 +5661,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["Preview"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -3972,9 +5856,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: number[];
-                    };
+                    "application/json": components["schemas"]["Closes"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -4166,7 +6048,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TraceOut"];
+                    "application/json": components["schemas"]["Trace"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -4484,7 +6366,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ConditionsOut"];
+                    "application/json": components["schemas"]["Beginnings"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -4517,9 +6399,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["ConversionOut"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -4680,7 +6560,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TrialLineOut"][];
+                    "application/json": components["schemas"]["TrialLine"][];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -4815,7 +6695,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AgainstOut"];
+                    "application/json": components["schemas"]["Against"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -4854,7 +6734,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CurveOut"][];
+                    "application/json": components["schemas"]["Curve"][];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -4891,7 +6771,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DeflationOut"];
+                    "application/json": components["schemas"]["BestWeighed"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -4966,7 +6846,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FrontOut"];
+                    "application/json": components["schemas"]["Front"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -5073,7 +6953,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TrialRunOut"];
+                    "application/json": components["schemas"]["TrialRun"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -5186,7 +7066,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SurfaceOut"];
+                    "application/json": components["schemas"]["Surface"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -5235,7 +7115,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TableOut"];
+                    "application/json": components["schemas"]["Table"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -5274,7 +7154,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WalkOut"];
+                    "application/json": components["schemas"]["Walk"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -5307,7 +7187,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VaryingOut"][];
+                    "application/json": components["schemas"]["Varying"][];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

@@ -60,7 +60,7 @@ export function ChartDesk({
   );
   const onPlace = useCallback(
     async (key: string, times: number[]) => {
-      const told = await ask("bars_at", { run: key, times });
+      const told = await ask("bars_at", { run: key, times, closed: false });
       return told.kind === "answer" ? told.answer.bars : null;
     },
     [ask],

@@ -90,16 +90,16 @@ export function useLiveRun(
 
   useEffect(() => {
     const live = new LiveClient({
-      onAnswer: (answer) => {
-        if (answer.answer === "window") {
-          setNow((before) => (before.trouble === null ? before : { ...before, trouble: null }));
-          return windows.current.onWindow(answer);
-        }
-        if (answer.answer === "explain") {
-          if (answer.run.split("@")[0] !== shown.current) return;
-          windows.current.onBarKnown(answer.bar, Date.parse(answer.time) / 1000);
-          return explained.set(answer);
-        }
+      onWindow: (answer) => {
+        setNow((before) => (before.trouble === null ? before : { ...before, trouble: null }));
+        windows.current.onWindow(answer);
+      },
+      onExplained: (answer) => {
+        if (answer.run.split("@")[0] !== shown.current) return;
+        windows.current.onBarKnown(answer.bar, Date.parse(answer.time) / 1000);
+        explained.set(answer);
+      },
+      onRun: (answer) => {
         shown.current = answer.run?.key ?? shown.current;
         explained.set(null);
         const of = sent.current;

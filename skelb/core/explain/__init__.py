@@ -3,15 +3,17 @@
 from skelb.core.explain.explain import Explainer
 from skelb.core.explain.explanation import Explanation, RuleReading
 from skelb.core.explain.funnel import Funnel, funnel_of
-from skelb.core.explain.reading import Part
-from skelb.core.explain.readings import Readings, why_sentences
+from skelb.core.explain.reading import ConditionPart
+from skelb.core.explain.readings import LineReading, MarkedPart, Readings, why_sentences
 from skelb.core.explain.sieve import Sieve, sieves_of
 
 __all__ = [
+    "ConditionPart",
     "Explainer",
     "Explanation",
     "Funnel",
-    "Part",
+    "LineReading",
+    "MarkedPart",
     "Readings",
     "RuleReading",
     "Sieve",

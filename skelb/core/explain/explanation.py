@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from skelb.core.engine.replay import Moment
-from skelb.core.explain.reading import Part
+from skelb.core.explain.reading import ConditionPart
 
 
 @dataclass(frozen=True)
@@ -17,7 +17,7 @@ class RuleReading:
     side: str | None
     name: str
     start: int
-    condition: Part
+    condition: ConditionPart
     did: str
 
 

@@ -6,6 +6,7 @@ import numpy as np
 
 from skelb.core.catalogue import YES
 from skelb.core.engine import SKIP_REASONS, Outcome, kernel
+from skelb.core.language.tree import Side
 from skelb.core.plan.columns import Flag, OppositeMode
 
 IN_POSITION, AGAINST, EXITING, REPLACED = (
@@ -13,29 +14,37 @@ IN_POSITION, AGAINST, EXITING, REPLACED = (
 )  # fmt: skip
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
+class NotTraded:
+    """Why signals were not traded, and how many of them."""
+
+    reason: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
 class Funnel:
     """What became of a side's signals: bars on which an entry rule was yes, lots filled, and why the others were not.
 
-    `reasons` are pairs of reason and count, the most frequent first. Signals of rules that ask for the position are
-    known only where they led somewhere, so they count when filled or stopped.
+    Of the reasons the most frequent comes first. Signals of rules that ask for the position are known only where they
+    led somewhere, so they count when filled or stopped.
     """
 
-    side: str
+    side: Side
     signals: int
     traded: int
-    reasons: tuple[tuple[str, int], ...]
+    reasons: tuple[NotTraded, ...]
 
     @property
     def sentence(self) -> str:
         """The funnel in words: `212 signals: 148 already in a position, 40 window, 24 traded`."""
         if self.signals == 0:
             return "no signals"
-        listed = [f"{count:,} {reason}" for reason, count in self.reasons] + [f"{self.traded:,} traded"]
+        listed = [f"{item.count:,} {item.reason}" for item in self.reasons] + [f"{self.traded:,} traded"]
         return f"{self.signals:,} signals: {', '.join(listed)}"
 
 
-def funnel_of(outcome: Outcome, side: str) -> Funnel:
+def funnel_of(outcome: Outcome, side: Side) -> Funnel:
     """The funnel of the `long` or `short` signals from the run's first bar to the one before its last."""
     plan, sign = outcome.plan, 1 if side == "long" else -1
     span = slice(outcome.first, outcome.last)
@@ -65,7 +74,8 @@ def funnel_of(outcome: Outcome, side: str) -> Funnel:
     known = lots + sum(counts.values())
     if total > known:  # orders that a newer signal replaced, or that another fill dropped; lots that had no room
         counts[REPLACED if plan.rules.room == 1 else "no room, replaced or dropped"] = total - known
-    return Funnel(side, max(total, known), lots, tuple(sorted(counts.items(), key=lambda item: -item[1])))
+    reasons = (NotTraded(reason, count) for reason, count in sorted(counts.items(), key=lambda item: -item[1]))
+    return Funnel(side, max(total, known), lots, tuple(reasons))
 
 
 def _lots_filled(outcome: Outcome, sign: int) -> int:

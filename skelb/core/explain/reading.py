@@ -33,7 +33,7 @@ Worth = bool | float | None
 
 
 @dataclass(frozen=True)
-class Part:
+class ConditionPart:
     """A part of a condition as written, its value (None for unknown), and the parts it is made of.
 
     `span` is where it stands in its statement's text; `is_here` is false for what a name of another line means.
@@ -42,7 +42,7 @@ class Part:
     text: str
     value: Worth
     is_condition: bool
-    parts: tuple["Part", ...] = ()
+    parts: tuple["ConditionPart", ...] = ()
     span: Span = (0, 0)
     is_here: bool = True
 
@@ -62,7 +62,7 @@ class Reader:
         self._here: Expressions | None = None
         self._left = 0
 
-    def part(self, node: Expression, text: str, opens_names: bool = True) -> Part:
+    def part(self, node: Expression, text: str, opens_names: bool = True) -> ConditionPart:
         """A condition or number taken apart; spans of `node` are places in `text`.
 
         Conditions that names stand for are opened too, up to `MOST_NAMES` inside one another and `MOST_PARTS` in all.
@@ -70,22 +70,22 @@ class Reader:
         self._left = MOST_PARTS
         return self._part(node, text, MOST_NAMES if opens_names else 0)
 
-    def _part(self, node: Expression, text: str, names: int) -> Part:
+    def _part(self, node: Expression, text: str, names: int) -> ConditionPart:
         """The part, with so many names inside one another opened."""
         self._left -= 1
         value, is_condition = self.value(node)
         written = " ".join(text[node.span[0] : node.span[1]].split())
         if isinstance(node, Name) and node.name in self._checked.definitions:
-            elsewhere: tuple[Part, ...] = ()
+            elsewhere: tuple[ConditionPart, ...] = ()
             if is_condition and names > 0 and self._left > 0:
                 definition = self._checked.definitions[node.name]
                 inner = self._part(definition.value, self._checked.text_of[node.name], names - 1)
                 shown = inner.parts if isinstance(definition.value, (Logic, AllOf)) else (inner,)
                 elsewhere = tuple(replace(part, is_here=False) for part in shown)
-            return Part(node.name, value, is_condition, elsewhere, node.span)
+            return ConditionPart(node.name, value, is_condition, elsewhere, node.span)
         name = written or str(getattr(node, "name", ""))
         inside = tuple(self._part(part, text, names) for part in _inside(node))
-        return Part(name, value, is_condition, inside, node.span)
+        return ConditionPart(name, value, is_condition, inside, node.span)
 
     def value(self, node: Expression) -> tuple[Worth, bool]:
         """An expression's value on the bar, None for unknown, and whether it is a condition."""

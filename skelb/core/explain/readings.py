@@ -6,7 +6,7 @@ from typing import Literal
 
 from skelb.core.bars import Market
 from skelb.core.explain.explanation import Explanation, RuleReading
-from skelb.core.explain.reading import Part, Reader, Worth
+from skelb.core.explain.reading import ConditionPart, Reader, Worth
 from skelb.core.language import Checked
 from skelb.core.language.tree import Carry, Definition, Enter, Exit, Name, Placed
 
@@ -23,7 +23,7 @@ class LineReading:
 
 
 @dataclass(frozen=True)
-class Mark:
+class MarkedPart:
     """A part of a condition from one place of the script to another."""
 
     start: int
@@ -36,14 +36,14 @@ class Readings:
     """A reading for each line that has one, and the marked parts of conditions."""
 
     lines: tuple[LineReading, ...]
-    marks: tuple[Mark, ...]
+    marks: tuple[MarkedPart, ...]
 
 
 def readings_of(checked: Checked, explanation: Explanation, reader: Reader, market: Market) -> Readings:
     """The readings of a script's own statements on the bar of an explanation; `reader` reads that bar."""
     rules = {rule.start: rule for rule in explanation.rules}
     lines: list[LineReading] = []
-    marks: list[Mark] = []
+    marks: list[MarkedPart] = []
     for placed in checked.statements:
         if checked.source[placed.start : placed.start + len(placed.text)] != placed.text:
             continue  # it came with a used script
@@ -59,7 +59,7 @@ def readings_of(checked: Checked, explanation: Explanation, reader: Reader, mark
 
 def _of_statement(
     placed: Placed, rule: RuleReading | None, reader: Reader, market: Market
-) -> tuple[str, Tone, Part | None] | None:
+) -> tuple[str, Tone, ConditionPart | None] | None:
     match placed.statement:
         case Definition() if fields := reader.fields(placed.statement.value):
             told = [f"{name} {worded(value, False, market)}" for name, value in fields.items()]
@@ -87,21 +87,21 @@ def worded(value: Worth, is_condition: bool, market: Market) -> str:
     return f"{value:,.{max(places, 2)}f}"
 
 
-def tone_of(part: Part) -> Tone:
+def tone_of(part: ConditionPart) -> Tone:
     """How a part is marked."""
     if part.value is None:
         return "unknown"
     return ("yes" if part.value else "no") if part.is_condition else "number"
 
 
-def _marks(part: Part, start: int) -> Iterator[Mark]:
+def _marks(part: ConditionPart, start: int) -> Iterator[MarkedPart]:
     """The innermost conditions written in a statement."""
     inner = [child for child in part.parts if child.is_condition and child.is_here]
     if inner:
         for child in inner:
             yield from _marks(child, start)
     elif part.span[1] > part.span[0]:
-        yield Mark(start + part.span[0], start + part.span[1], tone_of(part))
+        yield MarkedPart(start + part.span[0], start + part.span[1], tone_of(part))
 
 
 def why_sentences(explanation: Explanation) -> tuple[str, ...]:
@@ -121,7 +121,7 @@ def why_sentences(explanation: Explanation) -> tuple[str, ...]:
     return tuple(found)
 
 
-def _stopping(part: Part) -> Iterator[Part]:
+def _stopping(part: ConditionPart) -> Iterator[ConditionPart]:
     """The innermost parts that keep a condition from being yes, in the order they are written."""
     inner = [child for child in part.parts if child.is_condition and child.value is not True]
     for child in inner:

@@ -8,22 +8,29 @@ from skelb.core.catalogue import YES
 from skelb.core.engine import Outcome
 from skelb.core.language import Checked
 from skelb.core.language.tools import written
-from skelb.core.language.tree import Expression, Logic, Name
+from skelb.core.language.tree import Expression, Logic, Name, Side
 from skelb.core.plan.watching import asks_position
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
+class Passed:
+    """A part of a condition as written, and the bars on which it and all parts before it were yes."""
+
+    text: str
+    left: int
+
+
+@dataclass(frozen=True, slots=True)
 class Sieve:
     """An entry rule's parts in the order of the text with the bars left after each; `bars` is how many there were.
 
-    `passed` are pairs of a part and the bars on which it and all parts before it were yes. A rule that asks for the
-    position has no parts that could be counted.
+    A rule that asks for the position has no parts that could be counted.
     """
 
     rule: str
-    side: str
+    side: Side
     bars: int
-    passed: tuple[tuple[str, int], ...]
+    passed: tuple[Passed, ...]
 
 
 def sieves_of(checked: Checked, outcome: Outcome) -> list[Sieve]:
@@ -31,13 +38,14 @@ def sieves_of(checked: Checked, outcome: Outcome) -> list[Sieve]:
     plan, span = outcome.plan, slice(outcome.first, outcome.last + 1)
     found = []
     for rule in plan.entries:
-        passed: list[tuple[str, int]] = []
+        assert rule.side is not None  # every entry has one
+        passed: list[Passed] = []
         left = np.ones(outcome.last - outcome.first + 1, np.bool_)
         for part in _parts(rule.when, checked) if not asks_position(rule.when, checked) else ():
             values = np.broadcast_to(plan.expressions.whole(part), len(plan.dataset))[span]
             left &= values == YES
-            passed.append((written(part), int(np.count_nonzero(left))))
-        found.append(Sieve(rule.name, rule.side or "", left.size, tuple(passed)))
+            passed.append(Passed(written(part), int(np.count_nonzero(left))))
+        found.append(Sieve(rule.name, rule.side, left.size, tuple(passed)))
     return found
 
 

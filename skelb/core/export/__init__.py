@@ -1,57 +1,71 @@
 """Results as plain values for files and other programs."""
 
 from skelb.core.export.charted import Charted
-from skelb.core.export.conversion import conversion_chart, conversion_document, conversion_names
+from skelb.core.export.conversion import Conversion, ConversionChart, conversion_chart, conversion_names, conversion_of
 from skelb.core.export.documents import (
     Document,
+    TimedFinding,
     backtest_document,
     basket_document,
     explanation_document,
-    finding_rows,
     plain_number,
     series_document,
-    signals_document,
+    signal_sentences,
     time_text,
+    timed_findings,
     trade_rows,
 )
-from skelb.core.export.lens import lens_document
-from skelb.core.export.preview import preview_document
+from skelb.core.export.lens import Lens, lens_of
+from skelb.core.export.preview import Preview, preview_of
 from skelb.core.export.scene import (
+    ChartWindow,
+    Column,
+    Legend,
+    Overview,
     Scene,
     evenly,
-    overview_document,
+    legend_of,
+    overview_of,
     plain_values,
-    scene_document,
     scene_of,
     spread,
-    window_document,
+    window_of,
 )
 from skelb.core.language.documented import diagnostics_document
 
 __all__ = [
+    "ChartWindow",
     "Charted",
+    "Column",
+    "Conversion",
+    "ConversionChart",
     "Document",
+    "Legend",
+    "Lens",
+    "Overview",
+    "Preview",
     "Scene",
+    "TimedFinding",
     "backtest_document",
     "basket_document",
     "conversion_chart",
-    "conversion_document",
     "conversion_names",
+    "conversion_of",
     "diagnostics_document",
     "evenly",
     "explanation_document",
-    "finding_rows",
-    "lens_document",
-    "overview_document",
+    "legend_of",
+    "lens_of",
+    "overview_of",
     "plain_number",
     "plain_values",
-    "preview_document",
-    "scene_document",
+    "preview_of",
     "scene_of",
     "series_document",
-    "signals_document",
+    "signal_sentences",
     "spread",
     "time_text",
+    "timed_findings",
     "trade_rows",
-    "window_document",
+    "window_of",
 ]

@@ -1,16 +1,17 @@
 """The JSON documents that scripts around Skelb depend on, as plain dictionaries."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
 
 import numpy as np
 
 from skelb.core.catalogue import UNKNOWN, YES
 from skelb.core.engine import SKIP_REASONS, Outcome, kernel
-from skelb.core.explain import Explanation, Part, funnel_of
-from skelb.core.figures import Figures, Finding, basket_order, basket_record, market_costs, market_figures
+from skelb.core.explain import ConditionPart, Explanation, funnel_of
+from skelb.core.figures import Figures, Finding, Severity, basket_order, basket_record, market_costs, market_figures
 from skelb.core.language import Checked
-from skelb.core.language.tree import Name
+from skelb.core.language.tree import Name, Side
 from skelb.core.plan import Dataset, Expressions
 
 Document = dict[str, object]
@@ -112,16 +113,21 @@ def skipped_rows(outcome: Outcome) -> list[Document]:
     ]
 
 
-def finding_rows(outcome: Outcome, findings: list[Finding]) -> list[Document]:
-    """Findings with the time of the bar to look at, None for the whole run."""
+@dataclass(frozen=True, slots=True)
+class TimedFinding:
+    """A finding with the time of the bar to look at, None for the whole run."""
+
+    code: str
+    severity: Severity
+    message: str
+    time: str | None
+
+
+def timed_findings(outcome: Outcome, findings: list[Finding]) -> list[TimedFinding]:
+    """Findings with the times of their bars."""
     times = outcome.plan.dataset.bars.time
     return [
-        {
-            "code": item.code,
-            "severity": item.severity,
-            "message": item.message,
-            "time": None if item.bar is None else time_text(times[item.bar]),
-        }
+        TimedFinding(item.code, item.severity, item.message, None if item.bar is None else time_text(times[item.bar]))
         for item in findings
     ]
 
@@ -134,7 +140,7 @@ def backtest_document(
         "trades": trade_rows(outcome),
         "figures": figures,
         "skipped": skipped_rows(outcome),
-        "findings": finding_rows(outcome, findings),
+        "findings": timed_findings(outcome, findings),
     }
     if with_equity:
         document["equity"] = outcome.equity.tolist()
@@ -170,7 +176,7 @@ def basket_document(
         "figures": figures,
         "markets": markets,
         "skipped": sorted(skipped, key=lambda row: str(row["time"])),
-        "findings": finding_rows(outcomes[0], findings),  # they are of the whole, so none names a bar
+        "findings": timed_findings(outcomes[0], findings),  # they are of the whole, so none names a bar
     }
     if with_equity:
         record = basket_record(outcomes)
@@ -202,11 +208,11 @@ def explanation_document(explanation: Explanation, outcome: Outcome) -> Document
     }  # fmt: skip
 
 
-def signals_document(outcome: Outcome) -> Document:
+def signal_sentences(outcome: Outcome) -> dict[Side, str]:
     """Where the signals of each side that has entry rules went, in a sentence."""
     sides = {rule.side: None for rule in outcome.plan.entries if rule.side is not None}
     return {side: funnel_of(outcome, side).sentence for side in sides}
 
 
-def _part_document(part: Part) -> Document:
+def _part_document(part: ConditionPart) -> Document:
     return {"text": part.text, "value": part.value, "parts": [_part_document(inner) for inner in part.parts]}

@@ -1,7 +1,8 @@
 """What a script shows on the chart, and windows of it at the resolution of a screen."""
 
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Literal
 
 import numpy as np
 
@@ -16,8 +17,128 @@ from skelb.core.language.tree import Alert, Draw, Enter, Exit, Expression, Level
 from skelb.core.plan import Dataset, Expressions, Flag
 from skelb.core.plan.watching import asks_position
 
-Document = dict[str, Any]
 MOST_MARKS = 400
+Column = list[float | None]
+LaneKind = Literal["condition", "rule", "part", "alert"]
+
+
+@dataclass(frozen=True, slots=True)
+class LegendLine:
+    """A drawn line without its values; `panel` None is over price; the second colour is where its tone is not yes."""
+
+    key: str
+    name: str
+    panel: str | None
+    form: str
+    colors: tuple[str, str]
+
+
+@dataclass(frozen=True, slots=True)
+class LegendLevel:
+    """A level line."""
+
+    panel: str | None
+    value: float
+
+
+@dataclass(frozen=True, slots=True)
+class LegendShade:
+    """An area between two lines."""
+
+    key: str
+    color: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class LegendLane:
+    """A strip of one condition."""
+
+    name: str
+    kind: LaneKind
+
+
+@dataclass(frozen=True, slots=True)
+class Legend:
+    """Which lines, levels, shadings, lanes and tints a script shows, without their values."""
+
+    lines: list[LegendLine]
+    levels: list[LegendLevel]
+    shades: list[LegendShade]
+    lanes: list[LegendLane]
+    tints: list[str]
+
+
+@dataclass(frozen=True, slots=True)
+class Overview:
+    """A whole run in few points: the chart's bars, times (seconds since 1970 UTC), closes, and equity in money."""
+
+    x: list[int]
+    time: list[int]
+    close: list[float]
+    equity: list[float]
+
+
+@dataclass(frozen=True, slots=True)
+class Extremes:
+    """A series in columns: the value at each one's end, and the lowest and highest in it where it has several bars.
+
+    `tone` says where a line has its first colour; None where it has but one.
+    """
+
+    value: Column
+    low: Column | None = None
+    high: Column | None = None
+    tone: list[bool] | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ShadeColumns:
+    """Both edges of a shaded area; the first is unknown where nothing is shaded."""
+
+    a: Column
+    b: Column
+
+
+@dataclass(frozen=True, slots=True)
+class ShownMark:
+    """A mark at a bar of the chart."""
+
+    bar: int
+    place: Literal["above", "below"]
+    form: str
+    color: str
+    label: str
+
+
+@dataclass(frozen=True, slots=True)
+class ChartWindow:
+    """Part of a run's chart in columns of `step` bars, the first of them at bar `first`; unknown values are None.
+
+    Prices as on the market, equity and floating profit in money, drawdown as shares of the highest equity; lanes, tints
+    and `blocked` are shares of the column's bars, `position` 1, -1 or 0. By name or key, as the legend has them.
+    """
+
+    first: int
+    step: int
+    x: list[int]
+    time: list[int]
+    close_time: list[int]
+    open: list[float]
+    high: list[float]
+    low: list[float]
+    close: list[float]
+    lines: dict[str, Extremes]
+    shades: dict[str, ShadeColumns]
+    lanes: dict[str, list[float]]
+    progress: dict[str, Column]
+    tints: list[list[float]]
+    blocked: list[float]
+    marks: list[ShownMark]
+    equity: Extremes
+    drawdown: Column
+    holding: Column
+    position: Column
+    floating: Column
 
 
 @dataclass(frozen=True)
@@ -49,7 +170,7 @@ class MarkRow:
     """A mark; label pieces are texts or memo numbers of values."""
 
     condition: int
-    place: str
+    place: Literal["above", "below"]
     form: str
     color: str
     label: tuple[str | int, ...]
@@ -64,7 +185,7 @@ class Lane:
 
     name: str
     value: int
-    kind: str
+    kind: LaneKind
     progress: tuple[int, ...] = ()
 
 
@@ -146,9 +267,9 @@ def _rule_lanes(checked: Checked, expressions: Expressions) -> list[Lane]:
     found: dict[str, Lane] = {}
     rules = [p.statement.when for p in checked.statements if isinstance(p.statement, (Enter, Exit))]
     named = [checked.definitions[name].value for name in checked.shown_names if name in checked.definitions]
-    for kind, node in [("rule", rule) for rule in rules] + [
-        ("part", part) for whole in (*named, *rules) if isinstance(whole, Logic) for part in whole.parts
-    ]:
+    parts = [part for whole in (*named, *rules) if isinstance(whole, Logic) for part in whole.parts]
+    for place, node in enumerate((*rules, *parts)):
+        kind: LaneKind = "rule" if place < len(rules) else "part"
         bare = node.x if isinstance(node, Not) else node
         if not isinstance(bare, Name) and not asks_position(node, checked):
             text = written(node)
@@ -167,38 +288,34 @@ def _label(statement: Mark, checked: Checked, expressions: Expressions) -> tuple
     return tuple(pieces)
 
 
-def scene_document(scene: Scene) -> Document:
-    """The legend: which lines, levels, shadings and lanes there are, without their values."""
-    lines = [
-        {"key": line.key, "name": line.name, "panel": line.panel, "form": line.form, "colors": list(line.colors)}
-        for line in scene.lines
-    ]
-    return {
-        "lines": lines,
-        "levels": [{"panel": panel, "value": value} for panel, value in scene.levels],
-        "shades": [{"key": shade.key, "color": shade.color} for shade in scene.shades],
-        "lanes": [{"name": lane.name, "kind": lane.kind} for lane in scene.lanes],
-        "tints": [tint.color for tint in scene.tints],
-    }
+def legend_of(scene: Scene) -> Legend:
+    """What a scene shows, without its values."""
+    return Legend(
+        [LegendLine(line.key, line.name, line.panel, line.form, line.colors) for line in scene.lines],
+        [LegendLevel(panel, value) for panel, value in scene.levels],
+        [LegendShade(shade.key, shade.color) for shade in scene.shades],
+        [LegendLane(lane.name, lane.kind) for lane in scene.lanes],
+        [tint.color for tint in scene.tints],
+    )
 
 
-def overview_document(outcome: Outcome, points: int = 600, on: Charted | None = None) -> Document:
+def overview_of(outcome: Outcome, points: int = 600, on: Charted | None = None) -> Overview:
     """The whole run in few points: time, close and equity at the end of equal stretches of bars; places are the chart's."""
     size = outcome.last - outcome.first + 1
     ends = evenly(size, points)
     bars = outcome.plan.dataset.bars
     at = ends + outcome.first
-    return {
-        "x": (on.bars_of(at) if on else at).tolist(),
-        "time": bars.time[at].tolist(),
-        "close": bars.close[at].tolist(),
-        "equity": outcome.equity[ends].tolist(),
-    }
+    return Overview(
+        x=(on.bars_of(at) if on else at).tolist(),
+        time=bars.time[at].tolist(),
+        close=bars.close[at].tolist(),
+        equity=outcome.equity[ends].tolist(),
+    )
 
 
-def window_document(
+def window_of(
     scene: Scene, outcome: Outcome, first: int, last: int, columns: int, on: Charted | None = None
-) -> Document:
+) -> ChartWindow:
     """Bars `first` to `last` in at most `columns` columns, extremes kept: nothing is skipped, only gathered.
 
     With one bar a column (`step` 1) values are exact; else lines and equity come as lowest and highest of each
@@ -212,18 +329,20 @@ def window_document(
     first = first // step * step  # aligned, so that columns do not flicker while the chart is dragged
     cut = _Cut(first, min(size, (last // step + 1) * step), step)
     value = scene.expressions.value
-    lines: Document = {}
-    for line in scene.lines:
-        lines[line.key] = cut.extremes(on.values(value(line.value)))
-        if line.tone is not None and step == 1:
-            lines[line.key]["tone"] = (on.values(value(line.tone))[cut.rows] == YES).tolist()
-    shades: Document = {}
+
+    def line_of(line: Line) -> Extremes:
+        values = cut.extremes(on.values(value(line.value)))
+        if line.tone is None or step > 1:
+            return values
+        return replace(values, tone=(on.values(value(line.tone))[cut.rows] == YES).tolist())
+
+    shades: dict[str, ShadeColumns] = {}
     for shade in scene.shades:
         a, b = cut.ends(on.values(value(shade.a))), cut.ends(on.values(value(shade.b)))
         if shade.when is not None:
             shown = on.values(value(shade.when))[cut.last_rows] == YES
             a = np.where(shown, a, np.nan)
-        shades[shade.key] = {"a": plain_values(a), "b": plain_values(b)}
+        shades[shade.key] = ShadeColumns(plain_values(a), plain_values(b))
 
     def share_of(number: int) -> list[float]:
         return cut.share(on.share(spread(value(number), len(scene.dataset)) == YES, cut.rows))
@@ -232,26 +351,30 @@ def window_document(
         lane.name: plain_values(cut.ends(on.values(_progress(scene, lane)))) for lane in scene.lanes if lane.progress
     }
     blocked = (outcome.plan.flags & Flag.BLOCKED) != 0
-    document: Document = {
-        "first": int(cut.first),
-        "step": step,
-        "x": cut.first_rows.tolist(),
-        "time": bars.time[cut.first_rows].tolist(),
-        "close_time": on.chart.calendar.close_time[cut.last_rows].tolist(),
-        "open": bars.open[cut.first_rows].tolist(),
-        "high": np.maximum.reduceat(bars.high[cut.rows], cut.starts).tolist(),
-        "low": np.minimum.reduceat(bars.low[cut.rows], cut.starts).tolist(),
-        "close": bars.close[cut.last_rows].tolist(),
-        "lines": lines,
-        "shades": shades,
-        "lanes": {lane.name: share_of(lane.value) for lane in scene.lanes},
-        "progress": progress,
-        "tints": [share_of(tint.condition) for tint in scene.tints],
-        "blocked": cut.share(on.share(blocked, cut.rows)),
-        "marks": _marks(scene, cut, on),
-    }
-    document |= _account_rows(outcome, cut, on)
-    return document
+    account = _Account(outcome, on)
+    return ChartWindow(
+        first=int(cut.first),
+        step=step,
+        x=cut.first_rows.tolist(),
+        time=bars.time[cut.first_rows].tolist(),
+        close_time=on.chart.calendar.close_time[cut.last_rows].tolist(),
+        open=bars.open[cut.first_rows].tolist(),
+        high=np.maximum.reduceat(bars.high[cut.rows], cut.starts).tolist(),
+        low=np.minimum.reduceat(bars.low[cut.rows], cut.starts).tolist(),
+        close=bars.close[cut.last_rows].tolist(),
+        lines={line.key: line_of(line) for line in scene.lines},
+        shades=shades,
+        lanes={lane.name: share_of(lane.value) for lane in scene.lanes},
+        progress=progress,
+        tints=[share_of(tint.condition) for tint in scene.tints],
+        blocked=cut.share(on.share(blocked, cut.rows)),
+        marks=_marks(scene, cut, on),
+        equity=cut.extremes(account.equity),
+        drawdown=plain_values(cut.reduce(np.fmax, account.drawdown)),
+        holding=plain_values(cut.ends(account.holding)),
+        position=plain_values(cut.ends(account.position)),
+        floating=plain_values(cut.ends(account.floating)),
+    )
 
 
 def _progress(scene: Scene, lane: Lane) -> Floats:
@@ -267,40 +390,54 @@ def _progress(scene: Scene, lane: Lane) -> Floats:
     return done
 
 
-def _account_rows(outcome: Outcome, cut: "_Cut", on: Charted) -> Document:
-    """Equity, drawdown, holding and floating profit, unknown outside the dates of the run."""
-    bars = outcome.plan.dataset.bars
+class _Account:
+    """What an account was at each bar of the chart, unknown outside the dates of the run; money, shapes (n,)."""
 
-    def placed(values: Floats) -> Floats:
-        whole = np.full(len(on.of), np.nan)
-        whole[outcome.first : outcome.last + 1] = values
-        return on.values(whole)
+    def __init__(self, outcome: Outcome, on: Charted) -> None:
+        self._outcome, self._on = outcome, on
 
-    held = bars.close[outcome.first : outcome.last + 1] / bars.open[outcome.first] * outcome.capital
-    return {
-        "equity": cut.extremes(placed(outcome.equity)),
-        "drawdown": plain_values(cut.reduce(np.fmax, placed(drawdown_of(outcome.equity, outcome.capital)))),
-        "holding": plain_values(cut.ends(placed(held))),
-        "position": plain_values(cut.ends(placed(_position(outcome).astype(np.float64)))),
-        "floating": plain_values(cut.ends(placed(_floating(outcome)))),
-    }
+    @property
+    def equity(self) -> Floats:
+        """Equity at each close."""
+        return self._placed(self._outcome.equity)
 
+    @property
+    def drawdown(self) -> Floats:
+        """How far equity is below its highest, as a share of that."""
+        return self._placed(drawdown_of(self._outcome.equity, self._outcome.capital))
 
-def _position(outcome: Outcome) -> np.ndarray:
-    """1, -1 or 0 at each bar's close, shape of the equity."""
-    lots = np.zeros(outcome.equity.size + 1, np.int64)
-    trades = outcome.trades
-    np.add.at(lots, trades.entry_bar - outcome.first, trades.side)
-    np.subtract.at(lots, trades.exit_bar - outcome.first, trades.side)
-    return np.sign(np.cumsum(lots)[:-1])
+    @property
+    def holding(self) -> Floats:
+        """The capital had it held the market instead."""
+        bars, of = self._outcome.plan.dataset.bars, self._outcome
+        return self._placed(bars.close[of.first : of.last + 1] / bars.open[of.first] * of.capital)
 
+    @property
+    def position(self) -> Floats:
+        """1, -1 or 0 at each close."""
+        return self._placed(self._sides.astype(np.float64))
 
-def _floating(outcome: Outcome) -> Floats:
-    """Profit of the open position at each bar's close after its entry costs, money; 0 when flat."""
-    earned = np.zeros(outcome.equity.size + 1)
-    np.add.at(earned, outcome.trades.exit_bar - outcome.first, outcome.trades.net)
-    closed = outcome.capital + np.cumsum(earned)[:-1]
-    return np.where(_position(outcome) != 0, outcome.equity - closed, 0.0)
+    @property
+    def floating(self) -> Floats:
+        """Profit of the open position at each close after its entry costs; 0 when flat."""
+        outcome = self._outcome
+        earned = np.zeros(outcome.equity.size + 1)
+        np.add.at(earned, outcome.trades.exit_bar - outcome.first, outcome.trades.net)
+        closed = outcome.capital + np.cumsum(earned)[:-1]
+        return self._placed(np.where(self._sides != 0, outcome.equity - closed, 0.0))
+
+    @cached_property
+    def _sides(self) -> Ints:
+        outcome = self._outcome
+        lots, trades = np.zeros(outcome.equity.size + 1, np.int64), outcome.trades
+        np.add.at(lots, trades.entry_bar - outcome.first, trades.side)
+        np.subtract.at(lots, trades.exit_bar - outcome.first, trades.side)
+        return np.sign(np.cumsum(lots)[:-1])
+
+    def _placed(self, values: Floats) -> Floats:
+        whole = np.full(len(self._on.of), np.nan)
+        whole[self._outcome.first : self._outcome.last + 1] = values
+        return self._on.values(whole)
 
 
 class _Cut:
@@ -321,12 +458,12 @@ class _Cut:
         """Each column joined to one value."""
         return np.asarray(join.reduceat(values[self.rows], self.starts))
 
-    def extremes(self, values: Floats) -> Document:
+    def extremes(self, values: Floats) -> Extremes:
         """The values, or lowest and highest of each column."""
         if self.step == 1:
-            return {"value": plain_values(values[self.rows])}
+            return Extremes(plain_values(values[self.rows]))
         low, high = self.reduce(np.fmin, values), self.reduce(np.fmax, values)
-        return {"value": plain_values(self.ends(values)), "low": plain_values(low), "high": plain_values(high)}
+        return Extremes(plain_values(self.ends(values)), plain_values(low), plain_values(high))
 
     def share(self, shares: Floats) -> list[float]:
         """The mean share of each column's bars, from those of all rows."""
@@ -335,9 +472,9 @@ class _Cut:
         return np.round(counts / widths, 4).tolist()
 
 
-def _marks(scene: Scene, cut: _Cut, on: Charted) -> list[Document]:
+def _marks(scene: Scene, cut: _Cut, on: Charted) -> list[ShownMark]:
     """Marks in the window, none when there are too many to tell apart."""
-    found: list[Document] = []
+    found: list[ShownMark] = []
     size = len(scene.dataset)
     for mark in scene.marks:
         made = np.flatnonzero(spread(scene.expressions.value(mark.condition), size) == YES)
@@ -351,9 +488,7 @@ def _marks(scene: Scene, cut: _Cut, on: Charted) -> list[Document]:
                 piece if isinstance(piece, str) else f"{spread(scene.expressions.value(piece), size)[bar]:g}"
                 for piece in mark.label
             )
-            found.append(
-                {"bar": int(place), "place": mark.place, "form": mark.form, "color": mark.color, "label": label}
-            )
+            found.append(ShownMark(int(place), mark.place, mark.form, mark.color, label))
     return found
 
 
@@ -367,7 +502,7 @@ def spread(value: np.ndarray, size: int) -> np.ndarray:
     return np.broadcast_to(value, size) if value.size == 1 else value
 
 
-def plain_values(values: Floats) -> list[float | None]:
+def plain_values(values: Floats) -> Column:
     """Numbers with None for unknown, as JSON needs them."""
     if np.isfinite(values).all():
         return values.tolist()

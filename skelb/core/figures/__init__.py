@@ -20,7 +20,7 @@ from skelb.core.figures.figures import (
     record_of,
     side_equity,
 )
-from skelb.core.figures.finding import Finding
+from skelb.core.figures.finding import Finding, Severity
 from skelb.core.figures.findings import basket_findings, findings_of
 
 __all__ = [
@@ -32,6 +32,7 @@ __all__ = [
     "Finding",
     "MarketCosts",
     "Record",
+    "Severity",
     "basket_figures",
     "basket_findings",
     "basket_order",

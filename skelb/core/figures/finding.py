@@ -6,11 +6,14 @@ from typing import Literal
 FEWEST_TRADES = 30
 
 
+Severity = Literal["grave", "warning", "note"]
+
+
 @dataclass(frozen=True)
 class Finding:
     """One finding: a code, how grave, a sentence with numbers, and the bar to look at (None for the whole run)."""
 
     code: str
-    severity: Literal["grave", "warning", "note"]
+    severity: Severity
     message: str
     bar: int | None = None

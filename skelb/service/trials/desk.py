@@ -10,21 +10,39 @@ from skelb.core.errors import ConflictError, NotFoundError
 from skelb.core.figures import Figures
 from skelb.core.trials import CHOICE, Fold, point_at
 from skelb.service.tallies import Tallies
-from skelb.service.trials.documents import Choice, walk_document
 from skelb.service.trials.jobs import Trials
-from skelb.service.trials.orders import markets_of, span_document
+from skelb.service.trials.orders import markets_of
 from skelb.service.trials.ranking import (
-    Document,
+    Against,
+    Curve,
+    Deflation,
+    Front,
+    Luck,
+    Overfitted,
     Ranking,
+    Surface,
+    Table,
+    TrialRun,
     against,
-    best_document,
+    best_of,
     exported,
-    overfitting_document,
-    run_document,
+    overfitted,
+    run_of,
 )
 from skelb.service.trials.store import StoredTrial
+from skelb.service.trials.whole import Choice, Walk, walk_of
 
 _MOST_RANKINGS = 6
+
+
+@dataclass(frozen=True, slots=True)
+class BestWeighed:
+    """What the best run of a trial is worth after all that was tried with its script."""
+
+    title: str
+    luck: Luck | None
+    deflation: Deflation | None
+    overfitting: Overfitted | None
 
 
 @dataclass(frozen=True)
@@ -64,7 +82,7 @@ class TrialDesk:
             self._read.move_to_end(key)
             return found
 
-    def surface(self, number: int, view: View, x: str | None, y: str | None, held: Mapping[str, int], fold: Fold, part: int) -> Document:  # fmt: skip
+    def surface(self, number: int, view: View, x: str | None, y: str | None, held: Mapping[str, int], fold: Fold, part: int) -> Surface:  # fmt: skip
         """Two axes of a trial, its first ones unless others are named."""
         trial = self.trial(number)
         names = [axis.name for axis in trial.axes]
@@ -75,52 +93,49 @@ class TrialDesk:
     def table(
         self, number: int, view: View, sort: str, descending: bool, least: Mapping[str, float], most: Mapping[str, float],
         offset: int, limit: int,
-    ) -> Document:  # fmt: skip
+    ) -> Table:  # fmt: skip
         """A page of a trial's runs, filtered and sorted."""
         trial = self.trial(number)
         ranking, outside = self._sides(trial, view)
         rows = ranking.table(sort, descending, least, most)
         labels = self._labels(trial)
-        shown = [run_document(ranking, int(row), outside, labels) for row in rows[offset : offset + limit]]
-        return {"total": len(ranking.results), "matching": int(rows.size), "rows": shown}
+        shown = [run_of(ranking, int(row), outside, labels) for row in rows[offset : offset + limit]]
+        return Table(len(ranking.results), int(rows.size), shown)
 
-    def run(self, number: int, point: int, view: View) -> Document:
+    def run(self, number: int, point: int, view: View) -> TrialRun:
         """One run of a trial with every part of it. Raises NotFoundError when it has not been made."""
         trial = self.trial(number)
         ranking, outside = self._sides(trial, view)
-        return run_document(ranking, ranking.row(point), outside, self._labels(trial))
+        return run_of(ranking, ranking.row(point), outside, self._labels(trial))
 
-    def curves(self, number: int, point: int, view: View) -> list[Document]:
+    def curves(self, number: int, point: int, view: View) -> list[Curve]:
         """The axes of a trial through one of its points."""
         return self.ranking(self.trial(number), view).curves(point)
 
-    def front(self, number: int, view: View, objectives: list[str]) -> Document:
+    def front(self, number: int, view: View, objectives: list[str]) -> Front:
         """The runs no other beats in every objective, and a scatter over the first two."""
         trial = self.trial(number)
         ranking, outside = self._sides(trial, view)
         rows, labels = ranking.front(objectives), self._labels(trial)
-        return {
-            "dots": ranking.dots(objectives),
-            "rows": [run_document(ranking, int(row), outside, labels) for row in rows[:200]],
-        }
+        return Front(ranking.dots(objectives), [run_of(ranking, int(row), outside, labels) for row in rows[:200]])
 
-    def in_against_out(self, number: int, view: View) -> Document:
+    def in_against_out(self, number: int, view: View) -> Against:
         """In sample against out of sample. Raises NotFoundError when the trial was not split."""
         trial = self.trial(number)
         ranking, outside = self._sides(trial, view)
         if outside is None:
             raise NotFoundError(f"trial {number} has no out-of-sample part: start one with a split")
-        return {**against(ranking, outside), "parts": [span_document(part.span) for part in trial.parts]}
+        return against(ranking, outside, [part.span for part in trial.parts])
 
-    def deflation(self, number: int, view: View) -> Document:
+    def deflation(self, number: int, view: View) -> BestWeighed:
         """What the best run is worth, for the runs of this trial and for all that the script ever had."""
         trial = self.trial(number)
         layout = self._trials.layout(trial.order)
-        found = best_document(self.ranking(trial, view), layout, self._tallies)
-        overfitted = overfitting_document(self._trials.store.results(number), layout.is_walk)
-        return {"title": trial.title, **found, "overfitting": overfitted}
+        best = best_of(self.ranking(trial, view), layout, self._tallies)
+        overfitting = overfitted(self._trials.store.results(number), layout.is_walk)
+        return BestWeighed(trial.title, best.luck, best.deflation, overfitting)
 
-    def walk(self, number: int, view: View, choose: Choice) -> Document:
+    def walk(self, number: int, view: View, choose: Choice) -> Walk:
         """A walk-forward as far as its windows are finished. Raises NotFoundError when it is another kind of trial."""
         trial = self.trial(number)
         if trial.order.kind != "walk":
@@ -129,10 +144,11 @@ class TrialDesk:
         points = trial.total // len(trial.parts)
         finished = [place for place, ranking in enumerate(rankings) if len(ranking.results) == points]
         layout = self._trials.layout(trial.order)
-        document = walk_document(layout.sweep, [trial.parts[k] for k in finished], [rankings[k] for k in finished], choose)  # fmt: skip
         is_done = len(finished) == len(trial.parts)
-        document["overfitting"] = overfitting_document(self._trials.store.results(number), True) if is_done else None
-        return {**document, "objective": view.objective or trial.order.objective, "windows_in_all": len(trial.parts)}
+        return walk_of(
+            layout, [trial.parts[k] for k in finished], [rankings[k] for k in finished],
+            view.objective or trial.order.objective, choose, self._trials.store.results(number) if is_done else None,
+        )  # fmt: skip
 
     def export(self, number: int, form: Literal["csv", "parquet"]) -> bytes:
         """All runs of a trial as a file."""

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import date
 from functools import cached_property
 from typing import Annotated, Any, Literal
 
@@ -211,24 +210,3 @@ def layout_of(settings: TrialSettings, prepared: Prepared) -> Layout:
     if found_layout.total > MOST_RUNS:
         raise SettingsError(f"{found_layout.total:,} runs in all parts together; at most {MOST_RUNS:,}: vary less")
     return found_layout
-
-
-def part_document(part: Part) -> dict[str, Any]:
-    """A part as it is stored."""
-    return {**span_document(part.span), "outside": span_document(part.outside) if part.outside else None}
-
-
-def read_part(stored: dict[str, Any]) -> Part:
-    """A part from what is stored."""
-    outside = stored.get("outside")
-    return Part(read_span(stored), read_span(outside) if outside else None)
-
-
-def span_document(span: Span) -> dict[str, Any]:
-    """A span as it is stored and shown."""
-    return {"name": span.name, "first": span.first.isoformat(), "last": span.last.isoformat(), "days": span.days}
-
-
-def read_span(stored: dict[str, Any]) -> Span:
-    """A span from what is stored."""
-    return Span(stored["name"], date.fromisoformat(stored["first"]), date.fromisoformat(stored["last"]), stored["days"])

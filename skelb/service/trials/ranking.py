@@ -13,13 +13,16 @@ import pyarrow.parquet
 
 from skelb.core.bars import Floats, Ints
 from skelb.core.errors import NotFoundError, SettingsError
-from skelb.core.figures import FIGURE_KEYS, FIGURES, daily_of
+from skelb.core.export import Column
+from skelb.core.figures import FIGURE_KEYS, FIGURES, Figures, daily_of
+from skelb.core.plan import InputValue
 from skelb.core.trials import (
     Axis,
     Fold,
     Landmarks,
     Point,
     Results,
+    Span,
     around,
     check_objective,
     deflated,
@@ -35,8 +38,143 @@ from skelb.core.trials import (
 from skelb.service.tallies import Tallies, odds
 from skelb.service.trials.orders import Layout
 
-Document = dict[str, Any]
 _MOST_DOTS = 3_000
+
+
+@dataclass(frozen=True, slots=True)
+class Surface:
+    """Two axes, x slowest: at every place the objective and the neighbourhood score of the run that stands for it."""
+
+    values: Column
+    neighbourhood: Column
+    numbers: list[int | None]
+    plateau: int | None
+    rocks: list[int]
+    best: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class CurvePoint:
+    """A run along an axis."""
+
+    number: int
+    value: float | None
+    score: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Curve:
+    """One axis through a point, the other axes as there; `at` is the point's own place on it."""
+
+    name: str
+    values: tuple[InputValue, ...]
+    points: list[CurvePoint | None]
+    at: int
+
+
+@dataclass(frozen=True, slots=True)
+class TrialRun:
+    """A run of a trial; `label` is what its words stand for, `outside` its figures on the days outside."""
+
+    number: int
+    inputs: Point
+    label: str | None
+    figures: Figures | None
+    outside: Figures | None
+    error: str | None
+    ranked: bool
+    neighbourhood: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Table:
+    """A page of runs; `matching` pass the filters."""
+
+    total: int
+    matching: int
+    rows: list[TrialRun]
+
+
+@dataclass(frozen=True, slots=True)
+class Dots:
+    """Runs over two objectives, and the numbers of those that no other beats."""
+
+    x: list[float]
+    y: list[float]
+    numbers: list[int]
+    front: list[int]
+
+
+@dataclass(frozen=True, slots=True)
+class Front:
+    """The runs that no other beats, among all."""
+
+    dots: Dots
+    rows: list[TrialRun]
+
+
+@dataclass(frozen=True, slots=True)
+class Against:
+    """In sample (x) against out of sample (y)."""
+
+    x: list[float]
+    y: list[float]
+    numbers: list[int]
+    rank_correlation: float | None
+    pairs: int
+    parts: list[Span]
+
+
+@dataclass(frozen=True, slots=True)
+class BestTry:
+    """One of the best tries of a script: its mean day in deviations, and how often luck alone shows one so good."""
+
+    label: str
+    statistic: float
+    by_luck: float
+    odds: str
+
+
+@dataclass(frozen=True, slots=True)
+class Luck:
+    """What so many tries of a script make of the best run."""
+
+    settings: int
+    by_luck: float | None
+    odds: str
+    sentence: str
+    is_kept: bool
+    best: list[BestTry]
+
+
+@dataclass(frozen=True, slots=True)
+class Deflation:
+    """The best run's Sharpe ratio a day beside what the best of so many worthless tries would show."""
+
+    sharpe: float
+    tries: int
+    expected_best: float
+    probability: float
+    probability_alone: float
+    sentence: str
+
+
+@dataclass(frozen=True, slots=True)
+class Overfitted:
+    """How often the best on one half of the days is below the middle on the other."""
+
+    probability: float
+    ways: int
+    settings: int
+    sentence: str
+
+
+@dataclass(frozen=True, slots=True)
+class Best:
+    """What the best run of a trial is worth; None where none counts, or nothing varies."""
+
+    luck: Luck | None
+    deflation: Deflation | None
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,7 +229,7 @@ class Ranking:
         """The inputs of a row."""
         return point_at(self.axes, int(self.results.numbers[row]))
 
-    def surface(self, x: str, y: str | None, held: Mapping[str, int], fold: Fold = "middle") -> Document:
+    def surface(self, x: str, y: str | None, held: Mapping[str, int], fold: Fold = "middle") -> Surface:
         """Two axes (or one): for every place, x slowest, the run that stands for it and what it earned.
 
         `held` keeps axes at one of their values, by place; the others are folded. Raises SettingsError on an axis that
@@ -104,14 +242,14 @@ class Ranking:
         ).ravel()
         places = np.append(self.values, np.nan), np.append(self.scores, np.nan), np.append(self.results.numbers, -1)
         values, scores, numbers = (column[rows] for column in places)  # row -1, of what has not run, takes the last
-        return {
-            "values": _plain(values),
-            "neighbourhood": _plain(scores),
-            "numbers": [None if number < 0 else number for number in numbers.tolist()],
-            "plateau": self.number(self.landmarks.plateau),
-            "rocks": [int(self.results.numbers[row]) for row in self.landmarks.rocks],
-            "best": self.number(self.best),
-        }
+        return Surface(
+            values=_plain(values),
+            neighbourhood=_plain(scores),
+            numbers=[None if number < 0 else number for number in numbers.tolist()],
+            plateau=self.number(self.landmarks.plateau),
+            rocks=[int(self.results.numbers[row]) for row in self.landmarks.rocks],
+            best=self.number(self.best),
+        )
 
     def _axis(self, name: str) -> int:
         for place, axis in enumerate(self.axes):
@@ -119,7 +257,7 @@ class Ranking:
                 return place
         raise SettingsError(f"`{name}` is not an axis of this trial")
 
-    def curves(self, number: int) -> list[Document]:
+    def curves(self, number: int) -> list[Curve]:
         """Every axis through a point, the others as there: the objective along it, and which point each is."""
         places = places_of(self.axes, self.results.numbers)
         here = places[:, self.row(number)]
@@ -127,10 +265,11 @@ class Ranking:
         for index, axis in enumerate(self.axes):
             others = np.delete(places, index, axis=0) == np.delete(here, index)[:, None]
             rows = np.flatnonzero(others.all(axis=0))
-            line: list[Document | None] = [None] * len(axis.values)
+            line: list[CurvePoint | None] = [None] * len(axis.values)
             for row in rows.tolist():
-                line[int(places[index, row])] = {"number": int(self.results.numbers[row]), "value": _one(self.values[row]), "score": _one(self.scores[row])}  # fmt: skip
-            found.append({"name": axis.name, "values": list(axis.values), "points": line, "at": int(here[index])})
+                number = int(self.results.numbers[row])
+                line[int(places[index, row])] = CurvePoint(number, _one(self.values[row]), _one(self.scores[row]))
+            found.append(Curve(axis.name, axis.values, line, int(here[index])))
         return found
 
     def table(self, sort: str, descending: bool, least: Mapping[str, float], most: Mapping[str, float]) -> Ints:
@@ -164,68 +303,57 @@ class Ranking:
         first = columns[0][rows]
         return rows[np.argsort(-first if more[0] else first, kind="stable")]
 
-    def dots(self, objectives: Sequence[str]) -> Document:
+    def dots(self, objectives: Sequence[str]) -> Dots:
         """The first two of some objectives of every run for a scatter, thinned to a few thousand, and the front of all."""
         x, y = (self.results.objective(check_objective(name), self.min_trades) for name in objectives[:2])
         known = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
         rows = np.union1d(known[:: max(1, -(-known.size // _MOST_DOTS))], on_front := self.front(objectives))
-        return {
-            "x": x[rows].tolist(), "y": y[rows].tolist(), "numbers": self.results.numbers[rows].tolist(),
-            "front": self.results.numbers[on_front].tolist(),
-        }  # fmt: skip
+        numbers = self.results.numbers
+        return Dots(x[rows].tolist(), y[rows].tolist(), numbers[rows].tolist(), numbers[on_front].tolist())
 
 
-def best_document(ranking: Ranking, layout: Layout, tallies: Tallies) -> Document:
+def best_of(ranking: Ranking, layout: Layout, tallies: Tallies) -> Best:
     """What the best run of a trial is worth after all tries of its script, None where none counts or nothing varies.
 
     The spread of the tries' Sharpe ratios is that of all of them or of these runs, the larger: trying more must never
     flatter the best.
     """
-    found: Document = {"luck": None, "deflation": None}
     if ranking.best is None:
-        return found
+        return Best(None, None)
     point = ranking.point(ranking.best)
     record = layout.sweep.record(point, span=layout.first_span)
     daily = daily_of(record)
     if daily is None:
-        return found
+        return Best(None, None)
     worth = tallies.worth(layout.title, layout.sweep.dataset_of(point), daily)
     days = daily.changes.size / ((int(record.days[-1]) - int(record.days[0]) + 1) / 365.25)
     yearly = _spread(ranking.results.column("sharpe"))
     spreads = [worth.spread, None if yearly is None else yearly / float(np.sqrt(days))]
     spread = max((item for item in spreads if item is not None), default=None)
-    found["luck"] = {
-        "settings": worth.settings, "by_luck": worth.by_luck, "odds": odds(worth.by_luck), "sentence": worth.sentence,
-        "is_kept": tallies.is_kept,
-        "best": [
-            {"label": item.label, "statistic": item.statistic, "by_luck": share, "odds": odds(share)}
-            for item, share in worth.listed
-        ],
-    }  # fmt: skip
+    listed = [BestTry(item.label, item.statistic, share, odds(share)) for item, share in worth.listed]
+    luck = Luck(worth.settings, worth.by_luck, odds(worth.by_luck), worth.sentence, tallies.is_kept, listed)
     weighed = deflated(daily.changes, worth.settings, spread) if worth.is_counted else None
-    found["deflation"] = None if weighed is None else {**asdict(weighed), "sentence": weighed.sentence}
-    return found
+    return Best(luck, None if weighed is None else Deflation(**asdict(weighed), sentence=weighed.sentence))
 
 
-def overfitting_document(results: Results, is_walk: bool) -> Document | None:
+def overfitted(results: Results, is_walk: bool) -> Overfitted | None:
     """How often the best on half of a trial's days is below the middle on the others; None where that cannot be said."""
     found = overfitting(results.halved(is_walk))
-    return None if found is None else {**asdict(found), "sentence": found.sentence}
+    return None if found is None else Overfitted(**asdict(found), sentence=found.sentence)
 
 
-def against(inside: Ranking, outside: Ranking) -> Document:
+def against(inside: Ranking, outside: Ranking, parts: Sequence[Span]) -> Against:
     """In sample against out of sample: every point's objective in both, and how alike the two rankings are."""
     numbers, mine, theirs = np.intersect1d(inside.results.numbers, outside.results.numbers, return_indices=True)
     x, y = inside.values[mine], outside.results.column(inside.objective)[theirs]
     known = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
     shown = known[:: max(1, -(-known.size // _MOST_DOTS))]
-    return {
-        "x": x[shown].tolist(), "y": y[shown].tolist(), "numbers": numbers[shown].tolist(),
-        "rank_correlation": rank_correlation(x, y), "pairs": int(known.size),
-    }  # fmt: skip
+    return Against(
+        x[shown].tolist(), y[shown].tolist(), numbers[shown].tolist(), rank_correlation(x, y), int(known.size), list(parts)
+    )  # fmt: skip
 
 
-def run_document(ranking: Ranking, row: int, outside: Ranking | None, labels: Mapping[str, str]) -> Document:
+def run_of(ranking: Ranking, row: int, outside: Ranking | None, labels: Mapping[str, str]) -> TrialRun:
     """One run: inputs, figures of every part, why it could not run, neighbourhood."""
     point, number = ranking.point(row), ranking.number(row)
     assert number is not None
@@ -234,16 +362,16 @@ def run_document(ranking: Ranking, row: int, outside: Ranking | None, labels: Ma
         at = int(np.searchsorted(outside.results.numbers, number))
         is_there = at < len(outside.results) and outside.results.numbers[at] == number
         found = outside.results.figures_at(at) if is_there else None
-    return {
-        "number": number,
-        "inputs": point,
-        "label": next((labels[value] for value in map(str, point.values()) if value in labels), None),
-        "figures": ranking.results.figures_at(row),
-        "outside": found,
-        "error": ranking.results.errors.get(row),
-        "ranked": not bool(np.isnan(ranking.values[row])),
-        "neighbourhood": _one(ranking.scores[row]),
-    }
+    return TrialRun(
+        number=number,
+        inputs=point,
+        label=next((labels[value] for value in map(str, point.values()) if value in labels), None),
+        figures=ranking.results.figures_at(row),
+        outside=found,
+        error=ranking.results.errors.get(row),
+        ranked=not bool(np.isnan(ranking.values[row])),
+        neighbourhood=_one(ranking.scores[row]),
+    )
 
 
 def exported(axes: tuple[Axis, ...], parts: Sequence[tuple[str, Results]], labels: Mapping[str, str], form: Literal["csv", "parquet"]) -> bytes:  # fmt: skip

@@ -2,7 +2,7 @@
 
 from collections.abc import Callable, Collection
 from dataclasses import asdict, dataclass, field
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from threading import Lock
 from typing import Any
 
@@ -15,7 +15,7 @@ from skelb.core.errors import ConflictError, NotFoundError
 from skelb.core.figures import FIGURE_KEYS
 from skelb.core.trials import BLOCKS, Axis, Results, Span
 from skelb.service.readable import read_each
-from skelb.service.trials.orders import HELD_BACK, Layout, Part, TrialOrder, part_document, read_part, span_document
+from skelb.service.trials.orders import HELD_BACK, Layout, Part, TrialOrder
 from skelb.store import Database, LookRecord, TrialChunk, TrialRecord
 
 _MOST_HELD = 4
@@ -71,9 +71,9 @@ class TrialStore:
 
     def add(self, order: TrialOrder, layout: Layout) -> int:
         """Store a trial that has not begun; its number."""
-        parts = [part_document(part) for part in layout.parts]
+        parts = [_part_document(part) for part in layout.parts]
         if layout.held_back:
-            parts.append({**span_document(layout.held_back), "outside": None})
+            parts.append({**_span_document(layout.held_back), "outside": None})
         with self._database.session() as session:
             record = TrialRecord(
                 kind=order.kind, title=layout.title, order=order.model_dump(mode="json"), parts=parts,
@@ -93,7 +93,7 @@ class TrialStore:
             if record is None or record.removed_at is not None:
                 raise NotFoundError(f"there is no trial {number}")
             done = _done(session, number)
-        spans = [read_part(item) for item in record.parts]
+        spans = [_read_part(item) for item in record.parts]
         held = next((part.span for part in spans if part.span.name == HELD_BACK), None)
         return StoredTrial(
             number, record.title, TrialOrder.model_validate(record.order),
@@ -217,3 +217,24 @@ def _results(chunk: TrialChunk, keys: list[Any]) -> Results:
         blocks = np.frombuffer(chunk.blocks, np.float64).reshape(chunk.count, -1)
     numbers, parts = np.frombuffer(chunk.numbers, np.int64), np.frombuffer(chunk.parts, np.int64)
     return Results(numbers, parts, figures, blocks, errors)
+
+
+def _part_document(part: Part) -> dict[str, Any]:
+    """A part as it is stored."""
+    return {**_span_document(part.span), "outside": _span_document(part.outside) if part.outside else None}
+
+
+def _read_part(stored: dict[str, Any]) -> Part:
+    """A part from what is stored."""
+    outside = stored.get("outside")
+    return Part(_read_span(stored), _read_span(outside) if outside else None)
+
+
+def _span_document(span: Span) -> dict[str, Any]:
+    """A span as it is stored."""
+    return {"name": span.name, "first": span.first.isoformat(), "last": span.last.isoformat(), "days": span.days}
+
+
+def _read_span(stored: dict[str, Any]) -> Span:
+    """A span from what is stored."""
+    return Span(stored["name"], date.fromisoformat(stored["first"]), date.fromisoformat(stored["last"]), stored["days"])

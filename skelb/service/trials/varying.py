@@ -1,13 +1,10 @@
 """What of a script can vary in a trial: its inputs with their ranges, and the rules each of them switches."""
 
-from dataclasses import asdict, dataclass
-from typing import Any
+from dataclasses import dataclass
 
 from skelb.core.language import Checked
 from skelb.core.language.tree import Input, Name
 from skelb.core.language.walk import parts_within
-
-Document = dict[str, Any]
 
 
 @dataclass(frozen=True)
@@ -24,9 +21,9 @@ class Varying:
     switches: tuple[str, ...]
 
 
-def varying_of(checked: Checked) -> list[Document]:
+def varying_of(checked: Checked) -> list[Varying]:
     """Every input that can be an axis. Numbers without a stated range go from half to twice their default."""
-    return [asdict(_varying(checked, found)) for found in checked.inputs.values() if found.kind != "market"]
+    return [_varying(checked, found) for found in checked.inputs.values() if found.kind != "market"]
 
 
 def _varying(checked: Checked, found: Input) -> Varying:

@@ -598,7 +598,7 @@ function drawLanes(c: Canvas): void {
 }
 
 /** How far a sequence has come, as a rising outline in its lane. */
-function drawProgress(c: Canvas, done: number[] | undefined, top: number, height: number, room: number): void {
+function drawProgress(c: Canvas, done: (number | null)[] | undefined, top: number, height: number, room: number): void {
   if (!done) return;
   const { ctx } = c;
   const [from, to] = rowsIn(c.window, c.view);

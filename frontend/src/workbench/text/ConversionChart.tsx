@@ -1,32 +1,8 @@
-interface Place {
-  bar: number;
-  time: string;
-  found: number;
-  original: number;
-}
-
-/** How a name compares with the original's values, as the server says it. */
-export interface Conversion {
-  name: string;
-  column: string;
-  equal: boolean;
-  verdict: string;
-  tolerance: number;
-  first: Place | null;
-  largest: Place | null;
-  chart: {
-    first: number;
-    time: number[];
-    found: (number | null)[];
-    original: (number | null)[];
-    difference: (number | null)[];
-  };
-}
-
+import type { ConversionChecked } from "@/api";
 const WIDTH = 900;
 
 /** Both lines around the first difference, and below them their difference, bar by bar. */
-export function ConversionChart({ result }: { result: Conversion }) {
+export function ConversionChart({ result }: { result: ConversionChecked }) {
   const { chart } = result;
   const x = (bar: number) => ((bar + 0.5) / chart.time.length) * WIDTH;
   const values = [...chart.found, ...chart.original].filter((value) => value !== null);

@@ -12,7 +12,7 @@ import {
   type Setup,
 } from "@/api";
 import { dateText, Dialog, difference, figureText, Loading, Picker, Said, Trouble } from "@/ui";
-import { ConversionChart, type Conversion } from "./ConversionChart";
+import { ConversionChart } from "./ConversionChart";
 import { Differences } from "./Differences";
 
 interface Closing {
@@ -297,10 +297,7 @@ export function CheckConversion({ setup, onGo, onClose }: Closing & { setup: Set
   const name = chosen.name ?? names.data?.names.find((item) => item === column) ?? names.data?.names[0] ?? "";
   const result = useQuery({
     queryKey: ["conversion", setup, name, column],
-    queryFn: async ({ signal }) =>
-      (await unwrap(
-        api.POST("/api/texts/conversion", { body: { setup, name, column }, signal }),
-      )) as unknown as Conversion,
+    queryFn: ({ signal }) => unwrap(api.POST("/api/texts/conversion", { body: { setup, name, column }, signal })),
     enabled: name !== "" && column !== "",
   });
   return (

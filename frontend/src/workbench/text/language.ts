@@ -10,7 +10,7 @@ import {
 import { setDiagnostics, type Diagnostic as Underline } from "@codemirror/lint";
 import type { Extension } from "@codemirror/state";
 import { EditorView, hoverTooltip, keymap, type Tooltip } from "@codemirror/view";
-import { api, unwrap, type Preview } from "@/api";
+import { api, LastingSocket, unwrap, type Preview } from "@/api";
 import { previewSvg } from "@/ui";
 
 interface Position {
@@ -60,16 +60,14 @@ interface SentDiagnostic {
 }
 
 const SEVERITIES = { 1: "error", 2: "warning", 3: "note" } as const;
-const RETRY_MS = 1000;
 
 /** One editor's connection to the language server; it reconnects by itself, and typing never waits for it. */
 export class LanguageLink {
   readonly uri: string;
   private readonly client: LSPClient;
   private readonly onFindings: (found: Finding[]) => void;
-  private socket: WebSocket | null = null;
+  private readonly socket: LastingSocket;
   private place: { market: string; timeframe: string } | null = null;
-  private closed = false;
   private pending = 0;
 
   constructor(title: string, onFindings: (found: Finding[]) => void) {
@@ -85,7 +83,7 @@ export class LanguageLink {
       },
       extensions: [signatureHelp()],
     });
-    this.open();
+    this.socket = this.opened();
   }
 
   /** The extensions that make an editor speak with the server. */
@@ -143,32 +141,29 @@ export class LanguageLink {
   }
 
   close(): void {
-    this.closed = true;
     window.clearTimeout(this.pending);
-    this.socket?.close();
+    this.socket.close();
   }
 
-  private open(): void {
-    if (this.closed) return;
-    const socket = new WebSocket(`${location.protocol === "https:" ? "wss" : "ws"}://${location.host}/lsp`);
-    this.socket = socket;
+  private opened(): LastingSocket {
     const handlers = new Set<(value: string) => void>();
     const transport: Transport = {
-      send: (message) => socket.readyState === WebSocket.OPEN && socket.send(message),
+      send: (message) => void this.socket.send(message),
       subscribe: (handler) => void handlers.add(handler),
       unsubscribe: (handler) => void handlers.delete(handler),
     };
-    socket.onmessage = (event: MessageEvent<string>) => handlers.forEach((handler) => handler(event.data));
-    socket.onopen = () => {
-      this.client.connect(transport);
-      void this.client.initializing.then(() => {
-        if (this.place) this.client.notification("skelb/place", this.place);
-      });
-    };
-    socket.onclose = () => {
-      if (this.client.connected) this.client.disconnect();
-      if (!this.closed) window.setTimeout(() => this.open(), RETRY_MS);
-    };
+    return new LastingSocket("/lsp", {
+      onText: (text) => handlers.forEach((handler) => handler(text)),
+      onOpen: () => {
+        this.client.connect(transport);
+        void this.client.initializing.then(() => {
+          if (this.place) this.client.notification("skelb/place", this.place);
+        });
+      },
+      onLost: () => {
+        if (this.client.connected) this.client.disconnect();
+      },
+    });
   }
 
   private syncSoon(): void {
@@ -311,5 +306,5 @@ function pictureOf(entry: string): Promise<string> {
 }
 
 async function fetchPicture(entry: string): Promise<Preview> {
-  return (await unwrap(api.GET("/api/guide/picture", { params: { query: { id: entry } } }))) as unknown as Preview;
+  return unwrap(api.GET("/api/guide/picture", { params: { query: { id: entry } } }));
 }
