@@ -43,3 +43,21 @@ def test_what_the_first_page_loads_stays_small():
     static = ROOT / "web" / "static"
     scripts = re.findall(r'(?:src|href)="/(assets/[^"]+\.js)"', (static / "index.html").read_text())
     assert scripts and sum(len(gzip.compress((static / name).read_bytes())) for name in scripts) < 355_000
+
+
+def test_records_are_read_in_a_few_rooms_and_leave_none_of_them():
+    """What else there is gets frozen values: no session is open there, and a record is none without one."""
+    rooms = {"keeping.py", "library.py", "runs.py", "tallies.py", "trials/store.py"}
+    found = set()
+    for path in ROOT.rglob("*.py"):
+        if path.is_relative_to(ROOT / "store"):
+            continue
+        names = {
+            item.name
+            for node in ast.walk(ast.parse(path.read_text()))
+            if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("skelb.store")
+            for item in node.names
+        }
+        if any(name.endswith(("Record", "Chunk", "Try")) for name in names):
+            found.add(path.relative_to(ROOT / "service").as_posix())
+    assert found == rooms

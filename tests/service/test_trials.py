@@ -279,6 +279,17 @@ def test_a_walk_forward_chooses_on_every_window_and_trades_the_days_after(applic
         application.desk.walk(finished(application, order(vary=["n=4,5"])), SEEN, "value")
 
 
+def test_a_layout_is_made_once_until_what_it_stands_on_is_saved(application):
+    asked = order(vary=["n=5..20:5"])
+    first = application.trials.layout(asked)
+    application.library.tell("runs")
+    assert application.trials.layout(order(vary=["n=5..20:5"])) is first
+    application.library.save_account("Another", {})
+    again = application.trials.layout(asked)
+    assert again is not first and again.axes == first.axes
+    assert application.trials.layout(order(vary=["n=5..20:1"])).total == 16
+
+
 def test_a_search_tells_its_conditions_and_gives_each_as_a_script(application):
     conditions = ["close > sma(close, n)", "rsi(close, 5) > 55"]
     number = finished(application, order(kind="search", vary=[], search={"conditions": conditions}))

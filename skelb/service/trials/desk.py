@@ -59,7 +59,6 @@ class TrialDesk:
     def __init__(self, trials: Trials, tallies: Tallies) -> None:
         self._trials, self._tallies = trials, tallies
         self._read: OrderedDict[tuple[Any, ...], tuple[int, Ranking]] = OrderedDict()
-        self._searched: dict[int, dict[str, str]] = {}
         self._lock = Lock()
 
     def trial(self, number: int) -> StoredTrial:
@@ -199,8 +198,4 @@ class TrialDesk:
         return self.ranking(trial, view), self.ranking(trial, view, 1) if is_split else None
 
     def _labels(self, trial: StoredTrial) -> dict[str, str]:
-        if trial.order.kind != "search":
-            return {}
-        if trial.id not in self._searched:  # an order never changes, and laying out a search takes a while
-            self._searched[trial.id] = self._trials.layout(trial.order).labels
-        return self._searched[trial.id]
+        return self._trials.layout(trial.order).labels if trial.order.kind == "search" else {}

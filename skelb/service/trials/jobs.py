@@ -2,6 +2,7 @@
 
 import re
 import time
+from collections import OrderedDict
 from collections.abc import Iterator
 from contextlib import suppress
 from threading import Event, Lock, Thread
@@ -19,6 +20,7 @@ from skelb.service.trials.workers import WorkersError, workers_for
 from skelb.store import Database, StoreError
 
 _COMMIT_EVERY_S = 0.2
+_MOST_LAID = 3
 _CLUSTER = "cluster"
 _ADDRESS = re.compile(r"(?:tcp|tls)://(?:[A-Za-z0-9._-]+|\[[0-9A-Fa-f:.]+\]):[0-9]{1,5}")
 
@@ -38,13 +40,30 @@ class Trials:
         self.store = TrialStore(database)
         self._jobs: dict[int, _Job] = {}
         self._unstored: dict[int, str] = {}  # why a trial stopped, when the file could not even hold that
+        self._laid: OrderedDict[str, Layout] = OrderedDict()
         self._lock = Lock()
+        library.watch(self._forget)
         if not database.read_only:
             self.store.mark_interrupted()
 
     def layout(self, order: TrialOrder) -> Layout:
-        """What an order comes to. Raises SkelbError on what cannot be run."""
-        return laid_out(order, self._library, self._datasets)
+        """What an order comes to, made once as long as nothing it stands on is saved. Raises SkelbError on what cannot be run."""
+        key = order.model_dump_json()
+        with self._lock:
+            found = self._laid.get(key)
+        if found is None:
+            found = laid_out(order, self._library, self._datasets)
+            with self._lock:
+                self._laid[key] = found
+                while len(self._laid) > _MOST_LAID:
+                    self._laid.popitem(last=False)
+        return found
+
+    def _forget(self, what: str) -> None:
+        """Scripts, bars and accounts are what a layout stands on."""
+        if what not in ("runs", "trials"):
+            with self._lock:
+                self._laid.clear()
 
     def start(self, order: TrialOrder) -> int:
         """Begin a trial; its number. Raises SkelbError on what cannot be run."""
