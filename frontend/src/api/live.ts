@@ -50,6 +50,9 @@ export interface LiveHandlers {
 
 const NO_CONNECTION = "The connection to the program is lost; trying again.";
 
+/** A question's JSON without its braces. */
+const inner = (body: Asked<"window"> | Asked<"explain">) => JSON.stringify(body).slice(1, -1);
+
 /** The live loop: of each kind only the newest question counts, and runs are asked again after a lost connection. */
 export class LiveClient {
   private readonly socket: LastingSocket;
@@ -73,8 +76,9 @@ export class LiveClient {
     });
   }
 
-  run(setup: Schemas["Setup"]): void {
-    this.lastRun = this.lasting("run", { setup });
+  /** Check and run a setup, given as the JSON that it is known by. */
+  run(setup: string): void {
+    this.lastRun = this.lasting("run", `"setup":${setup}`);
   }
 
   /** End the run that is being computed. */
@@ -83,11 +87,11 @@ export class LiveClient {
   }
 
   window(run: string, first: number, last: number, columns: number): void {
-    this.lasting("window", { run, first, last, columns });
+    this.lasting("window", inner({ run, first, last, columns }));
   }
 
   explain(run: string, bar: number): void {
-    this.lasting("explain", { run, bar });
+    this.lasting("explain", inner({ run, bar }));
   }
 
   /** No bar is read any more: an answer that is still on its way comes too late. */
@@ -115,10 +119,10 @@ export class LiveClient {
     this.waiting.clear();
   }
 
-  private lasting<K extends LastingKind>(ask: K, body: Asked<K>): string {
+  private lasting(ask: LastingKind, body: string): string {
     const id = ++this.counter;
     this.newest[ask] = id;
-    const text = JSON.stringify({ id, ask, ...body });
+    const text = `{"id":${id},"ask":"${ask}",${body}}`;
     this.socket.send(text);
     return text;
   }

@@ -99,7 +99,7 @@ function asLeft(place: Place) {
   return ({ search }: { search: object }) => {
     const isBare = Object.values(search).every((value) => value === undefined);
     const left = placeAsLeft(place);
-    if (isBare && Object.keys(left).length > 0) throw redirect({ to: place, search: left, replace: true });
+    if (isBare && Object.keys(left).length > 0) redirect({ to: place, search: left, replace: true, throw: true });
   };
 }
 

@@ -1,4 +1,4 @@
-import { useCallback, useEffect, useRef, useState, type Ref, type RefObject } from "react";
+import { useCallback, useEffect, useRef, useState, type RefObject } from "react";
 import type { AskOnce, LensView, Run, Trace } from "@/api";
 import { DateField, TimeframePicker } from "@/setup";
 import { later, Notice, tellAll, useCommands, type Command } from "@/ui";
@@ -193,7 +193,7 @@ export function ChartDesk({
       {trouble && <Notice text={trouble} />}
       <div className="relative min-h-0 flex-1">
         <ChartPane
-          ref={ref as Ref<ChartHandle>}
+          ref={ref}
           run={run}
           symbol={symbol}
           chosen={chosen}

@@ -81,21 +81,24 @@ export function Soundings({
                   </span>
                 )}
               </dt>
-              <dd
-                className="num order-1 cursor-pointer text-[15px] leading-[18px] font-semibold"
-                data-figure={figure.key}
-                title="All figures (Alt G)"
-                onClick={onFigures}
-              >
-                {run?.is_strategy ? figureText(figure, all?.[figure.key]) : "–"}
-                {change && (
-                  <span
-                    className={`ml-1 inline-block whitespace-nowrap text-[11.5px] font-normal ${change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`}
-                    data-change={figure.key}
-                  >
-                    {change.text}
-                  </span>
-                )}
+              <dd className="num order-1 text-[15px] leading-[18px] font-semibold" data-figure={figure.key}>
+                <button
+                  type="button"
+                  tabIndex={-1}
+                  className="cursor-pointer text-left"
+                  title="All figures (Alt G)"
+                  onClick={onFigures}
+                >
+                  {run?.is_strategy ? figureText(figure, all?.[figure.key]) : "–"}
+                  {change && (
+                    <span
+                      className={`ml-1 inline-block whitespace-nowrap text-[11.5px] font-normal ${change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`}
+                      data-change={figure.key}
+                    >
+                      {change.text}
+                    </span>
+                  )}
+                </button>
               </dd>
             </div>
           );

@@ -25,7 +25,7 @@ export function changeInWords(
     const [old, next] = [before.state.inputs?.[name], after.state.inputs?.[name]];
     if (old !== next) words.push(`${name} ${next === undefined ? "back to its default" : `to ${String(next)}`}`);
   }
-  const parts: [string, unknown, unknown][] = [
+  const parts: [string, string | undefined, string | undefined][] = [
     ["market", before.state.market, after.state.market],
     ["timeframe", before.state.timeframe, after.state.timeframe],
     ["from", before.state.from, after.state.from],
@@ -38,7 +38,7 @@ export function changeInWords(
     ],
   ];
   for (const [name, old, next] of parts)
-    if (old !== next) words.push(`${name} ${next === undefined ? "as at first" : `to ${String(next)}`}`);
+    if (old !== next) words.push(`${name} ${next === undefined ? "as at first" : `to ${next}`}`);
   if (before.text !== after.text) words.push(textInWords(before.text, after.text));
   return words.join(", ");
 }

@@ -142,9 +142,10 @@ export function useLiveRun(
       failed: null,
       leftAt: asked === before.runOf ? null : (before.leftAt ?? Date.now()),
     }));
-    client.current?.run(JSON.parse(asked) as Setup);
+    client.current?.run(asked);
   }, [asked]);
 
+  const ask: AskOnce = (kind, body) => client.current?.ask(kind, body) ?? Promise.resolve({ kind: "superseded" });
   const [acts] = useState(() => ({
     askWindow: (run: string, first: number, last: number, columns: number) =>
       client.current?.window(run, first, last, columns),
@@ -153,11 +154,11 @@ export function useLiveRun(
       client.current?.explainNone();
       explained.set(null);
     },
-    ask: ((kind, body) => client.current?.ask(kind, body) ?? Promise.resolve({ kind: "superseded" })) as AskOnce,
+    ask,
     stop: () => client.current?.stop(),
     computeAgain: () => {
       setNow((before) => ({ ...before, stopped: null, failed: null, done: 0 }));
-      client.current?.run(JSON.parse(sent.current) as Setup);
+      client.current?.run(sent.current);
     },
   }));
   const standing = standingOf(now, asked);

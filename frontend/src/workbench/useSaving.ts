@@ -34,7 +34,7 @@ export function useSaving(
   const saving = useMutation({
     mutationFn: ({ text, after }: { text: string; after: number; then: Then }) =>
       unwrap(api.POST("/api/scripts", { body: { text, after } })),
-    onSuccess: async (saved, { then }) => {
+    onSuccess: (saved, { then }) => {
       if (opened) dropDraft({ title, version: opened.number });
       setSeen({ of: saved.title, newest: saved.versions.at(-1)?.number ?? 0 });
       setQuestion(null);

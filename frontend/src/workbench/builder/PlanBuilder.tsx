@@ -151,6 +151,7 @@ export function PlanBuilder({ setup, title, scripts, catalogue, isSaving, onMake
           </label>
           <pre
             className="num m-0 min-h-0 flex-1 overflow-auto px-4 py-2 text-[12px] leading-5 whitespace-pre-wrap"
+            role="region"
             aria-label="What is being written"
             tabIndex={0}
             data-testid="built-text"

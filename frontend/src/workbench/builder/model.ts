@@ -59,7 +59,7 @@ export function freeTitle(wanted: string, taken: string[]): string {
 
 /** A short name for a used script that is neither built in, nor taken, nor a word of the text. */
 export function aliasFor(title: string, text: string, taken: string[]): string {
-  const word = (title.toLowerCase().match(/[a-z]+/)?.[0] ?? "other") as string;
+  const word = title.toLowerCase().match(/[a-z]+/)?.[0] ?? "other";
   const isTaken = (name: string) => taken.includes(name) || new RegExp(`\\b${name}\\b`).test(text);
   let name = word;
   for (let number = 2; isTaken(name); number++) name = `${word}_${number}`;

@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Copy, FlipVertical2, Plus, Trash2 } from "lucide-react";
-import { useState, type CSSProperties, type ReactNode } from "react";
+import { useState, type ReactNode } from "react";
 import { sheetQuery, type RuleExample, type Setup, type SheetRow } from "@/api";
 import { Loading, PopOver, Said, Trouble } from "@/ui";
 import { added, examplesFor, placeFor, replaced, SECTIONS } from "./model";
@@ -90,7 +90,7 @@ function RuleRow({
         aria-label={`Rule ${row.text}`}
         spellCheck={false}
         rows={(draft ?? row.text).split("\n").length}
-        style={{ fieldSizing: "content" } as CSSProperties}
+        style={{ fieldSizing: "content" }}
         value={draft ?? row.text}
         disabled={!isCurrent || !row.is_on}
         onChange={(event) => setDraft(event.target.value)}
