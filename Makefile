@@ -66,6 +66,7 @@ run: setup
 	$(BIN)/skelb serve --port $(PORT)
 
 test: setup $(STAMPS)/browser $(STAMPS)/client/ready
+	cd frontend && npm run --silent test
 	$(BIN)/python -m pytest -q -n 2 --dist loadgroup tests
 
 check: $(STAMPS)/python $(STAMPS)/node

@@ -28,8 +28,8 @@ const without = (folder, others) => ({
 });
 
 export default tseslint.config(
-  { ignores: ["src/api/schema.ts"] },
-  ...tseslint.configs.recommendedTypeChecked,
+  { ignores: ["src/api/schema.ts", "*.js"] },
+  { files: ["**/*.{ts,tsx}"], extends: [tseslint.configs.recommendedTypeChecked] },
   a11y.flatConfigs.recommended,
   {
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
