@@ -1,4 +1,7 @@
+import fc from "fast-check";
 import { beforeEach, vi } from "vitest";
+
+fc.configureGlobal({ seed: Number(process.env.SEED ?? 20240102) }); // the same cases every time, others by SEED
 
 /** What a browser has and these tests need of it: two stores, an address, a way to tell other tabs. */
 class Store {

@@ -56,7 +56,7 @@ export function Frame() {
             to={to}
             search={() => placeAsLeft(to)}
             activeOptions={{ exact: true, includeSearch: false }}
-            className="flex flex-col items-center gap-1 border-l-2 border-transparent py-2 text-[10px] leading-3 text-soft hover:text-base-content"
+            className="flex flex-col items-center gap-1 border-l-2 border-transparent py-2 text-mark leading-3 text-soft hover:text-base-content"
             activeProps={{ className: "!border-short !text-base-content font-semibold" }}
           >
             <Icon size={17} strokeWidth={1.5} aria-hidden />
@@ -65,7 +65,7 @@ export function Frame() {
         ))}
         <button
           type="button"
-          className="mt-auto flex cursor-pointer flex-col items-center gap-1 py-3 text-[10px] leading-3 text-soft hover:text-base-content"
+          className="mt-auto flex cursor-pointer flex-col items-center gap-1 py-3 text-mark leading-3 text-soft hover:text-base-content"
           onClick={() => setTheme(other)}
           aria-label={`Draw by ${theme === "daychart" ? "night" : "day"}`}
         >

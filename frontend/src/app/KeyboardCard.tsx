@@ -59,7 +59,7 @@ export function KeyboardCard({ onClose }: { onClose: () => void }) {
       <div className="columns-2 gap-8 px-5 py-3">
         {cards.map(({ place, rows }) => (
           <section key={place} className="mb-4 break-inside-avoid">
-            <h3 className="border-b border-line pb-1 font-serif text-[15px]">{place}</h3>
+            <h3 className="border-b border-line pb-1 font-serif text-figure">{place}</h3>
             <dl>
               {rows.map(([keys, what]) => (
                 <div key={keys + what} className="flex gap-3 border-b border-line py-[2px]">

@@ -45,7 +45,7 @@ export function Palette({ onClose }: { onClose: () => void }) {
         aria-controls="command-list"
         aria-activedescendant={found.length > 0 ? `command-${chosen}` : undefined}
         aria-label="What to do"
-        className="w-full border-b border-line bg-transparent px-4 py-3 text-[15px] outline-none"
+        className="w-full border-b border-line bg-transparent px-4 py-3 text-figure outline-none"
         placeholder="What to do: open a script, go to a place, pin, follow…"
         value={typed}
         onChange={(event) => {
@@ -72,8 +72,8 @@ export function Palette({ onClose }: { onClose: () => void }) {
             onClick={() => take(command)}
           >
             <span>{command.name}</span>
-            <span className="ml-auto text-[11.5px] text-soft">{place}</span>
-            {command.keys && <kbd className="num text-[11.5px] text-soft">{command.keys}</kbd>}
+            <span className="ml-auto text-small text-soft">{place}</span>
+            {command.keys && <kbd className="num text-small text-soft">{command.keys}</kbd>}
           </li>
         ))}
       </ul>

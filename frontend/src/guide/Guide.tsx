@@ -37,7 +37,7 @@ export function Guide({ page, onPage, onOpen }: Props) {
           {found.length === 0 && <p className="text-soft">No page speaks of “{search}”.</p>}
           {grouped(found).map(([group, items]) => (
             <div key={group} className="mb-3">
-              <h2 className="text-[12px] text-soft">{group}</h2>
+              <h2 className="text-note text-soft">{group}</h2>
               {items.map((row) => (
                 <button
                   key={row.id}
@@ -76,7 +76,7 @@ function Page({ id, onOpen }: { id: string; onOpen: (script: string) => void }) 
   return (
     <article className="min-w-0 flex-1 overflow-auto px-8 py-5">
       <div className="max-w-3xl">
-        <p className="text-[12px] text-soft">{group}</p>
+        <p className="text-note text-soft">{group}</p>
         <h1 className="mb-3 text-xl">{title}</h1>
         <Markdown text={text} />
         {example && (
@@ -96,7 +96,7 @@ function Page({ id, onOpen }: { id: string; onOpen: (script: string) => void }) 
             {picture.data && <PreviewPicture preview={picture.data} />}
             {picture.error && <p className="text-soft">{picture.error.message}</p>}
             {!text.includes(example.trim()) && (
-              <pre className="num mt-2 border-l-2 border-line px-3 py-1 text-[13px]">{example.trim()}</pre>
+              <pre className="num mt-2 border-l-2 border-line px-3 py-1 text-body">{example.trim()}</pre>
             )}
           </div>
         )}

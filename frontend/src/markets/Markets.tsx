@@ -71,7 +71,7 @@ function Coverage({
           <th scope="col" className="px-2 font-normal">
             <div className="relative h-5">
               {years.map((year) => (
-                <span key={year.label} className="num absolute text-[11px]" style={{ left: `${year.at * 100}%` }}>
+                <span key={year.label} className="num absolute text-small" style={{ left: `${year.at * 100}%` }}>
                   {year.label}
                 </span>
               ))}
@@ -131,7 +131,7 @@ function Coverage({
             <td className="px-2 py-2 pr-4 text-right">
               <button
                 type="button"
-                className="cursor-pointer text-[12px] text-soft hover:text-loss hover:underline"
+                className="cursor-pointer text-note text-soft hover:text-loss hover:underline"
                 aria-label={`Delete ${market.symbol}`}
                 onClick={() => onDelete(market.symbol)}
               >

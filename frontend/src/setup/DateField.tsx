@@ -43,7 +43,7 @@ export function DateField({ label, value, className = "field num w-28", placehol
         }}
       />
       {isWrong && (
-        <span role="alert" className="text-[11.5px] text-loss">
+        <span role="alert" className="text-small text-loss">
           a day such as 31 Jan 2024
         </span>
       )}

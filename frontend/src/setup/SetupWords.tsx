@@ -91,7 +91,7 @@ export function InputsWord({ state, onPut }: { state: SetupState; onPut: Put }) 
           {place > 0 && ", "}
           <button
             type="button"
-            className="num cursor-pointer border-b border-dotted border-soft text-[13px] font-semibold text-base-content hover:line-through"
+            className="num cursor-pointer border-b border-dotted border-soft text-body font-semibold text-base-content hover:line-through"
             title={`Put ${name} back to its default`}
             aria-label={`${name} is ${inputText(undefined, value)}; put it back to its default`}
             onClick={() => without(name)}

@@ -41,7 +41,7 @@ export function SpanPicker(props: Props) {
               <button
                 key={preset.name}
                 type="button"
-                className="cursor-pointer text-[12.5px] text-long hover:underline"
+                className="cursor-pointer text-note text-long hover:underline"
                 onClick={() => onSpan(preset.from, preset.to)}
               >
                 {preset.name}

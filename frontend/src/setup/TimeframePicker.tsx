@@ -51,7 +51,7 @@ export function TimeframePicker({ label, value, extra = [], onChange }: Props) {
         }}
       />
       {isWrong && (
-        <span role="alert" className="text-[12px] text-loss">
+        <span role="alert" className="text-note text-loss">
           minutes or hours up to a day, 1d or 1w
         </span>
       )}

@@ -122,7 +122,7 @@ function ScriptRow({ script, draft, onOpen, onRename, onDelete }: RowProps) {
   });
   const newest = script.versions[script.versions.length - 1];
   const shown = [...script.versions].reverse().slice(0, showAll ? undefined : 4);
-  const small = "cursor-pointer text-[12px] text-soft hover:text-base-content hover:underline";
+  const small = "cursor-pointer text-note text-soft hover:text-base-content hover:underline";
   return (
     <tr className="border-b border-line align-top hover:bg-base-100">
       <th scope="row" className="px-4 py-2 text-left font-normal">
@@ -133,7 +133,7 @@ function ScriptRow({ script, draft, onOpen, onRename, onDelete }: RowProps) {
         >
           {script.title}
         </button>
-        {draft && <div className="text-[12px] text-brass">unsaved changes, {whenTyped(draft)}</div>}
+        {draft && <div className="text-note text-brass">unsaved changes, {whenTyped(draft)}</div>}
       </th>
       <td className="px-2 py-2">
         <Picker

@@ -41,7 +41,7 @@ export function EarlierTrials({
             </button>
             <button
               type="button"
-              className="flex-none cursor-pointer text-[12px] text-soft hover:text-loss hover:underline"
+              className="flex-none cursor-pointer text-note text-soft hover:text-loss hover:underline"
               aria-label={`Delete trial ${item.id}`}
               onClick={() => setLeaving({ kind: "trial", name: String(item.id), called: `trial ${item.id}` })}
             >

@@ -101,7 +101,7 @@ function day(moment: number): string {
 /** The lines by their looks, for the text beside the drawing. */
 export function LineKey({ lines }: { lines: Line[] }) {
   return (
-    <span className="flex flex-wrap gap-x-4 text-[12px] text-soft">
+    <span className="flex flex-wrap gap-x-4 text-note text-soft">
       {lines.map((line) => (
         <span key={line.name} className="flex items-center gap-1">
           <svg width="22" height="8" aria-hidden>

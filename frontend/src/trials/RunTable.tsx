@@ -68,7 +68,7 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
           <button
             key={place}
             type="button"
-            className="cursor-pointer rounded-full border border-line px-2 text-[12px] hover:line-through"
+            className="cursor-pointer rounded-full border border-line px-2 text-note hover:line-through"
             title="Take this limit away"
             onClick={() => setFilters(filters.filter((_, other) => other !== place))}
           >
@@ -95,7 +95,7 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
       <div className="min-h-0 flex-1 overflow-auto">
         <OneStop>
           <table
-            className={`num w-full text-[12.5px] [&_td]:whitespace-nowrap ${isSearch ? "[&_td]:px-1 [&_th]:px-1" : ""}`}
+            className={`num w-full text-note [&_td]:whitespace-nowrap ${isSearch ? "[&_td]:px-1 [&_th]:px-1" : ""}`}
             data-testid="run-table"
             aria-label="Runs; those in italics have too few trades to be ranked"
           >
@@ -127,7 +127,7 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
                   onClick={() => onChoose(row.number)}
                   onDoubleClick={() => onOpen(row.number)}
                 >
-                  {isSearch && <td className="min-w-56 px-2 py-[2px] text-[12px] !whitespace-normal">{row.label}</td>}
+                  {isSearch && <td className="min-w-56 px-2 py-[2px] text-note !whitespace-normal">{row.label}</td>}
                   {axes.map((axis, place) => (
                     <td key={axis.name} className={`px-2 py-[2px] ${axis.ordered ? "text-right" : ""}`}>
                       {place === 0 ? (

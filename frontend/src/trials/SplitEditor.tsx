@@ -26,7 +26,7 @@ export function SplitEditor({ split, spans, onChange }: Props) {
       <p className="mt-1">
         <Picker label="What the choice does not see" value={split} options={OFFERED} onChange={onChange} />
       </p>
-      <label className="mt-1 flex items-center gap-2 text-[11.5px] text-soft">
+      <label className="mt-1 flex items-center gap-2 text-small text-soft">
         shares or dates
         <input
           className="field num min-w-0 flex-1"
@@ -42,7 +42,7 @@ export function SplitEditor({ split, spans, onChange }: Props) {
           before += span.days;
           const isHeld = span === spans?.held_back;
           return (
-            <div key={span.name} className="mt-2 text-[12px]">
+            <div key={span.name} className="mt-2 text-note">
               <div className="flex justify-between">
                 <b className="num font-normal">{spanText(span)}</b>
                 <span className="text-soft">{isHeld ? `locked, ${lookText(spans?.looks ?? 0)}` : span.name}</span>

@@ -11,7 +11,7 @@ export function TrialButtons({ control }: { control: TrialControl }) {
   const isRunning = trial?.state === "running";
   const canStart = plan.data !== undefined && !plan.isError && !begin.isPending;
   return (
-    <span className="flex gap-2 text-[13px]">
+    <span className="flex gap-2 text-body">
       {trial?.state === "stopped" && (
         <button type="button" className="plain-button" onClick={() => act.mutate("go_on")}>
           Go on

@@ -14,9 +14,9 @@ export function TrialHeader({ head, children, buttons }: { head: Head; children:
     useMemo(() => FACES.map(({ face, label }) => ({ name: label, act: () => go.current(face) })), []),
   );
   return (
-    <header className="flex-none border-b border-line px-4 pt-1 text-[14.5px] text-soft">
+    <header className="flex-none border-b border-line px-4 pt-1 text-sentence text-soft">
       <h1 className="sr-only">Trials</h1>
-      <div role="group" aria-label="What is done" className="flex gap-4 text-[13px]">
+      <div role="group" aria-label="What is done" className="flex gap-4 text-body">
         {FACES.map(({ face, label }) => (
           <button
             key={face}

@@ -14,14 +14,14 @@ export function Tried({ seen }: { seen: Seen }) {
         <>
           <p className="flex items-baseline gap-2">
             <b
-              className={`num text-[20px] whitespace-nowrap ${share > 0.2 ? "text-loss" : share > 0.05 ? "text-brass" : "text-gain"}`}
+              className={`num text-title whitespace-nowrap ${share > 0.2 ? "text-loss" : share > 0.05 ? "text-brass" : "text-gain"}`}
             >
               {luck.odds}
             </b>
             <span className="text-soft">histories show one this good by luck alone</span>
           </p>
-          <p className="mt-1 text-[12px] text-soft">{luck.sentence}</p>
-          <details className="mt-1 text-[12px]">
+          <p className="mt-1 text-note text-soft">{luck.sentence}</p>
+          <details className="mt-1 text-note">
             <summary className="cursor-pointer text-soft">The best of all tries</summary>
             <ol className="mt-1">
               {luck.best.map((tried, place) => (
@@ -36,8 +36,8 @@ export function Tried({ seen }: { seen: Seen }) {
       ) : (
         <p className="text-soft">{luck ? luck.sentence : "Too few days or runs to weigh the best one."}</p>
       )}
-      {deflation && <p className="mt-2 text-[12px] text-soft">{deflation.sentence}</p>}
-      {overfitting && <p className="mt-2 text-[12px] text-soft">{overfitting.sentence}</p>}
+      {deflation && <p className="mt-2 text-note text-soft">{deflation.sentence}</p>}
+      {overfitting && <p className="mt-2 text-note text-soft">{overfitting.sentence}</p>}
     </section>
   );
 }

@@ -30,12 +30,12 @@ export function VaryList({ axes, defaults, onChange }: Props) {
               />
               {axis.name}
             </label>
-            <span className="num ml-auto truncate text-[12px] text-soft">
+            <span className="num ml-auto truncate text-note text-soft">
               {axis.isOn ? ["across", "upwards"][on.indexOf(axis)] : defaults[axis.name]}
             </span>
           </div>
           {axis.said && axis.isOn && (
-            <p className="truncate pl-6 text-[11.5px] text-soft" title={axis.said}>
+            <p className="truncate pl-6 text-small text-soft" title={axis.said}>
               {axis.said}
             </p>
           )}
@@ -59,7 +59,7 @@ function Range({ axis, onChange }: { axis: AxisFields; onChange: (change: Partia
   return (
     <div className="mt-1 grid grid-cols-3 gap-2 pl-6">
       {(["from", "to", "step"] as const).map((part) => (
-        <label key={part} className="text-[11.5px] text-soft">
+        <label key={part} className="text-small text-soft">
           {part}
           <input
             className="field num w-full"
@@ -94,7 +94,7 @@ export function Words({
             type="button"
             aria-pressed={isIn}
             aria-label={`${axis.name} ${word}`}
-            className={`num cursor-pointer rounded-full border px-2 text-[11.5px] leading-[18px] ${isIn ? "border-base-content bg-base-content text-base-100" : "border-line text-soft hover:border-soft"}`}
+            className={`num cursor-pointer rounded-full border px-2 text-small leading-[18px] ${isIn ? "border-base-content bg-base-content text-base-100" : "border-line text-soft hover:border-soft"}`}
             onClick={() => onChange(isIn ? axis.chosen.filter((other) => other !== word) : [...axis.chosen, word])}
           >
             {axisLabel(word)}
@@ -104,7 +104,7 @@ export function Words({
       {canTakeAll && (
         <button
           type="button"
-          className="cursor-pointer px-1 text-[11.5px] text-long hover:underline disabled:cursor-default disabled:text-soft disabled:no-underline"
+          className="cursor-pointer px-1 text-small text-long hover:underline disabled:cursor-default disabled:text-soft disabled:no-underline"
           aria-label={`Take all for ${axis.name}`}
           disabled={axis.words.every((word) => axis.chosen.includes(word))}
           onClick={() => onChange(axis.words)}

@@ -166,10 +166,10 @@ export function contourSteps(values: (number | null)[], count = 9): number[] {
   const raw = (high - low) / count;
   const power = 10 ** Math.floor(Math.log10(raw));
   const step = [1, 2, 5, 10].map((factor) => factor * power).find((candidate) => candidate >= raw) ?? raw;
-  const found: number[] = [];
-  for (let level = Math.ceil(low / step) * step; level <= high; level += step)
-    found.push(Math.abs(level) < step * 1e-6 ? 0 : level);
-  return found;
+  const first = Math.ceil(low / step);
+  // Counted, not added up: beside large values a small step would add nothing, for ever.
+  const levels = Array.from({ length: count + 1 }, (_, place) => (first + place) * step);
+  return [...new Set(levels.filter((level) => level <= high))].map((level) => (level === 0 ? 0 : level));
 }
 
 /** Every `n`-th of a list so that no more than `most` are left. */

@@ -24,7 +24,7 @@ export function MoveFan({ of }: { of: Moves }) {
   const known = [...of.low, ...of.high, ...of.every].filter((value): value is number => value !== null);
   const last = of.moves.at(-1);
   if (known.length === 0 || last === null || last === undefined)
-    return <span className="w-[88px] flex-none text-right text-[11px] text-soft">too few</span>;
+    return <span className="w-[88px] flex-none text-right text-small text-soft">too few</span>;
   const most = Math.max(...known.map(Math.abs), 1e-12);
   const x = (place: number) => ((place + 1) / of.horizons.length) * WIDTH;
   const y = (value: number) => HEIGHT / 2 - (value / most) * (HEIGHT / 2 - 2);

@@ -54,7 +54,7 @@ export function PopOver({ face, label, title, className, side = "left", disabled
       </button>
       {isOpen && (
         <span
-          className={`absolute top-full z-30 mt-1 block border border-line bg-base-100 text-[13px] text-base-content shadow-sm ${side === "left" ? "left-0" : "right-0"}`}
+          className={`absolute top-full z-30 mt-1 block border border-line bg-base-100 text-body text-base-content shadow-sm ${side === "left" ? "left-0" : "right-0"}`}
         >
           {children(close)}
         </span>

@@ -8,7 +8,7 @@ export function PreviewPicture({ preview }: { preview: Preview }) {
   return (
     <figure>
       <div dangerouslySetInnerHTML={{ __html: svg }} />
-      <figcaption className="text-[12px] text-soft">
+      <figcaption className="text-note text-soft">
         {preview.symbol}, {preview.timeframe}, the last {preview.close.length} bars
       </figcaption>
     </figure>

@@ -1,11 +1,12 @@
-import { useCallback, useEffect, useRef, useState, type RefObject } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { AskOnce, LensView, Run, Trace } from "@/api";
 import { DateField, TimeframePicker } from "@/setup";
 import { later, Notice, tellAll, useCommands, type Command } from "@/ui";
-import { ChartPane, type ChartHandle } from "./ChartPane";
+import { ChartPane } from "./ChartPane";
 import { LaneChooser } from "./chart/LaneChooser";
 import { useLanes } from "./chart/useLanes";
-import { priceDigits } from "./chart/draw";
+import { priceDigits } from "./chart/digits";
+import type { ChartStack } from "./chart/stack";
 import type { useFollow } from "./follow/useFollow";
 import { TradeSentence } from "./trades/TradeSentence";
 
@@ -13,7 +14,7 @@ const FollowBar = later(() => import("./follow/FollowBar").then((found) => found
 const Lens = later(() => import("./lens/Lens").then((found) => found.Lens));
 
 interface Props {
-  ref: RefObject<ChartHandle | null>;
+  chart: ChartStack;
   run: Run;
   title: string;
   symbol: string;
@@ -32,7 +33,7 @@ interface Props {
 
 /** The chart with what is done at it: following, the lens, lanes, going to a time; below it the trade in view. */
 export function ChartDesk({
-  ref,
+  chart,
   run,
   title,
   symbol,
@@ -51,30 +52,24 @@ export function ChartDesk({
   const [lens, setLens] = useState<LensView | null>(null);
   const { following } = follow;
   const cover = following?.bar ?? null;
-  const onLevels = useCallback(
-    async (key: string, first: number, last: number) => {
-      const told = await ask("levels", { run: key, first, last });
-      return told.kind === "answer" ? told.answer.levels : [];
-    },
-    [ask],
-  );
-  const onPlace = useCallback(
-    async (key: string, times: number[]) => {
-      const told = await ask("bars_at", { run: key, times, closed: false });
-      return told.kind === "answer" ? told.answer.bars : null;
-    },
-    [ask],
-  );
+  const onLevels = async (key: string, first: number, last: number) => {
+    const told = await ask("levels", { run: key, first, last });
+    return told.kind === "answer" ? told.answer.levels : [];
+  };
+  const onPlace = async (key: string, times: number[]) => {
+    const told = await ask("bars_at", { run: key, times, closed: false });
+    return told.kind === "answer" ? told.answer.bars : null;
+  };
   const [trouble, setTrouble] = useState<string | null>(null);
   const jump = (lane: string, way: 1 | -1) => {
-    const bar = ref.current?.here() ?? run.last;
+    const bar = chart.here() ?? run.last;
     void ask("next", { run: run.key, lane, bar, way }).then((told) => {
       setTrouble(told.kind === "failed" ? told.reason : null);
       if (told.kind !== "answer") return;
       const found = told.answer.bar;
       if (found === null || (cover !== null && found > cover))
         tellAll(`${lane}: there is no ${way > 0 ? "later" : "earlier"} time.`);
-      else ref.current?.hold(found);
+      else chart.hold(found);
     });
   };
   const open = (bar: number) =>
@@ -82,15 +77,15 @@ export function ChartDesk({
       setTrouble(told.kind === "failed" ? told.reason : null);
       if (told.kind === "answer") setLens(told.answer);
     });
-  const openHere = () => open(ref.current?.here() ?? run.last);
+  const openHere = () => open(chart.here() ?? run.last);
   const stepLens = (by: 1 | -1) => {
     if (!lens) return;
     open(lens.bar + by);
-    ref.current?.hold(lens.bar + by);
+    chart.hold(lens.bar + by);
   };
   const begin = () => {
-    follow.begin(ref.current?.start() ?? run.first);
-    ref.current?.focus();
+    follow.begin(chart.start());
+    chart.focus();
   };
   const onKey = (key: string): boolean => {
     const always: Record<string, () => void> = {
@@ -127,7 +122,7 @@ export function ChartDesk({
       openHere,
       next: () => onStepTrade(1),
       before: () => onStepTrade(-1),
-      focus: () => ref.current?.focus(),
+      focus: () => chart.focus(),
     };
   });
   const [offered] = useState<Command[]>(() =>
@@ -163,7 +158,7 @@ export function ChartDesk({
         <span className="ml-auto" />
         {!following && (
           <>
-            <span ref={picker} className="text-[12px]">
+            <span ref={picker} className="text-note">
               <TimeframePicker
                 label="Bars of the chart"
                 value={chartTimeframe ?? ""}
@@ -175,8 +170,8 @@ export function ChartDesk({
               label="Go to a day"
               value=""
               placeholder="go to a day"
-              className="picker w-24 !text-[12px] !font-normal text-soft"
-              onDay={(day) => ref.current?.goToTime(`${day}T00:00Z`)}
+              className="picker w-24 !text-note !font-normal text-soft"
+              onDay={(day) => void chart.goToTime(Date.parse(`${day}T00:00Z`) / 1000)}
             />
           </>
         )}
@@ -193,18 +188,14 @@ export function ChartDesk({
       {trouble && <Notice text={trouble} />}
       <div className="relative min-h-0 flex-1">
         <ChartPane
-          ref={ref}
+          chart={chart}
           run={run}
           symbol={symbol}
           chosen={chosen}
           lanes={lanes.shown}
           cover={cover}
           pinned={pinned}
-          onAsk={onAsk}
-          onBar={onBar}
-          onLevels={onLevels}
-          onPlace={onPlace}
-          onLane={(lane) => jump(lane, 1)}
+          handlers={{ onAsk, onBar, onLevels, onPlace, onLane: (lane) => jump(lane, 1) }}
           onKey={onKey}
         />
         {isLensed && <Lens view={lens} run={run} onStep={stepLens} onClose={() => setLens(null)} />}

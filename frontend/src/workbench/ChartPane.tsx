@@ -1,26 +1,10 @@
-import { useEffect, useImperativeHandle, useRef, type KeyboardEvent, type Ref } from "react";
-import type { ChartWindow, LevelsInForce, Run, Trace } from "@/api";
+import { useEffect, useRef, type KeyboardEvent } from "react";
+import type { Run, Trace } from "@/api";
 import { useColors } from "@/ui";
-import { ChartStack } from "./chart/stack";
-
-export interface ChartHandle {
-  setWindow: (window: ChartWindow) => void;
-  /** The data that was asked for could not be read. */
-  noWindow: () => void;
-  /** When a bar opened, as it was told. */
-  knowBar: (bar: number, moment: number) => void;
-  flyTo: (row: number) => void;
-  goToTime: (time: string) => void;
-  hold: (bar: number) => void;
-  /** The bar that is held, pointed at, or last in view. */
-  here: () => number | null;
-  /** The bar at which following begins. */
-  start: () => number;
-  focus: () => void;
-}
+import type { ChartHandlers, ChartStack } from "./chart/stack";
 
 interface Props {
-  ref: Ref<ChartHandle>;
+  chart: ChartStack;
   run: Run;
   symbol: string;
   chosen: number | null;
@@ -29,86 +13,36 @@ interface Props {
   cover: number | null;
   /** The equity of the pinned run. */
   pinned: Trace | null;
-  onAsk: (run: string, first: number, last: number, columns: number) => void;
-  /** The bar under the pointer, or the held one; null when there is none. */
-  onBar: (run: string, bar: number | null) => void;
-  onLevels: (run: string, first: number, last: number) => Promise<LevelsInForce[]>;
-  onLane: (lane: string) => void;
-  onPlace: (run: string, times: number[]) => Promise<number[] | null>;
+  handlers: ChartHandlers;
   /** Keys that mean something besides moving about the chart; true when one was taken. */
   onKey: (key: string) => boolean;
 }
 
-/** The chart, driven by mouse and keys. */
-export function ChartPane({
-  ref,
-  run,
-  symbol,
-  chosen,
-  lanes,
-  cover,
-  pinned,
-  onAsk,
-  onBar,
-  onLevels,
-  onLane,
-  onPlace,
-  onKey,
-}: Props) {
+/** Where the chart is drawn, with the keys that move about it. */
+export function ChartPane({ chart, run, symbol, chosen, lanes, cover, pinned, handlers, onKey }: Props) {
   const host = useRef<HTMLDivElement>(null);
-  const stack = useRef<ChartStack | null>(null);
   const colors = useColors();
-  const pressed = useRef(onLane);
-  useEffect(() => {
-    pressed.current = onLane;
-  });
-
-  useEffect(() => {
-    const made = new ChartStack(host.current!, {
-      onAsk,
-      onBar,
-      onLevels,
-      onPlace,
-      onLane: (lane) => pressed.current(lane),
-    });
-    stack.current = made;
-    return () => {
-      stack.current = null;
-      made.destroy();
-    };
-  }, [onAsk, onBar, onLevels, onPlace]);
-
-  useImperativeHandle(ref, () => ({
-    setWindow: (window) => stack.current?.setWindow(window),
-    noWindow: () => stack.current?.noWindow(),
-    knowBar: (bar, moment) => stack.current?.knowBar(bar, moment),
-    flyTo: (row) => stack.current?.flyTo(row),
-    goToTime: (time) => void stack.current?.goToTime(Date.parse(time) / 1000),
-    hold: (bar) => stack.current?.holdBar(bar),
-    here: () => stack.current?.here() ?? null,
-    start: () => stack.current?.start() ?? 0,
-    focus: () => host.current?.focus(),
-  }));
-
-  useEffect(() => stack.current?.setRun(run, symbol), [run, symbol]);
-  useEffect(() => stack.current?.setLanes(lanes), [lanes]);
-  useEffect(() => stack.current?.setChosen(chosen), [chosen]);
-  useEffect(() => stack.current?.setCover(cover), [cover, run]);
-  useEffect(() => stack.current?.setPinned(pinned), [pinned]);
-  useEffect(() => stack.current?.repaint(), [colors]);
+  useEffect(() => chart.listen(handlers)); // before it is given anything to ask about
+  useEffect(() => chart.attach(host.current!), [chart]);
+  useEffect(() => chart.setRun(run, symbol), [chart, run, symbol]);
+  useEffect(() => chart.setLanes(lanes), [chart, lanes]);
+  useEffect(() => chart.setChosen(chosen), [chart, chosen]);
+  useEffect(() => chart.setCover(cover), [chart, cover, run]);
+  useEffect(() => chart.setPinned(pinned), [chart, pinned]);
+  useEffect(() => chart.repaint(), [chart, colors]);
 
   const keys: Record<string, () => void> = {
-    ArrowLeft: () => stack.current?.pan(-0.1),
-    ArrowRight: () => stack.current?.pan(0.1),
-    PageUp: () => stack.current?.pan(-0.9),
-    PageDown: () => stack.current?.pan(0.9),
-    "+": () => stack.current?.zoom(0.8),
-    "-": () => stack.current?.zoom(1.25),
-    Home: () => stack.current?.fit(),
-    h: () => stack.current?.holdOrLetGo(),
-    Escape: () => stack.current?.letGo(),
-    ",": () => stack.current?.holdNext(-1),
-    ".": () => stack.current?.holdNext(1),
+    ArrowLeft: () => chart.pan(-0.1),
+    ArrowRight: () => chart.pan(0.1),
+    PageUp: () => chart.pan(-0.9),
+    PageDown: () => chart.pan(0.9),
+    "+": () => chart.zoom(0.8),
+    "-": () => chart.zoom(1.25),
+    Home: () => chart.fit(),
+    h: () => chart.holdOrLetGo(),
+    Escape: () => chart.letGo(),
+    ",": () => chart.holdNext(-1),
+    ".": () => chart.holdNext(1),
   };
   const press = (event: KeyboardEvent) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
@@ -122,7 +56,11 @@ export function ChartPane({
     <div
       ref={host}
       role="application"
-      aria-label={`Chart of ${symbol}. Arrow keys move, plus and minus zoom, Home shows all, n and p go to the next and previous trade, h or a click holds a bar, comma and point hold the one before and after, Escape lets it go, l opens a bar, t shows other bars, f follows the run with its future covered.`}
+      aria-label={
+        `Chart of ${symbol}. Arrow keys move, plus and minus zoom, Home shows all, n and p go to the next and previous` +
+        " trade, h or a click holds a bar, comma and point hold the one before and after, Escape lets it go, l opens a" +
+        " bar, t shows other bars, f follows the run with its future covered."
+      }
       tabIndex={0}
       data-testid="chart"
       className="h-full w-full cursor-crosshair overflow-hidden"

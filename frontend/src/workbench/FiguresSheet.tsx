@@ -36,14 +36,14 @@ export function FiguresSheet({ run, figures, pinned, onTrade, onMoment, onClose 
       head={
         <>
           <h2>All figures</h2>
-          <span className="mr-auto text-[12px] text-brass">
+          <span className="mr-auto text-note text-brass">
             {pinned && `beside run ${pinned.number}, pinned: its figure and the difference`}
           </span>
         </>
       }
     >
       <div ref={host} tabIndex={0} role="region" aria-label="Figures" className="min-h-0 flex-1 overflow-auto">
-        <table className="w-full text-[12.5px]">
+        <table className="w-full text-note">
           <thead className="sticky top-0 bg-base-100 text-soft">
             <tr>
               <th scope="col" className="border-b border-line px-3 py-1 text-left font-normal">
@@ -90,7 +90,7 @@ export function FiguresSheet({ run, figures, pinned, onTrade, onMoment, onClose 
                     pinned && (
                       <td
                         key={`${side} pinned`}
-                        className="num border-b border-line pr-3 text-right text-[11.5px] whitespace-nowrap text-soft"
+                        className="num border-b border-line pr-3 text-right text-small whitespace-nowrap text-soft"
                       >
                         {figureText(figure, pinned.figures[side]?.[figure.key])}{" "}
                         <span
@@ -102,7 +102,7 @@ export function FiguresSheet({ run, figures, pinned, onTrade, onMoment, onClose 
                     ),
                   ];
                 })}
-                <td className="border-b border-line px-3 text-[12px] text-soft">{figure.meaning}</td>
+                <td className="border-b border-line px-3 text-note text-soft">{figure.meaning}</td>
               </tr>
             ))}
           </tbody>

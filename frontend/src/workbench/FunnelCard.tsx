@@ -35,7 +35,7 @@ export function FunnelCard({ run, ask, onClose }: Props) {
                   “{rule.rule}” on <span className="num">{plain(rule.bars, 0)}</span> bars
                 </p>
                 {rule.passed.length === 0 && (
-                  <p className="text-[12px] text-soft">
+                  <p className="text-note text-soft">
                     It asks for the position, so its parts are judged only as the run goes.
                   </p>
                 )}
@@ -67,7 +67,7 @@ function Row({ text, count, of, tone }: { text: string; count: number; of: numbe
   const fill = tone === "long" ? "bg-long" : tone === "short" ? "bg-short" : "bg-line";
   return (
     <div className="flex items-center gap-3 py-[2px]">
-      <span className="num w-64 flex-none truncate text-[12.5px]" title={text}>
+      <span className="num w-64 flex-none truncate text-note" title={text}>
         {text}
       </span>
       <span className="h-2 flex-1">

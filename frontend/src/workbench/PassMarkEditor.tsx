@@ -11,7 +11,7 @@ export function PassMarkEditor({ figure, mark }: { figure: FigureInfo; mark: Pas
     <PopOver
       face={figure.name}
       title={`${figure.meaning} Press to set a pass mark.`}
-      className="cursor-pointer text-left text-[11.5px] leading-4 text-soft italic hover:underline"
+      className="cursor-pointer text-left text-small leading-4 text-soft italic hover:underline"
     >
       {(close) => <Form figure={figure} mark={mark} onDone={close} />}
     </PopOver>
@@ -32,7 +32,7 @@ function Form({ figure, mark, onDone }: { figure: FigureInfo; mark: PassMark | u
         onDone();
       }}
     >
-      <span className="block text-[12px] text-soft">{figure.meaning}</span>
+      <span className="block text-note text-soft">{figure.meaning}</span>
       <span className="mt-2 flex items-center gap-1">
         <select
           className="field"

@@ -18,7 +18,7 @@ export function PinnedRuns({ pinned, onPin, onUnpin }: Props) {
       <PopOver
         face={`against run ${pinned.number}`}
         title={`${pinned.title} on ${pinned.setup.market} at ${pinned.setup.timeframe}; press for the other kept runs`}
-        className="cursor-pointer text-[12px] whitespace-nowrap text-brass hover:underline"
+        className="cursor-pointer text-note whitespace-nowrap text-brass hover:underline"
         side="right"
       >
         {(close) => (
@@ -94,7 +94,7 @@ function Kept({
             </button>
             <button
               type="button"
-              className="flex-none cursor-pointer text-[12px] text-soft hover:text-loss hover:underline"
+              className="flex-none cursor-pointer text-note text-soft hover:text-loss hover:underline"
               aria-label={`Delete run ${run.number}`}
               onClick={() => onDelete(run)}
             >

@@ -37,7 +37,7 @@ export function Sentence({
   const isAway = home && (home.market !== setup.market || home.timeframe !== setup.timeframe);
   const put = (change: Partial<SetupState>) => onState({ ...state, ...change });
   return (
-    <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-[14.5px] text-soft">
+    <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-sentence text-soft">
       <h1 className="sr-only">Workbench</h1>
       <span>Test</span>
       {/* Another script keeps market, timeframe, days and account: only its inputs are its own. */}
@@ -64,7 +64,7 @@ export function Sentence({
       {isAway && (
         <button
           type="button"
-          className="cursor-pointer rounded-sm border border-line px-1 text-[11.5px] hover:border-soft hover:text-base-content"
+          className="cursor-pointer rounded-sm border border-line px-1 text-small hover:border-soft hover:text-base-content"
           title={`${title} was written for ${home.market} at ${home.timeframe}: go there`}
           onClick={() => put({ ...home, from: undefined, to: undefined })}
         >
@@ -80,7 +80,7 @@ export function Sentence({
       <span>with</span>
       <AccountWord setup={setup} accounts={accounts} onPut={put} />
       <SidesWord setup={setup} onPut={put} />
-      <span className="ml-auto flex gap-2 text-[13px] text-base-content">{children}</span>
+      <span className="ml-auto flex gap-2 text-body text-base-content">{children}</span>
     </header>
   );
 }

@@ -70,7 +70,7 @@ export function Soundings({
                 {mark && (
                   <span
                     title={`${passed ? "Passes" : "Does not pass"}: ${mark.way === "least" ? "at least" : "at most"} ${figureText(figure, mark.value)}`}
-                    className={`num text-[11px] ${passed ? "text-gain" : "text-loss"}`}
+                    className={`num text-small ${passed ? "text-gain" : "text-loss"}`}
                     data-mark={figure.key}
                   >
                     {passed ? "✓" : "✕"}
@@ -81,7 +81,7 @@ export function Soundings({
                   </span>
                 )}
               </dt>
-              <dd className="num order-1 text-[15px] leading-[18px] font-semibold" data-figure={figure.key}>
+              <dd className="num order-1 text-figure leading-[18px] font-semibold" data-figure={figure.key}>
                 <button
                   type="button"
                   tabIndex={-1}
@@ -92,7 +92,7 @@ export function Soundings({
                   {run?.is_strategy ? figureText(figure, all?.[figure.key]) : "–"}
                   {change && (
                     <span
-                      className={`ml-1 inline-block whitespace-nowrap text-[11.5px] font-normal ${change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`}
+                      className={`ml-1 inline-block whitespace-nowrap text-small font-normal ${change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`}
                       data-change={figure.key}
                     >
                       {change.text}
@@ -106,7 +106,7 @@ export function Soundings({
       </dl>
       <button
         type="button"
-        className="mr-3 cursor-pointer whitespace-nowrap text-[12px] text-soft hover:text-base-content hover:underline"
+        className="mr-3 cursor-pointer whitespace-nowrap text-note text-soft hover:text-base-content hover:underline"
         title="All figures as all, long and short (Alt G)"
         disabled={!run?.is_strategy || isCovered}
         onClick={onFigures}
@@ -117,11 +117,11 @@ export function Soundings({
         {pinned ? <PinnedRuns pinned={pinned} onPin={onPin} onUnpin={onUnpin} /> : null}
       </span>
       {isCovered || findings.length === 0 ? (
-        <span className="text-[13px] whitespace-nowrap text-soft">{isCovered ? "up to this bar" : "no findings"}</span>
+        <span className="text-body whitespace-nowrap text-soft">{isCovered ? "up to this bar" : "no findings"}</span>
       ) : (
         <PopOver
           face={`△ ${findings.length} finding${findings.length > 1 ? "s" : ""}`}
-          className="cursor-pointer whitespace-nowrap text-[13px] font-semibold text-brass"
+          className="cursor-pointer whitespace-nowrap text-body font-semibold text-brass"
           side="right"
         >
           {(close) => (
@@ -132,7 +132,7 @@ export function Soundings({
                   className="flex items-baseline gap-3 border-b border-line px-3 py-2 last:border-b-0"
                 >
                   <span
-                    className={`w-14 flex-none text-[11.5px] italic ${finding.severity === "grave" ? "text-loss" : finding.severity === "warning" ? "text-brass" : "text-soft"}`}
+                    className={`w-14 flex-none text-small italic ${finding.severity === "grave" ? "text-loss" : finding.severity === "warning" ? "text-brass" : "text-soft"}`}
                   >
                     {finding.severity}
                   </span>

@@ -35,7 +35,7 @@ export function StandingLine({ standing, hasRun, isSameText, leftAt, onStop, onC
       : `of the ${isSameText ? "setup" : "text"} as it was ${agoText(now - (leftAt ?? now))}`;
   return (
     <div
-      className={`flex h-[22px] flex-none items-center border-b border-line px-4 text-[12px] ${isOld ? "bg-brass font-semibold text-base-100" : "text-soft"}`}
+      className={`flex h-[22px] flex-none items-center border-b border-line px-4 text-note ${isOld ? "bg-brass font-semibold text-base-100" : "text-soft"}`}
       data-testid="standing"
       data-standing={kind}
       aria-busy={kind !== "current"}

@@ -67,13 +67,13 @@ export function StepsMenu({ steps, isCovered }: { steps: ReturnType<typeof useSt
                     <span className="min-w-0 flex-1 truncate" title={step.words}>
                       {step.words}
                     </span>
-                    <span className="num flex-none text-[12px]">{step.net === null ? "" : signed(step.net, 0)}</span>
+                    <span className="num flex-none text-note">{step.net === null ? "" : signed(step.net, 0)}</span>
                     <span
-                      className={`num w-16 flex-none text-right text-[11.5px] font-normal ${change === null ? "" : change >= 0 ? "text-gain" : "text-loss"}`}
+                      className={`num w-16 flex-none text-right text-small font-normal ${change === null ? "" : change >= 0 ? "text-gain" : "text-loss"}`}
                     >
                       {change === null ? "" : `(${signed(change, 0)})`}
                     </span>
-                    <span className="num w-16 flex-none text-right text-[11.5px] font-normal text-soft">
+                    <span className="num w-16 flex-none text-right text-small font-normal text-soft">
                       {step.trades === null ? "" : `${plain(step.trades, 0)} trades`}
                     </span>
                   </button>

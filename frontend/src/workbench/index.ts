@@ -1,2 +1,3 @@
 export { FACES, type Face } from "./useWorkbenchCommands";
-export { Workbench, type WorkbenchState } from "./Workbench";
+export type { WorkbenchState } from "./useBench";
+export { Workbench } from "./Workbench";

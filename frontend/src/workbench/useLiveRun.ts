@@ -48,7 +48,14 @@ const NOTHING: Answered = {
   connected: false,
   trouble: null,
 };
-const noWindow = () => undefined;
+
+/** Where what is told of a run is drawn. */
+interface Drawn {
+  setWindow: (window: ChartWindow) => void;
+  noWindow: () => void;
+  knowBar: (bar: number, moment: number) => void;
+}
+
 /** What the page keeps of what is saved, by what the server says was written. */
 const KEPT_BY_NAME: Record<string, string[][]> = {
   scripts: [["scripts"]],
@@ -69,34 +76,24 @@ function standingOf(now: Answered, asked: string): Standing {
 }
 
 /** Asks for a run whenever the setup changes; windows go straight to the chart. */
-export function useLiveRun(
-  setup: Setup | null,
-  onWindow: (window: ChartWindow) => void = noWindow,
-  onNoWindow: () => void = noWindow,
-  onBarKnown: (bar: number, moment: number) => void = noWindow,
-) {
+export function useLiveRun(setup: Setup | null, chart: Drawn | null = null) {
   const [now, setNow] = useState(NOTHING);
   const [explained] = useState(() => new Held<BarExplained | null>(null));
   const shown = useRef("");
   const sent = useRef("");
   const client = useRef<LiveClient | null>(null);
-  const windows = useRef({ onWindow, onNoWindow, onBarKnown });
   const queries = useQueryClient();
   const asked = setup ? JSON.stringify(setup) : "";
-
-  useEffect(() => {
-    windows.current = { onWindow, onNoWindow, onBarKnown };
-  });
 
   useEffect(() => {
     const live = new LiveClient({
       onWindow: (answer) => {
         setNow((before) => (before.trouble === null ? before : { ...before, trouble: null }));
-        windows.current.onWindow(answer);
+        chart?.setWindow(answer);
       },
       onExplained: (answer) => {
         if (answer.run.split("@")[0] !== shown.current) return;
-        windows.current.onBarKnown(answer.bar, Date.parse(answer.time) / 1000);
+        chart?.knowBar(answer.bar, Date.parse(answer.time) / 1000);
         explained.set(answer);
       },
       onRun: (answer) => {
@@ -117,7 +114,7 @@ export function useLiveRun(
         const of = sent.current;
         if (kind === "run") setNow((before) => ({ ...before, failed: { of, reason } }));
         else setNow((before) => ({ ...before, trouble: reason }));
-        if (kind === "window") windows.current.onNoWindow();
+        if (kind === "window") chart?.noWindow();
       },
       onProgress: (done) => setNow((before) => ({ ...before, done })),
       onStopped: () => setNow((before) => ({ ...before, stopped: { of: sent.current, done: before.done } })),
@@ -130,7 +127,7 @@ export function useLiveRun(
       client.current = null;
       live.close();
     };
-  }, [explained, queries]);
+  }, [chart, explained, queries]);
 
   useEffect(() => {
     if (!asked) return;

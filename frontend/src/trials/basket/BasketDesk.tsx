@@ -138,7 +138,7 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
   const rows = [...before.rows].sort((a, b) => (b.figures.net_profit ?? 0) - (a.figures.net_profit ?? 0));
   return (
     <OneStop>
-      <table className="num w-full text-[12.5px]" data-testid="basket">
+      <table className="num w-full text-note" data-testid="basket">
         <thead>
           <tr className="border-b border-line font-sans text-soft">
             {[
@@ -253,7 +253,7 @@ function Together({
       <div className="h-[190px]">
         <EquityLines lines={lines} label="Equity" />
       </div>
-      <table className="num mt-2 w-full text-[12.5px]" data-testid="together">
+      <table className="num mt-2 w-full text-note" data-testid="together">
         <thead>
           <tr className="border-b border-line font-sans text-soft">
             {["all together", ...(after ? ["before", "now"] : ["worth"])].map((name, place) => (

@@ -56,7 +56,7 @@ export function Resampling({ setup }: { setup: Setup }) {
         <div className="mt-2 flex flex-wrap items-start gap-6">
           <figure className="min-w-[280px] flex-1">
             <Fan found={found.data} />
-            <figcaption className="text-[11.5px] text-soft">
+            <figcaption className="text-small text-soft">
               Equity after each trade: the line is the run, dashed the middle of the samples, dark half of them, light
               nine in ten.
             </figcaption>
@@ -143,7 +143,7 @@ function Setting({ drawing, onChange }: { drawing: Drawing; onChange: (drawing: 
 
 function Measures({ found }: { found: Resampled }) {
   return (
-    <table className="num text-[12.5px]" data-testid="resampled">
+    <table className="num text-note" data-testid="resampled">
       <thead>
         <tr className="border-b border-line font-sans text-soft italic">
           {["of the samples", "the run", "5 %", "half", "95 %", "worse than the run", "how they lie"].map(
@@ -194,7 +194,7 @@ function MeasureRow({
         <td key={name} className="px-1.5 text-right">
           {text(row[name])}
           {row.sure[name] && (
-            <span className="block text-[10.5px] leading-3 whitespace-nowrap text-soft">
+            <span className="block text-mark leading-3 whitespace-nowrap text-soft">
               {text(row.sure[name][0] ?? null)} … {text(row.sure[name][1] ?? null)}
             </span>
           )}

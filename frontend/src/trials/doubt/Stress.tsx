@@ -30,14 +30,14 @@ export function Stress({ setup, figures, markets }: Props) {
       {latest?.verdict && (
         <ul className="my-2" data-testid="verdict">
           {latest.verdict.map((sentence) => (
-            <li key={sentence} className="text-[14px]">
+            <li key={sentence} className="text-sentence">
               {sentence}
             </li>
           ))}
         </ul>
       )}
       {rows.length > 0 && (
-        <table className="num text-[12.5px]">
+        <table className="num text-note">
           <thead>
             <tr className="border-b border-line text-left font-sans text-soft italic">
               <th scope="col" className="pr-8 font-normal">
@@ -78,7 +78,7 @@ export function Stress({ setup, figures, markets }: Props) {
           </tbody>
         </table>
       )}
-      <p className="mt-2 text-[12.5px] text-soft">
+      <p className="mt-2 text-note text-soft">
         and elsewhere:{" "}
         <Picker
           label="Another market"

@@ -88,7 +88,7 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
         <ul aria-label={name}>
           {texts.map((text) => (
             <li key={text}>
-              <label className="num flex cursor-pointer items-baseline gap-2 py-[1px] text-[12px]" title={text}>
+              <label className="num flex cursor-pointer items-baseline gap-2 py-[1px] text-note" title={text}>
                 <input
                   type="checkbox"
                   className="relative top-[2px] accent-base-content"

@@ -18,7 +18,7 @@ export function CalendarBars({ rows, unit }: { rows: Bar[]; unit: string }) {
   const most = Math.max(...rows.flatMap((row) => [Math.abs(row.low ?? 0), Math.abs(row.high ?? 0)]), 1e-12);
   const x = (value: number) => WIDTH / 2 + (value / most) * (WIDTH / 2 - 4);
   return (
-    <table className="num w-full text-[12px]">
+    <table className="num w-full text-note">
       <thead className="sr-only">
         <tr>
           {["when", "times", "mean move and band", "mean move"].map((name) => (

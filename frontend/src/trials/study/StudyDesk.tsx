@@ -70,7 +70,7 @@ export function StudyDesk({ head, of, setup }: DeskProps) {
           )}
           {rows.length > 0 && (
             <OneStop>
-              <table className="w-full text-[12.5px]" data-testid="study">
+              <table className="w-full text-note" data-testid="study">
                 <thead>
                   <tr className="border-b border-line text-soft">
                     {[
@@ -141,7 +141,7 @@ export function StudyDesk({ head, of, setup }: DeskProps) {
           </p>
           {calendar.error && !(further.error && condition === asked) && <Trouble error={calendar.error.message} />}
           {!calendar.error && calendar.data && (
-            <p className="mt-1 text-[12px] text-soft">
+            <p className="mt-1 text-note text-soft">
               {outstanding === 0
                 ? "No line is bold: none differs from what is usual (the small bar) by more than luck explains, so many lines being looked at."
                 : "Bold lines differ from what is usual (the small bar); of such lines at most one in twenty does so by luck, as many as are looked at."}

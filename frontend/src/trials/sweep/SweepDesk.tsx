@@ -176,7 +176,7 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
             )}
           </p>
           {isFewer && (
-            <p className="text-[12px] text-soft">{plain(control.plan.data!.total, 0)} of them are different.</p>
+            <p className="text-note text-soft">{plain(control.plan.data!.total, 0)} of them are different.</p>
           )}
           <SplitEditor split={split} spans={control.plan.data} onChange={setSplit} />
           <Workers />
@@ -244,7 +244,7 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
         </div>
         <aside className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
           {trial && (
-            <div role="group" aria-label="View of the runs" className="mb-4 flex border border-line text-[12px]">
+            <div role="group" aria-label="View of the runs" className="mb-4 flex border border-line text-note">
               {offered.map((name) => (
                 <button
                   key={name}

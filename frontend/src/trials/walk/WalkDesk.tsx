@@ -221,7 +221,7 @@ function Found({
   return (
     <>
       <div className="flex min-w-0 flex-1 flex-col overflow-auto p-3">
-        <p className="pb-2 text-[14.5px]" data-testid="walk-sentence">
+        <p className="pb-2 text-sentence" data-testid="walk-sentence">
           {walk.sentence}
         </p>
         {walk.overfitting && (
@@ -241,7 +241,7 @@ function Found({
           <EquityLines lines={lines} edges={edges} label="Equity on the days outside" />
         </div>
         <OneStop>
-          <table className="num mt-2 text-[12.5px]" data-testid="windows">
+          <table className="num mt-2 text-note" data-testid="windows">
             <thead>
               <tr className="border-b border-line font-sans text-soft">
                 {[
@@ -302,7 +302,7 @@ function Found({
       >
         <h2 className="mb-1">A day outside</h2>
         <p className="mb-1">
-          <b className={`num text-[22px] ${low > 0 ? "text-gain" : high < 0 ? "text-loss" : "text-brass"}`}>
+          <b className={`num text-title ${low > 0 ? "text-gain" : high < 0 ? "text-loss" : "text-brass"}`}>
             {walk.daily === null ? "–" : signed(walk.daily, 1)}
           </b>
         </p>

@@ -16,7 +16,7 @@ export function ConditionList({ sources, chosen, isMirrored, onPress, onRemove }
     <div className="min-h-0 overflow-auto border-r border-line bg-base-100 px-4 py-2">
       <h2 className="flex items-baseline">
         Conditions
-        <span className="ml-auto text-[11.5px] font-normal text-soft">how often · the next 20 bars</span>
+        <span className="ml-auto text-small font-normal text-soft">how often · the next 20 bars</span>
       </h2>
       {sources.map((source) => (
         <section key={source.title} aria-label={`Conditions of ${source.title}`}>
@@ -26,7 +26,7 @@ export function ConditionList({ sources, chosen, isMirrored, onPress, onRemove }
               {source.alias !== null && (
                 <button
                   type="button"
-                  className="ml-auto cursor-pointer text-[12px] not-italic hover:underline"
+                  className="ml-auto cursor-pointer text-note not-italic hover:underline"
                   onClick={() => onRemove(source.title)}
                 >
                   leave out
@@ -89,12 +89,12 @@ function Row({
         <MoveFan of={condition} />
       </div>
       {condition.meaning && (
-        <p className="num truncate text-[11.5px] text-soft" title={condition.meaning}>
+        <p className="num truncate text-small text-soft" title={condition.meaning}>
           {condition.meaning}
         </p>
       )}
       {text === null ? (
-        <p className="text-[11.5px] text-soft">stands on an input of its script, so it cannot be used from outside</p>
+        <p className="text-small text-soft">stands on an input of its script, so it cannot be used from outside</p>
       ) : (
         <p className="mt-1 flex flex-wrap gap-1">
           {SLOTS.map(({ slot, press, tone }) => {
@@ -106,7 +106,7 @@ function Row({
                 type="button"
                 aria-pressed={isOn}
                 disabled={isMoot}
-                className={`cursor-pointer rounded-full border px-2 text-[11.5px] leading-[18px] disabled:opacity-40 ${isOn ? (tone === "long" ? "border-long bg-long text-base-100" : tone === "short" ? "border-short bg-short text-base-100" : "border-base-content bg-base-content text-base-100") : "border-line text-soft hover:border-soft"}`}
+                className={`cursor-pointer rounded-full border px-2 text-small leading-[18px] disabled:opacity-40 ${isOn ? (tone === "long" ? "border-long bg-long text-base-100" : tone === "short" ? "border-short bg-short text-base-100" : "border-base-content bg-base-content text-base-100") : "border-line text-soft hover:border-soft"}`}
                 onClick={() => onPress(slot, text)}
               >
                 {press}

@@ -105,13 +105,13 @@ export function PlanBuilder({ setup, title, scripts, catalogue, isSaving, onMake
       className="flex h-full flex-col outline-none"
       onKeyDown={(event) => event.key === "Escape" && !hasPlan && onClose()}
     >
-      <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-[14.5px] text-soft">
+      <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-sentence text-soft">
         <h1 className="font-normal">
           Make rules from <span className="font-semibold text-base-content">{title}</span> tried on{" "}
           <span className="font-semibold text-base-content">{setup.market}</span> at{" "}
           <span className="font-semibold text-base-content">{setup.timeframe}</span>
         </h1>
-        <span className="ml-auto text-[13px]">
+        <span className="ml-auto text-body">
           <Picker
             label="Add another script"
             value=""
@@ -150,7 +150,7 @@ export function PlanBuilder({ setup, title, scripts, catalogue, isSaving, onMake
             />
           </label>
           <pre
-            className="num m-0 min-h-0 flex-1 overflow-auto px-4 py-2 text-[12px] leading-5 whitespace-pre-wrap"
+            className="num m-0 min-h-0 flex-1 overflow-auto px-4 py-2 text-note leading-5 whitespace-pre-wrap"
             role="region"
             aria-label="What is being written"
             tabIndex={0}
@@ -184,8 +184,8 @@ export function PlanBuilder({ setup, title, scripts, catalogue, isSaving, onMake
               const info = catalogue.figures.find((figure) => figure.key === key);
               return info ? (
                 <div key={key} className="flex flex-col" title={info.meaning}>
-                  <dt className="order-2 text-[11.5px] leading-4 text-soft italic">{info.name}</dt>
-                  <dd className="num order-1 text-[15px] font-semibold" data-figure={key}>
+                  <dt className="order-2 text-small leading-4 text-soft italic">{info.name}</dt>
+                  <dd className="num order-1 text-figure font-semibold" data-figure={key}>
                     {figureText(info, live.run?.figures.all[key])}
                   </dd>
                 </div>

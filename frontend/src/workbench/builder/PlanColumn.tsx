@@ -22,7 +22,7 @@ export function PlanColumn({ draft, examples, unmirrored, onDraft }: Props) {
         ),
       )}
       <section className="border-b border-line py-2" aria-label="The other side">
-        <h3 className="font-serif text-[15px]">The short side</h3>
+        <h3 className="font-serif text-figure">The short side</h3>
         <p className="mt-1 flex flex-wrap items-center gap-2">
           <button
             type="button"
@@ -50,7 +50,7 @@ export function PlanColumn({ draft, examples, unmirrored, onDraft }: Props) {
           )}
         </p>
         {draft.isMirrored && unmirrored.length > 0 && (
-          <p className="mt-1 text-[12px] text-loss" role="status">
+          <p className="mt-1 text-note text-loss" role="status">
             Without a mirror image: <span className="num">{unmirrored.join("; ")}</span>. Take the mirror off and choose
             conditions for the short side.
           </p>
@@ -58,7 +58,7 @@ export function PlanColumn({ draft, examples, unmirrored, onDraft }: Props) {
       </section>
       {PARTS.map(({ section, name }) => (
         <section key={section} className="border-b border-line py-2 last:border-b-0" aria-label={name}>
-          <h3 className="font-serif text-[15px]">{name}</h3>
+          <h3 className="font-serif text-figure">{name}</h3>
           <p className="mt-1 flex flex-wrap gap-1">
             {examples
               .filter((example) => example.section === section)
@@ -73,8 +73,8 @@ export function PlanColumn({ draft, examples, unmirrored, onDraft }: Props) {
                     className={`cursor-pointer rounded border px-2 py-[1px] text-left ${isOn ? "border-base-content bg-shallow" : "border-line bg-base-100 hover:border-soft"}`}
                     onClick={() => onDraft({ ...draft, rules: withRule(draft.rules, example, examples) })}
                   >
-                    <span className="num text-[12px] whitespace-pre-wrap">{example.text}</span>
-                    <span className="block text-[11px] text-soft">{example.said}</span>
+                    <span className="num text-note whitespace-pre-wrap">{example.text}</span>
+                    <span className="block text-small text-soft">{example.said}</span>
                   </button>
                 );
               })}
@@ -116,7 +116,7 @@ function SlotRow({
         if (text && !own.includes(text)) put(text);
       }}
     >
-      <h3 className="font-serif text-[15px]">{name}</h3>
+      <h3 className="font-serif text-figure">{name}</h3>
       <p className="mt-1 flex flex-wrap items-center gap-1">
         {own.map((text, place) => (
           <span key={text} className="flex items-center gap-1">
@@ -160,7 +160,7 @@ function SlotRow({
             bars
           </label>
         )}
-        <span className="rounded border border-dashed border-line px-2 text-[12px] text-soft">drop a condition</span>
+        <span className="rounded border border-dashed border-line px-2 text-note text-soft">drop a condition</span>
       </p>
     </section>
   );

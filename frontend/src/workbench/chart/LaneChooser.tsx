@@ -32,10 +32,10 @@ export function LaneChooser({ rows, onShow, onMove, onJump }: Props) {
                   checked={row.isShown}
                   onChange={(event) => onShow(row.name, event.target.checked)}
                 />
-                <span className="num truncate text-[12px]" title={row.name}>
+                <span className="num truncate text-note" title={row.name}>
                   {row.name}
                 </span>
-                <span className="flex-none text-[11px] text-soft italic">
+                <span className="flex-none text-small text-soft italic">
                   {row.kind === "condition" ? "" : row.kind}
                 </span>
               </label>

@@ -12,6 +12,10 @@ export interface PaneInfo {
 }
 
 export const LANE_HEIGHT = 14;
+/** Pixels beside and below the panes, and of the strip above them. */
+export const AXIS = 58;
+export const TIME_AXIS = 26;
+export const OVERVIEW = 36;
 
 /** The panes a run asks for, from top to bottom. */
 export function panesOf(run: Run, lanes: string[]): PaneInfo[] {

@@ -30,7 +30,7 @@ export function FollowBar({ run, follow }: { run: Run; follow: ReturnType<typeof
         <SkipForward size={14} aria-hidden /> next event
       </Press>
       <span
-        className="num px-1 text-[11.5px] whitespace-nowrap text-soft"
+        className="num px-1 text-small whitespace-nowrap text-soft"
         data-testid="follow-left"
         data-bar={following.bar}
       >

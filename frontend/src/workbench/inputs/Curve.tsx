@@ -85,7 +85,7 @@ export function Curve({ points, input, value, figure, onSweep, onTake }: Props) 
             ),
         )}
       </svg>
-      <p className="flex text-[11px] leading-4 text-soft">
+      <p className="flex text-small leading-4 text-soft">
         <span>
           {figure.name} <span className="num">{said}</span>
           {points.length < all.length && known.length > 0 && " so far"}

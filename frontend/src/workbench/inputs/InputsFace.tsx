@@ -32,7 +32,7 @@ export function InputsFace({ inputs, given, setup, figures, markets, ask, onSwee
     return <p className="p-4 text-soft">This script has no inputs. Write one as `input fast = 12 from 4 to 40`.</p>;
   return (
     <div className="px-4 py-2">
-      <p className="flex items-baseline gap-1 pb-1 text-[12px] text-soft">
+      <p className="flex items-baseline gap-1 pb-1 text-note text-soft">
         under each number its curve of
         <Picker
           label="Figure of the curves"
@@ -44,7 +44,7 @@ export function InputsFace({ inputs, given, setup, figures, markets, ask, onSwee
           onChange={setOf}
         />
       </p>
-      {failed && <p className="text-[12px] text-loss">The curves could not be worked out: {failed}</p>}
+      {failed && <p className="text-note text-loss">The curves could not be worked out: {failed}</p>}
       {inputs.map((input) => (
         <InputRow
           key={input.name}
@@ -112,7 +112,7 @@ function InputRow({
       {isChanged && (
         <button
           type="button"
-          className="cursor-pointer text-[12px] text-brass hover:underline"
+          className="cursor-pointer text-note text-brass hover:underline"
           onClick={() => onChange(input.default)}
         >
           back to {inputText(input, input.default)}
@@ -180,7 +180,7 @@ function Control({
   const range = sliderRange(input);
   return (
     <div className="flex items-center gap-2">
-      <span className="num text-[11px] text-soft">{range.low}</span>
+      <span className="num text-small text-soft">{range.low}</span>
       <input
         id={id}
         type="range"
@@ -191,7 +191,7 @@ function Control({
         value={Number(value)}
         onChange={(event) => onChange(Number(event.target.value))}
       />
-      <span className="num text-[11px] text-soft">{range.high}</span>
+      <span className="num text-small text-soft">{range.high}</span>
     </div>
   );
 }

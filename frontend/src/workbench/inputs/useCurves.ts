@@ -19,7 +19,7 @@ export function curveValues(input: InputInfo): InputValue[] {
   if (input.kind === "choice") return input.options;
   if (input.kind !== "number") return [];
   const { low, high, step } = sliderRange(input);
-  const steps = Math.max(1, Math.floor((high - low) / step + 1e-9));
+  const steps = Math.floor((high - low) / step + 1e-9);
   const stride = Math.max(1, Math.ceil(steps / (MOST_POINTS - 1)));
   const values: number[] = [];
   for (let at = 0; at <= steps; at += stride) values.push(Number((low + at * step).toPrecision(12)));

@@ -1,7 +1,7 @@
 import { X } from "lucide-react";
 import type { LensView, Run } from "@/api";
 import { plain, timeText } from "@/ui";
-import { priceDigits } from "../chart/draw";
+import { priceDigits } from "../chart/digits";
 
 interface Props {
   view: LensView;
@@ -26,7 +26,7 @@ export function Lens({ view, run, onStep, onClose }: Props) {
       data-bar={view.bar}
     >
       <header className="flex items-center gap-2 border-b border-line px-3 py-1">
-        <h2 className="text-[13px]">
+        <h2 className="text-body">
           {timeText(view.time, run.zone, "full")}{" "}
           <span className="font-normal text-soft">
             {finer.timeframe === null ? "" : `in ${plain(count, 0)} bars of ${finer.timeframe}`}
@@ -44,7 +44,7 @@ export function Lens({ view, run, onStep, onClose }: Props) {
           </button>
         </span>
       </header>
-      <p className="num px-3 pt-1 text-[11.5px] text-soft">
+      <p className="num px-3 pt-1 text-small text-soft">
         open {plain(view.open, digits)} high {plain(view.high, digits)} low {plain(view.low, digits)} close{" "}
         {plain(view.close, digits)}
       </p>
@@ -56,7 +56,7 @@ export function Lens({ view, run, onStep, onClose }: Props) {
       ) : (
         <Finer view={view} digits={digits} zone={run.zone} />
       )}
-      <ul className="border-t border-line px-3 py-1 text-[12px]">
+      <ul className="border-t border-line px-3 py-1 text-note">
         {view.fills.length === 0 && <li className="text-soft">Nothing filled in this bar.</li>}
         {view.fills.map((fill, place) => (
           <li key={place}>

@@ -37,7 +37,7 @@ export function SheetFace({ setup, onText }: Props) {
               </span>
             </h2>
             {own.length === 0 && (
-              <p className="text-[12px] text-soft">
+              <p className="text-note text-soft">
                 <Said text={none} />
               </p>
             )}
@@ -86,7 +86,7 @@ function RuleRow({
         onChange={() => onReplace(row.off)}
       />
       <textarea
-        className={`num min-w-0 flex-1 resize-none border-b border-transparent bg-transparent text-[12.5px] leading-5 hover:border-line focus:border-base-content ${row.is_on ? "" : "text-soft line-through"}`}
+        className={`num min-w-0 flex-1 resize-none border-b border-transparent bg-transparent text-note leading-5 hover:border-line focus:border-base-content ${row.is_on ? "" : "text-soft line-through"}`}
         aria-label={`Rule ${row.text}`}
         spellCheck={false}
         rows={(draft ?? row.text).split("\n").length}
@@ -184,8 +184,8 @@ function AddRule({
                 className="cursor-pointer px-3 py-1 text-left hover:bg-shallow focus:bg-shallow"
                 onClick={() => add(example.text)}
               >
-                <span className="num block text-[12.5px] whitespace-pre-wrap">{example.text}</span>
-                <span className="block text-[11.5px] text-soft">{example.said}</span>
+                <span className="num block text-note whitespace-pre-wrap">{example.text}</span>
+                <span className="block text-small text-soft">{example.said}</span>
               </button>
             ))}
             <input

@@ -36,7 +36,7 @@ export function ConversionChart({ result }: { result: ConversionChecked }) {
           ) : null,
         )}
       </svg>
-      <figcaption className="flex gap-4 text-[12px] text-soft">
+      <figcaption className="flex gap-4 text-note text-soft">
         <span>
           <span className="text-long">▬</span> {result.name}
         </span>

@@ -108,7 +108,7 @@ export function TextFace({
           />
         )
       )}
-      <div className="flex h-8 flex-none items-center gap-3 border-t border-line px-4 text-[12px]">
+      <div className="flex h-8 flex-none items-center gap-3 border-t border-line px-4 text-note">
         {found === null ? (
           <span className="text-soft">checking…</span>
         ) : errors.length === 0 ? (

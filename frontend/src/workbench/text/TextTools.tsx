@@ -105,11 +105,11 @@ function Row({ label, hint, onPress }: { label: string; hint?: string; onPress: 
     <button
       type="button"
       role="menuitem"
-      className="flex w-full cursor-pointer items-baseline px-3 py-1 text-left text-[13px] hover:bg-shallow focus:bg-shallow"
+      className="flex w-full cursor-pointer items-baseline px-3 py-1 text-left text-body hover:bg-shallow focus:bg-shallow"
       onClick={onPress}
     >
       <span>{label.replaceAll("`", "")}</span>
-      {hint && <span className="ml-auto pl-3 text-[11px] text-soft">{hint}</span>}
+      {hint && <span className="ml-auto pl-3 text-small text-soft">{hint}</span>}
     </button>
   );
 }

@@ -170,7 +170,7 @@ function EveryFigure({ before, after, figures }: { before: Figures; after: Figur
             <dd className="num w-24 text-right font-semibold">{figureText(figure, after[figure.key])}</dd>
             <dd className="num w-24 text-right text-soft">{figureText(figure, before[figure.key])}</dd>
             <dd
-              className={`num w-24 text-right text-[12px] ${!change || change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`}
+              className={`num w-24 text-right text-note ${!change || change.better === null ? "text-soft" : change.better ? "text-gain" : "text-loss"}`}
               data-difference={figure.key}
             >
               {change?.text ?? ""}

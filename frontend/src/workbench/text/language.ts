@@ -285,7 +285,7 @@ function tooltip(found: Explained): HTMLElement {
     void pictureOf(found.entry).then((svg) => (picture.innerHTML = svg));
   }
   const hint = document.createElement("p");
-  hint.className = "mt-1 text-[12px] text-soft";
+  hint.className = "mt-1 text-note text-soft";
   hint.textContent = found.entry ? "F1 keeps this open beside the text" : "";
   dom.append(hint);
   return dom;

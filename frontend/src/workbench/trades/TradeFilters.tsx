@@ -66,7 +66,7 @@ export function TradeFilters({ trades, filter, onFilter }: Props) {
     },
   ];
   return (
-    <div className="flex flex-wrap gap-x-3 gap-y-1 border-b border-line px-3 py-1 text-[12px]">
+    <div className="flex flex-wrap gap-x-3 gap-y-1 border-b border-line px-3 py-1 text-note">
       {rows.map((row) => (
         <Picker
           key={row.label}

@@ -16,7 +16,7 @@ export function TradeSentence({ run, symbol, row, digits, onStep }: Props) {
   const { trades } = run;
   return (
     <div
-      className="flex flex-none items-center gap-2 border-t border-line bg-base-100 px-2 py-1 text-[12.5px] leading-[18px]"
+      className="flex flex-none items-center gap-2 border-t border-line bg-base-100 px-2 py-1 text-note leading-[18px]"
       data-testid="trade-sentence"
     >
       <button

@@ -101,7 +101,7 @@ export function TradesColumn({
     >
       <div className="flex h-9 flex-none items-center gap-1 border-b border-line px-3">
         <h2>Trades</h2>
-        <span className="num text-[12px] whitespace-nowrap text-soft" data-testid="trade-count">
+        <span className="num text-note whitespace-nowrap text-soft" data-testid="trade-count">
           {count}
         </span>
         <button
@@ -133,7 +133,7 @@ export function TradesColumn({
         </button>
       </div>
       {filtering && <TradeFilters trades={trades} filter={filter} onFilter={onFilter} />}
-      <div className="flex flex-none items-baseline gap-2 border-b border-line px-3 py-1 text-[12px]">
+      <div className="flex flex-none items-baseline gap-2 border-b border-line px-3 py-1 text-note">
         <Picker label="Order of trades" value={order} options={ORDERS} onChange={setOrder} />
         {!isFiltered && onWhy && (
           <button type="button" className="ml-auto cursor-pointer text-soft hover:underline" onClick={onWhy}>
@@ -152,7 +152,7 @@ export function TradesColumn({
       </div>
       {against && (
         <p
-          className="flex-none border-b border-line px-3 py-1 text-[11.5px] leading-4 text-brass"
+          className="flex-none border-b border-line px-3 py-1 text-small leading-4 text-brass"
           data-testid="trades-against"
         >
           <button
@@ -168,7 +168,7 @@ export function TradesColumn({
       )}
       {(isFiltered || together.length > 0) && (
         <p
-          className="num flex-none border-b border-line px-3 py-1 text-[11.5px] leading-4"
+          className="num flex-none border-b border-line px-3 py-1 text-small leading-4"
           role="status"
           data-testid="trade-sum"
         >
@@ -228,14 +228,14 @@ export function TradesColumn({
                   >
                     {isLong ? "L" : "S"}
                   </span>
-                  <span className="num min-w-0 truncate text-[12px]">
+                  <span className="num min-w-0 truncate text-note">
                     {timeText(trades.entry_time[row]!, run.zone, "date")}
                   </span>
                   <span className={`num ml-auto flex-none font-semibold ${net > 0 ? "text-gain" : "text-loss"}`}>
                     {moneyText(net)}
                   </span>
                 </div>
-                <div className="flex gap-2 text-[11.5px] text-soft">
+                <div className="flex gap-2 text-small text-soft">
                   <span className="num flex-none">{timeText(trades.entry_time[row]!, run.zone, "time")}</span>
                   <span className="min-w-0 truncate" title={trades.reasons[trades.reason[row]!]}>
                     {trades.reasons[trades.reason[row]!]}

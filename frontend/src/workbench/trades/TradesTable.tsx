@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef } from "react";
 import type { Run } from "@/api";
 import { amountText, moneyText, plain, saveFile, useKept } from "@/ui";
 import { OverChart } from "../OverChart";
-import { priceDigits } from "../chart/draw";
+import { priceDigits } from "../chart/digits";
 import { sumText } from "./model";
 import { byTime, fieldsShown, runningSums, sortedRows, tradesCsv, type Order } from "./table";
 
@@ -66,13 +66,13 @@ export function TradesTable({ run, title, shown, ended, chosen, onShow, onClose 
       head={
         <>
           <h2>Trades</h2>
-          <span className="num text-[12px] text-soft">
+          <span className="num text-note text-soft">
             {shown.length < ended ? `${plain(shown.length, 0)} of ${plain(ended, 0)}` : plain(ended, 0)}
           </span>
           <span
             role="group"
             aria-label="How they are gathered"
-            className="flex flex-none gap-2 text-[12.5px] whitespace-nowrap"
+            className="flex flex-none gap-2 text-note whitespace-nowrap"
           >
             {VIEWS.map(([name, said]) => (
               <button
@@ -86,7 +86,7 @@ export function TradesTable({ run, title, shown, ended, chosen, onShow, onClose 
               </button>
             ))}
           </span>
-          <span className="num truncate text-[12px] text-soft">{sumText(run.trades, shown)}</span>
+          <span className="num truncate text-note text-soft">{sumText(run.trades, shown)}</span>
           <button type="button" className="bar-button ml-auto" onClick={save}>
             <Download size={14} aria-hidden /> Save as CSV
           </button>
@@ -114,7 +114,7 @@ export function TradesTable({ run, title, shown, ended, chosen, onShow, onClose 
             virtual.scrollToIndex(to);
           }}
         >
-          <table className="num w-full border-separate border-spacing-0 text-[11.5px] whitespace-nowrap">
+          <table className="num w-full border-separate border-spacing-0 text-small whitespace-nowrap">
             <thead className="sticky top-0 z-10 bg-base-100 font-sans">
               <tr>
                 {fields.map((field) => {
@@ -202,7 +202,7 @@ function ByTime({ run, rows, parts }: { run: Run; rows: number[]; parts: "month"
   const most = Math.max(...found.map((item) => Math.abs(item.net)), 1e-9);
   return (
     <div className="min-h-0 flex-1 overflow-auto" tabIndex={0} role="region" aria-label={`Trades by ${parts}`}>
-      <table className="num text-[12px]" data-testid="trades-by">
+      <table className="num text-note" data-testid="trades-by">
         <thead className="sticky top-0 bg-base-100 font-sans text-soft">
           <tr>
             {[parts, "Trades", "Won", "Gross", "Costs", "Net", ""].map((name, place) => (
