@@ -5,7 +5,6 @@ import {
   axesOf,
   axisLabel,
   bytesText,
-  contourSteps,
   drawnRuns,
   every,
   finishedRuns,
@@ -131,28 +130,6 @@ describe("a surface", () => {
       ],
     });
     expect(firstView(flat)).toMatchObject({ x: "b", y: null });
-  });
-
-  it("has contours at round numbers inside its values, about ten of them", () => {
-    const values = fc.array(fc.option(fc.double({ min: -1e7, max: 1e7, noNaN: true }), { nil: null }), {
-      minLength: 1,
-      maxLength: 60,
-    });
-    fc.assert(
-      fc.property(values, (found) => {
-        const known = found.filter((value) => value !== null);
-        const steps = contourSteps(found);
-        expect(steps.length).toBeLessThanOrEqual(10);
-        for (const step of steps) {
-          expect(step).toBeGreaterThanOrEqual(Math.min(...known) - 1e-6 * Math.abs(step) - 1e-12);
-          expect(step).toBeLessThanOrEqual(Math.max(...known) + 1e-6 * Math.abs(step) + 1e-12);
-        }
-      }),
-    );
-    expect(contourSteps([-10, 10])).toContain(0);
-    expect(contourSteps([1e6, 1e6 + 1e-9]).length).toBeLessThanOrEqual(10);
-    expect(contourSteps([null])).toEqual([]);
-    expect(contourSteps([4, 4, null])).toEqual([4]);
   });
 });
 

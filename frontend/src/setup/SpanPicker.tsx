@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useRef, useState, type PointerEvent } from "react";
 import { marketPreviewQuery } from "@/api";
-import { dateText, PopOver } from "@/ui";
+import { dateText, pointsOf, PopOver, scaleOf } from "@/ui";
 import { DateField } from "./DateField";
 import { presetSpans } from "./model";
 
@@ -59,19 +59,15 @@ function Strip({ market, first, last, from, to, onTake }: Props & { onTake: (fro
   const [drag, setDrag] = useState<[number, number] | null>(null);
   const host = useRef<SVGSVGElement>(null);
   const [begins, ends] = [Date.parse(first) / 1000, Date.parse(last) / 1000 + 86_400];
-  const xOf = (moment: number) => ((moment - begins) / (ends - begins || 1)) * WIDTH;
+  const xOf = scaleOf([begins, ends], [0, WIDTH]);
   const dayAt = (x: number) =>
-    new Date((begins + (Math.max(0, Math.min(WIDTH, x)) / WIDTH) * (ends - begins - 1)) * 1000)
-      .toISOString()
-      .slice(0, 10);
+    new Date(Math.min(ends - 1, Math.max(begins, xOf.invert(x))) * 1000).toISOString().slice(0, 10);
   const at = (event: PointerEvent) => {
     const box = host.current!.getBoundingClientRect();
     return ((event.clientX - box.left) / box.width) * WIDTH;
   };
   const { time = [], close = [] } = preview.data ?? {};
-  const high = Math.max(...close);
-  const low = Math.min(...close);
-  const y = (price: number) => HEIGHT - 6 - ((price - low) / (high - low || 1)) * (HEIGHT - 12);
+  const y = scaleOf(close, [HEIGHT - 6, 6]);
   const [left, right] = drag
     ? [Math.min(...drag), Math.max(...drag)]
     : [xOf(Date.parse(from) / 1000), xOf(Date.parse(to) / 1000 + 86_400)];
@@ -94,11 +90,7 @@ function Strip({ market, first, last, from, to, onTake }: Props & { onTake: (fro
       }}
     >
       <rect x={left} width={Math.max(1, right - left)} y="0" height={HEIGHT} fill="var(--shallow)" />
-      <polyline
-        points={time.map((moment, place) => `${xOf(moment).toFixed(1)},${y(close[place]!).toFixed(1)}`).join(" ")}
-        fill="none"
-        stroke="var(--ink)"
-      />
+      <polyline points={pointsOf(close, (place) => xOf(time[place]!), y)} fill="none" stroke="var(--ink)" />
       {drag && (
         <text x={Math.min(WIDTH - 90, Math.max(4, left + 4))} y="14" fontSize="11" fill="var(--ink)">
           {dayAt(left)} to {dayAt(right)}

@@ -1,5 +1,4 @@
-import { plain, useSize } from "@/ui";
-import { contourSteps } from "./model";
+import { dateText, LevelLines, plain, pointsOf, roundLevels, scaleOf, useSize } from "@/ui";
 
 export interface Line {
   name: string;
@@ -26,14 +25,10 @@ export function EquityLines({ lines, edges = [], label }: Props) {
   const { host, width, height } = useSize<HTMLDivElement>({ width: 320, height: 140 });
   const shown = lines.filter((line) => line.values.length > 0);
   const times = shown.flatMap((line) => [line.times[0]!, line.times.at(-1)!]);
-  const values = shown.flatMap((line) => line.values).filter((value): value is number => value !== null);
-  const [from, to] = [Math.min(...times), Math.max(...times)];
-  const [low, high] = [
-    values.reduce((a, b) => Math.min(a, b), Infinity),
-    values.reduce((a, b) => Math.max(a, b), -Infinity),
-  ];
-  const x = (time: number) => LEFT + ((time - from) / (to - from || 1)) * (width - LEFT - RIGHT);
-  const y = (value: number) => height - BOTTOM - ((value - low) / (high - low || 1)) * (height - BOTTOM - TOP);
+  const x = scaleOf(times, [LEFT, width - RIGHT]);
+  const values = shown.flatMap((line) => line.values);
+  const y = scaleOf(values, [height - BOTTOM, TOP]);
+  const [from, to] = x.domain() as [number, number];
   return (
     <div ref={host} className="h-full w-full overflow-hidden">
       {shown.length > 0 && (
@@ -44,14 +39,13 @@ export function EquityLines({ lines, edges = [], label }: Props) {
           role="img"
           aria-label={`${label}: ${shown.map((line) => `${line.name} ends at ${plain(line.values.at(-1) ?? 0, 0)}`).join(", ")}`}
         >
-          {contourSteps([low, high], 4).map((level) => (
-            <g key={level}>
-              <line x1={LEFT} x2={width - RIGHT} y1={y(level)} y2={y(level)} stroke="var(--line)" />
-              <text x={LEFT - 6} y={y(level) + 4} fontSize="11" textAnchor="end" fill="var(--soft)" className="num">
-                {plain(level, 0)}
-              </text>
-            </g>
-          ))}
+          <LevelLines
+            scale={y}
+            levels={roundLevels(y.domain(), 4)}
+            text={(level) => plain(level, 0)}
+            from={LEFT}
+            to={width - RIGHT}
+          />
           {edges.map((edge) => (
             <line
               key={edge}
@@ -66,11 +60,7 @@ export function EquityLines({ lines, edges = [], label }: Props) {
           {shown.map((line) => (
             <polyline
               key={line.name}
-              points={line.values
-                .flatMap((value, place) =>
-                  value === null ? [] : [`${x(line.times[place]!).toFixed(1)},${y(value).toFixed(1)}`],
-                )
-                .join(" ")}
+              points={pointsOf(line.values, (place) => x(line.times[place]!), y)}
               fill="none"
               stroke={line.stroke}
               strokeWidth="1.5"
@@ -78,24 +68,15 @@ export function EquityLines({ lines, edges = [], label }: Props) {
             />
           ))}
           <text x={LEFT} y={height - 6} fontSize="11" fill="var(--soft)">
-            {day(from)}
+            {dateText(new Date(from * 1000).toISOString())}
           </text>
           <text x={width - RIGHT} y={height - 6} fontSize="11" fill="var(--soft)" textAnchor="end">
-            {day(to)}
+            {dateText(new Date(to * 1000).toISOString())}
           </text>
         </svg>
       )}
     </div>
   );
-}
-
-function day(moment: number): string {
-  return new Date(moment * 1000).toLocaleDateString("en-GB", {
-    day: "numeric",
-    month: "short",
-    year: "numeric",
-    timeZone: "UTC",
-  });
 }
 
 /** The lines by their looks, for the text beside the drawing. */

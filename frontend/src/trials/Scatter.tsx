@@ -1,6 +1,6 @@
-import { useSize } from "@/ui";
+import { AxisName, LevelLines, PlotWord, PlumbLines, pointsOf, roundLevels, scaleOf, useSize } from "@/ui";
 import type { FigureInfo } from "@/api";
-import { contourSteps, shortValue } from "./model";
+import { shortValue } from "./model";
 
 interface Props {
   x: number[];
@@ -40,17 +40,12 @@ export function Scatter({
   onChoose,
 }: Props) {
   const { host, width, height } = useSize<HTMLDivElement>({ width: 320, height: 220 });
-  const xs = ends(x);
-  const ys = ends(y);
-  const across = (value: number) => LEFT + ((value - xs.low) / (xs.high - xs.low)) * (width - LEFT - RIGHT);
-  const up = (value: number) => height - BOTTOM - ((value - ys.low) / (ys.high - ys.low)) * (height - BOTTOM - TOP);
+  const across = scaleOf([...x, 0], [LEFT, width - RIGHT], 0.04);
+  const up = scaleOf([...y, 0], [height - BOTTOM, TOP], 0.04);
   const place = new Map(numbers.map((number, index) => [number, index]));
   const at = (number: number | null) => (number === null ? undefined : place.get(number));
   const onFront = new Set(front);
-  const line = front.flatMap((number) => {
-    const index = place.get(number);
-    return index === undefined ? [] : [`${across(x[index]!).toFixed(1)},${up(y[index]!).toFixed(1)}`];
-  });
+  const along = front.flatMap((number) => at(number) ?? []);
   return (
     <div ref={host} className="h-full w-full overflow-hidden">
       <svg
@@ -60,41 +55,20 @@ export function Scatter({
         role="group"
         aria-label={`${yName} against ${xName}, ${numbers.length} runs`}
       >
-        {contourSteps([xs.low, xs.high], 6).map((level) => (
-          <g key={level}>
-            <line
-              x1={across(level)}
-              x2={across(level)}
-              y1={TOP}
-              y2={height - BOTTOM}
-              stroke={level === 0 ? "var(--soft)" : "var(--line)"}
-            />
-            <text
-              x={across(level)}
-              y={height - BOTTOM + 16}
-              fontSize="11"
-              textAnchor="middle"
-              fill="var(--soft)"
-              className="num"
-            >
-              {shortValue(xInfo, level)}
-            </text>
-          </g>
-        ))}
-        {contourSteps([ys.low, ys.high], 6).map((level) => (
-          <g key={level}>
-            <line
-              x1={LEFT}
-              x2={width - RIGHT}
-              y1={up(level)}
-              y2={up(level)}
-              stroke={level === 0 ? "var(--soft)" : "var(--line)"}
-            />
-            <text x={LEFT - 6} y={up(level) + 4} fontSize="11" textAnchor="end" fill="var(--soft)" className="num">
-              {shortValue(yInfo, level)}
-            </text>
-          </g>
-        ))}
+        <PlumbLines
+          scale={across}
+          levels={roundLevels(across.domain(), 6)}
+          text={(level) => shortValue(xInfo, level)}
+          from={TOP}
+          to={height - BOTTOM}
+        />
+        <LevelLines
+          scale={up}
+          levels={roundLevels(up.domain(), 6)}
+          text={(level) => shortValue(yInfo, level)}
+          from={LEFT}
+          to={width - RIGHT}
+        />
         {numbers.map((number, index) => (
           <circle
             key={number}
@@ -108,8 +82,17 @@ export function Scatter({
             onClick={() => onChoose(number)}
           />
         ))}
-        {isJoined && line.length > 1 && (
-          <polyline points={line.join(" ")} fill="none" stroke="var(--short)" strokeWidth="1.4" />
+        {isJoined && along.length > 1 && (
+          <polyline
+            points={pointsOf(
+              along.map((index) => y[index]!),
+              (place) => across(x[along[place]!]!),
+              up,
+            )}
+            fill="none"
+            stroke="var(--short)"
+            strokeWidth="1.4"
+          />
         )}
         {marks.map(({ number, word, tone }) => {
           const index = at(number);
@@ -117,49 +100,24 @@ export function Scatter({
           return (
             <g key={word} className="pointer-events-none">
               <circle cx={across(x[index]!)} cy={up(y[index]!)} r="8" fill="none" stroke={tone} strokeWidth="2" />
-              <text
+              <PlotWord
                 x={across(x[index]!) + (across(x[index]!) > width - 90 ? -12 : 12)}
                 y={up(y[index]!) - 6}
-                textAnchor={across(x[index]!) > width - 90 ? "end" : "start"}
-                fontSize="12"
-                fontStyle="italic"
-                stroke="var(--paper)"
-                strokeWidth="3"
-                paintOrder="stroke"
-                fill={tone}
+                tone={tone}
+                isLeft={across(x[index]!) > width - 90}
               >
                 {word}
-              </text>
+              </PlotWord>
             </g>
           );
         })}
-        <text
-          x={(LEFT + width) / 2}
-          y={height - 8}
-          fontSize="12"
-          fontWeight="600"
-          textAnchor="middle"
-          fill="var(--ink)"
-        >
+        <AxisName x={(LEFT + width) / 2} y={height - 8}>
           {xName}
-        </text>
-        <text
-          transform={`translate(13 ${(height - BOTTOM) / 2}) rotate(-90)`}
-          fontSize="12"
-          fontWeight="600"
-          textAnchor="middle"
-          fill="var(--ink)"
-        >
+        </AxisName>
+        <AxisName x={13} y={(height - BOTTOM) / 2} isUp>
           {yName}
-        </text>
+        </AxisName>
       </svg>
     </div>
   );
-}
-
-function ends(values: number[]): { low: number; high: number } {
-  const low = Math.min(...values, 0);
-  const high = Math.max(...values, 0);
-  const room = (high - low || 1) * 0.04;
-  return { low: low - room, high: high + room };
 }

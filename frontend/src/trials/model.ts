@@ -156,22 +156,6 @@ export function gridOf(trial: Trial, surface: Surface, view: ViewChoice): Grid {
   return grid;
 }
 
-/** Steps between contour lines: about ten, at round numbers, zero among them. */
-export function contourSteps(values: (number | null)[], count = 9): number[] {
-  const known = values.filter((value): value is number => value !== null);
-  if (known.length === 0) return [];
-  const low = known.reduce((a, b) => Math.min(a, b));
-  const high = known.reduce((a, b) => Math.max(a, b));
-  if (low === high) return [low];
-  const raw = (high - low) / count;
-  const power = 10 ** Math.floor(Math.log10(raw));
-  const step = [1, 2, 5, 10].map((factor) => factor * power).find((candidate) => candidate >= raw) ?? raw;
-  const first = Math.ceil(low / step);
-  // Counted, not added up: beside large values a small step would add nothing, for ever.
-  const levels = Array.from({ length: count + 1 }, (_, place) => (first + place) * step);
-  return [...new Set(levels.filter((level) => level <= high))].map((level) => (level === 0 ? 0 : level));
-}
-
 /** Every `n`-th of a list so that no more than `most` are left. */
 export function every(count: number, most: number): number {
   return Math.max(1, Math.ceil(count / most));

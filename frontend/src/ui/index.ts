@@ -9,6 +9,7 @@ export * from "./Said";
 export * from "./States";
 export * from "./theme";
 export * from "./commands";
+export * from "./plot";
 export * from "./PopOver";
 export * from "./passMarks";
 export * from "./held";

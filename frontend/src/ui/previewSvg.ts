@@ -1,4 +1,5 @@
 import type { Preview } from "@/api";
+import { pathOf, scaleOf, type Scale } from "./plot";
 
 const WIDTH = 460;
 const GAP = 6;
@@ -22,21 +23,11 @@ export function previewSvg(preview: Preview): string {
   return `<svg viewBox="0 0 ${WIDTH} ${top}" width="100%" role="img" aria-label="Example on ${preview.symbol}, ${preview.timeframe}">${parts.join("")}</svg>`;
 }
 
-type Scale = (value: number) => number;
-
-function scaleOf(values: number[], top: number, height: number): Scale {
-  const low = Math.min(...values);
-  const high = Math.max(...values);
-  const room = high - low || 1;
-  return (value) => top + height - ((value - low) / room) * height;
-}
-
 const xOf = (preview: Preview, bar: number) => ((bar + 0.5) / preview.close.length) * WIDTH;
-const known = (values: (number | null)[]) => values.filter((value): value is number => value !== null);
 
 function pricePane(preview: Preview, top: number, height: number): string {
   const lines = preview.lines.filter((line) => line.panel === null);
-  const y = scaleOf([...preview.high, ...preview.low, ...lines.flatMap((line) => known(line.values))], top, height);
+  const y = scaleOf([...preview.high, ...preview.low, ...lines.flatMap((line) => line.values)], [top + height, top]);
   const width = Math.max(1, (WIDTH / preview.close.length) * 0.6);
   const tinted = new Map(preview.tints.flatMap((tint) => tint.bars.map((bar) => [bar, colorOf(tint.color)] as const)));
   const parts = preview.close.map((close, bar) => {
@@ -61,9 +52,9 @@ function pricePane(preview: Preview, top: number, height: number): string {
 function panelPane(preview: Preview, panel: string, top: number, height: number): string {
   const lines = preview.lines.filter((line) => line.panel === panel);
   const levels = preview.levels.filter((level) => level.panel === panel);
-  const values = [...lines.flatMap((line) => known(line.values)), ...levels.map((level) => level.value)];
-  if (values.length === 0) return "";
-  const y = scaleOf(values, top, height);
+  const values = [...lines.flatMap((line) => line.values), ...levels.map((level) => level.value)];
+  if (values.every((value) => value === null)) return "";
+  const y = scaleOf(values, [top + height, top]);
   const frame = `<line x1="0" x2="${WIDTH}" y1="${top - 3}" y2="${top - 3}" stroke="var(--line)"/>`;
   const name = `<text x="2" y="${top + 9}" font-size="9" fill="var(--soft)">${escaped(panel)}</text>`;
   return (
@@ -88,16 +79,7 @@ function levelLine(y: number): string {
 }
 
 function drawn(preview: Preview, values: (number | null)[], y: Scale, color: string): string {
-  let path = "";
-  let open = false;
-  values.forEach((value, bar) => {
-    if (value === null) {
-      open = false;
-      return;
-    }
-    path += `${open ? "L" : "M"}${xOf(preview, bar).toFixed(1)} ${y(value).toFixed(1)}`;
-    open = true;
-  });
+  const path = pathOf(values, (bar) => xOf(preview, bar), y);
   return `<path d="${path}" fill="none" stroke="${color}" stroke-width="1.4"/>`;
 }
 

@@ -5,12 +5,12 @@ import { BenchHead } from "./BenchHead";
 import { ChartDesk } from "./ChartDesk";
 import { titleIn } from "./model";
 import { ScriptColumn } from "./ScriptColumn";
-import { TradesColumn } from "./trades/TradesColumn";
-import { TradesTable } from "./trades/TradesTable";
 import { useBench, type Bench as OfBench, type BenchProps } from "./useBench";
 
 const FiguresSheet = later(() => import("./FiguresSheet").then((found) => found.FiguresSheet));
 const PlanBuilder = later(() => import("./builder/PlanBuilder").then((found) => found.PlanBuilder));
+const TradesColumn = later(() => import("./trades/TradesColumn").then((found) => found.TradesColumn));
+const TradesTable = later(() => import("./trades/TradesTable").then((found) => found.TradesTable));
 
 /** A script on a market: what is said of it above, the script, the chart and the trades beside one another. */
 export function Bench(props: BenchProps) {

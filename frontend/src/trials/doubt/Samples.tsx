@@ -1,4 +1,5 @@
 import type { Distribution } from "@/api";
+import { scaleOf } from "@/ui";
 
 const WIDTH = 150;
 const HEIGHT = 34;
@@ -6,12 +7,9 @@ const HEIGHT = 34;
 /** How the samples of one measure lie: a pillar a step, the run as a plumb line, their middle dashed. */
 export function Samples({ row, said }: { row: Distribution; said: string }) {
   const { edges, counts, real, p50 } = row;
-  const [first, last] = [edges[0], edges.at(-1)];
-  if (first === undefined || last === undefined) return null;
-  const low = Math.min(first, real ?? first);
-  const high = Math.max(last, real ?? last);
-  const most = Math.max(...counts, 1);
-  const x = (value: number) => (high === low ? WIDTH / 2 : 2 + ((value - low) / (high - low)) * (WIDTH - 4));
+  if (edges.length === 0) return null;
+  const x = scaleOf([...edges, real], [2, WIDTH - 2]);
+  const tall = scaleOf([0, ...counts, 1], [0, HEIGHT - 4]);
   return (
     <svg
       viewBox={`0 0 ${WIDTH} ${HEIGHT}`}
@@ -24,7 +22,7 @@ export function Samples({ row, said }: { row: Distribution; said: string }) {
       <title>{said}</title>
       {counts.map((count, place) => {
         const [left, right] = [x(edges[place]!), x(edges[place + 1]!)];
-        const height = (count / most) * (HEIGHT - 4);
+        const height = tall(count);
         return (
           <rect
             key={place}

@@ -1,4 +1,4 @@
-import { plain, signed } from "@/ui";
+import { plain, scaleAbout, signed } from "@/ui";
 
 interface Bar {
   name: string;
@@ -15,8 +15,10 @@ const WIDTH = 210;
 
 /** Mean moves with their bands, a line each on one scale, each against what is usual. */
 export function CalendarBars({ rows, unit }: { rows: Bar[]; unit: string }) {
-  const most = Math.max(...rows.flatMap((row) => [Math.abs(row.low ?? 0), Math.abs(row.high ?? 0)]), 1e-12);
-  const x = (value: number) => WIDTH / 2 + (value / most) * (WIDTH / 2 - 4);
+  const x = scaleAbout(
+    rows.flatMap((row) => [row.low, row.high]),
+    [4, WIDTH - 4],
+  );
   return (
     <table className="num w-full text-note">
       <thead className="sr-only">

@@ -1,11 +1,11 @@
-import { plain } from "@/ui";
+import { plain, scaleOf } from "@/ui";
 
 const HEIGHT = 26;
 
 /** How often a condition came in every year: a pillar a year, all on one scale. */
 export function Years({ yearly }: { yearly: Record<string, number> }) {
   const years = Object.entries(yearly);
-  const most = Math.max(...years.map(([, count]) => count), 1);
+  const tall = scaleOf([0, 1, ...years.map(([, count]) => count)], [0, HEIGHT - 3]);
   const step = Math.max(4, Math.min(16, Math.floor(96 / years.length)));
   const said = years.map(([year, count]) => `${year}: ${plain(count, 0)}`).join(", ");
   return (
@@ -15,9 +15,9 @@ export function Years({ yearly }: { yearly: Record<string, number> }) {
         <rect
           key={year}
           x={place * step}
-          y={HEIGHT - 1 - (count / most) * (HEIGHT - 3)}
+          y={HEIGHT - 1 - tall(count)}
           width={step - 2}
-          height={(count / most) * (HEIGHT - 3)}
+          height={tall(count)}
           fill="var(--deep)"
           opacity="0.55"
         />

@@ -1,8 +1,8 @@
 import { contours } from "d3-contour";
 import { useMemo, useState, type KeyboardEvent, type MouseEvent } from "react";
-import { useSize } from "@/ui";
+import { AxisName, PlotWord, roundLevels, useSize } from "@/ui";
 import type { ChartProps } from "./chart";
-import { axisLabel, contourSteps, every, shortValue, type Grid } from "../model";
+import { axisLabel, every, shortValue, type Grid } from "../model";
 
 const LEFT = 56;
 const BOTTOM = 44;
@@ -206,19 +206,9 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
                 d={`M${x - 5} ${y - 5} L${x + 5} ${y + 5} M${x - 5} ${y + 5} L${x + 5} ${y - 5}`}
                 strokeWidth={1.6}
               />
-              <text
-                x={x + (x > width - 90 ? -14 : 14)}
-                y={y - 8}
-                textAnchor={x > width - 90 ? "end" : "start"}
-                stroke="var(--panel)"
-                strokeWidth={3}
-                paintOrder="stroke"
-                fill="var(--loss)"
-                fontSize="12"
-                fontStyle="italic"
-              >
+              <PlotWord x={x + (x > width - 90 ? -14 : 14)} y={y - 8} tone="var(--loss)" isLeft={x > width - 90}>
                 {`rock ${shortValue(info, grid.values[index] ?? 0)}`}
-              </text>
+              </PlotWord>
             </g>
           );
         })}
@@ -264,25 +254,12 @@ export function DepthChart({ grid, info, plateau, rocks, chosen, onChoose, onOpe
               </text>
             ) : null,
           )}
-        <text
-          x={(width + LEFT) / 2}
-          y={height - 8}
-          textAnchor="middle"
-          fontSize="12"
-          fontWeight="600"
-          fill="var(--ink)"
-        >
+        <AxisName x={(width + LEFT) / 2} y={height - 8}>
           {grid.xName}
-        </text>
-        <text
-          transform={`translate(13 ${(height - BOTTOM) / 2}) rotate(-90)`}
-          textAnchor="middle"
-          fontSize="12"
-          fontWeight="600"
-          fill="var(--ink)"
-        >
+        </AxisName>
+        <AxisName x={13} y={(height - BOTTOM) / 2} isUp>
           {grid.yName}
-        </text>
+        </AxisName>
       </svg>
     </div>
   );
@@ -310,19 +287,9 @@ function Target({ x, y, text, width }: { x: number; y: number; text: string; wid
     <g className="pointer-events-none" stroke="var(--short)" fill="none" strokeWidth={2}>
       <circle cx={x} cy={y} r={12} />
       <path d={`M${x - 18} ${y} h8 M${x + 10} ${y} h8 M${x} ${y - 18} v8 M${x} ${y + 10} v8`} />
-      <text
-        x={x + (left ? -22 : 22)}
-        y={y - 9}
-        textAnchor={left ? "end" : "start"}
-        stroke="var(--panel)"
-        strokeWidth={3}
-        paintOrder="stroke"
-        fill="var(--short)"
-        fontSize="13"
-        fontStyle="italic"
-      >
+      <PlotWord x={x + (left ? -22 : 22)} y={y - 9} tone="var(--short)" isLeft={left} size={13}>
         {text}
-      </text>
+      </PlotWord>
     </g>
   );
 }
@@ -350,7 +317,7 @@ function fineness(grid: Grid): number {
 function bandsOf(grid: Grid): Band[] {
   const columns = grid.xValues.length;
   const rows = grid.yValues.length;
-  const levels = contourSteps(grid.values);
+  const levels = roundLevels(grid.values, 9);
   if (levels.length === 0) return [];
   const steps = fineness(grid);
   const fineWidth = columns * steps;

@@ -1,7 +1,7 @@
 import { useState, type KeyboardEvent } from "react";
-import { useSize } from "@/ui";
+import { AxisName, LevelLines, pointsOf, roundLevels, scaleOf, useSize } from "@/ui";
 import type { ChartProps } from "./chart";
-import { axisLabel, contourSteps, every, shortValue } from "../model";
+import { axisLabel, every, shortValue } from "../model";
 
 const LEFT = 64;
 const BOTTOM = 46;
@@ -11,16 +11,9 @@ const TOP = 24;
 export function SoundingLine({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: ChartProps) {
   const { host, width, height } = useSize<HTMLDivElement>({ width: 320, height: 260 });
   const [focus, setFocus] = useState(0);
-  const steps = contourSteps([...grid.values, 0]);
-  const known = [...grid.values, ...grid.scores, 0].filter((value): value is number => value !== null);
-  const [low, high] = [Math.min(...known), Math.max(...known)];
   const step = (width - LEFT - 16) / Math.max(1, grid.xValues.length);
   const x = (place: number) => LEFT + (place + 0.5) * step;
-  const y = (value: number) => height - BOTTOM - ((value - low) / (high - low || 1)) * (height - BOTTOM - TOP);
-  const points = (values: (number | null)[]) =>
-    values
-      .flatMap((value, place) => (value === null ? [] : [`${x(place).toFixed(1)},${y(value).toFixed(1)}`]))
-      .join(" ");
+  const y = scaleOf([...grid.values, ...grid.scores, 0], [height - BOTTOM, TOP]);
   const skip = every(grid.xValues.length, 16);
   const onKey = (event: KeyboardEvent) => {
     const here = grid.numbers[focus];
@@ -44,29 +37,21 @@ export function SoundingLine({ grid, info, plateau, rocks, chosen, onChoose, onO
         aria-label={`${info?.name ?? "The objective"} over ${grid.xName}. Left and right choose a run, Enter opens it.`}
         onKeyDown={onKey}
       >
-        {steps.map((level) => (
-          <g key={level}>
-            <line
-              x1={LEFT}
-              x2={width - 16}
-              y1={y(level)}
-              y2={y(level)}
-              stroke="var(--line)"
-              strokeWidth={level === 0 ? 2 : 1}
-            />
-            <text x={LEFT - 8} y={y(level) + 4} fontSize="11" textAnchor="end" fill="var(--soft)" className="num">
-              {shortValue(info, level)}
-            </text>
-          </g>
-        ))}
+        <LevelLines
+          scale={y}
+          levels={roundLevels([...grid.values, 0], 9)}
+          text={(level) => shortValue(info, level)}
+          from={LEFT}
+          to={width - 16}
+        />
         <polyline
-          points={points(grid.scores)}
+          points={pointsOf(grid.scores, x, y)}
           fill="none"
           stroke="var(--brass)"
           strokeWidth="1.5"
           strokeDasharray="5 4"
         />
-        <polyline points={points(grid.values)} fill="none" stroke="var(--deep)" strokeWidth="2" />
+        <polyline points={pointsOf(grid.values, x, y)} fill="none" stroke="var(--deep)" strokeWidth="2" />
         {grid.values.map((value, place) => {
           const number = grid.numbers[place] ?? null;
           const isPlateau = number !== null && number === plateau;
@@ -124,16 +109,9 @@ export function SoundingLine({ grid, info, plateau, rocks, chosen, onChoose, onO
             </g>
           );
         })}
-        <text
-          x={(LEFT + width) / 2}
-          y={height - 6}
-          fontSize="12"
-          fontWeight="600"
-          textAnchor="middle"
-          fill="var(--ink)"
-        >
-          {grid.xName} · broken: the median of the neighbours
-        </text>
+        <AxisName x={(LEFT + width) / 2} y={height - 6}>
+          {`${grid.xName} · broken: the median of the neighbours`}
+        </AxisName>
       </svg>
     </div>
   );

@@ -1,20 +1,20 @@
 import type { AxisValue, Walk } from "@/api";
-import { plain, useSize } from "@/ui";
+import { plain, scaleOf, useSize } from "@/ui";
 import { axisLabel, spanText } from "../model";
 
 const LEFT = 84;
 const RIGHT = 12;
 const ROW = 16;
 const STRIP = 40;
+const DAY_MS = 86_400_000;
 
 /** The windows over time, and under them what each chose. */
 export function Timeline({ walk, onOpen }: { walk: Walk; onOpen: (place: number) => void }) {
   const { host, width } = useSize<HTMLDivElement>({ width: 320, height: 100 });
   const windows = walk.windows;
   const times = windows.flatMap((window) => [window.inside.first, window.outside.last]).map(Date.parse);
-  const [from, to] = [Math.min(...times), Math.max(...times) + 86_400_000];
-  const x = (iso: string, after = 0) =>
-    LEFT + ((Date.parse(iso) + after * 86_400_000 - from) / (to - from)) * (width - LEFT - RIGHT);
+  const across = scaleOf([...times, Math.max(...times) + DAY_MS], [LEFT, width - RIGHT]);
+  const x = (iso: string, after = 0) => across(Date.parse(iso) + after * DAY_MS);
   const names = Object.keys(windows.find((window) => window.chosen)?.chosen ?? {});
   const top = windows.length * ROW + 10;
   const height = top + names.length * STRIP + 4;

@@ -1,5 +1,5 @@
 import type { FigureInfo, InputInfo } from "@/api";
-import { figureText } from "@/ui";
+import { figureText, pointsOf, scaleOf } from "@/ui";
 import { inputText } from "@/setup";
 import { sliderRange } from "../model";
 import { curveValues, type CurvePoint, type InputValue } from "./useCurves";
@@ -33,17 +33,15 @@ export function Curve({ points, input, value, figure, onSweep, onTake }: Props) 
       : points.length === all.length
         ? "no value anywhere"
         : "working it out…";
-  const low = Math.min(...known, 0);
-  const high = Math.max(...known, 0);
-  const y = (at: number) => HEIGHT - 4 - ((at - low) / (high - low || 1)) * (HEIGHT - 8);
-  const x = (at: InputValue) => {
-    if (typeof at !== "number") return ((all.indexOf(at) + 0.5) / all.length) * WIDTH;
-    const range = sliderRange(input);
-    return 8 + ((at - range.low) / (range.high - range.low || 1)) * (WIDTH - 16);
-  };
-  const path = found
-    .flatMap((point) => (point.y === null ? [] : [`${x(point.value).toFixed(1)},${y(point.y).toFixed(1)}`]))
-    .join(" ");
+  const y = scaleOf([...known, 0], [HEIGHT - 4, 4]);
+  const { low, high } = sliderRange(input);
+  const along = scaleOf([low, high], [8, WIDTH - 8]);
+  const x = (at: InputValue) => (typeof at === "number" ? along(at) : ((all.indexOf(at) + 0.5) / all.length) * WIDTH);
+  const line = pointsOf(
+    found.map((point) => point.y),
+    (place) => x(found[place]!.value),
+    y,
+  );
   return (
     <div className="mt-1" data-testid={`curve-${input.name}`}>
       <svg
@@ -58,7 +56,7 @@ export function Curve({ points, input, value, figure, onSweep, onTake }: Props) 
         <line x1={x(value)} x2={x(value)} y1="0" y2={HEIGHT} stroke="var(--brass)" strokeWidth="1.5" />
         {typeof all[0] === "number" && (
           <polyline
-            points={path}
+            points={line}
             fill="none"
             stroke="var(--deep)"
             strokeWidth="1.5"

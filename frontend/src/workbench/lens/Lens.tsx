@@ -1,6 +1,6 @@
 import { X } from "lucide-react";
 import type { LensView, Run } from "@/api";
-import { plain, timeText } from "@/ui";
+import { LevelLines, plain, scaleOf, timeText } from "@/ui";
 import { priceDigits } from "../chart/digits";
 
 interface Props {
@@ -73,14 +73,12 @@ export function Lens({ view, run, onStep, onClose }: Props) {
 }
 
 function Finer({ view, digits, zone }: { view: LensView; digits: number; zone: string }) {
-  const { time, open = [], high = [], low = [], close = [] } = view.finer;
-  const most = Math.max(...high, ...view.fills.map((fill) => fill.price));
-  const least = Math.min(...low, ...view.fills.map((fill) => fill.price));
+  const { time, open, high, low, close } = view.finer;
   const room = (WIDTH - 62) / time.length;
   const x = (place: number) => (place + 0.5) * room;
-  const y = (price: number) => 10 + (1 - (price - least) / (most - least || 1)) * (HEIGHT - 34);
+  const y = scaleOf([...high, ...low, ...view.fills.map((fill) => fill.price)], [HEIGHT - 24, 10]);
+  const [least, most] = y.domain() as [number, number];
   const body = Math.min(16, Math.max(1, room * 0.6));
-  const prices = [most, (most + least) / 2, least];
   // A fill inside the bar is drawn at the first finer bar that holds its price: where it can have been.
   const placeOf = (fill: LensView["fills"][number]) => {
     if (fill.moment === "open") return 0;
@@ -95,14 +93,14 @@ function Finer({ view, digits, zone }: { view: LensView; digits: number; zone: s
       role="img"
       aria-label={`${time.length} finer bars and ${view.fills.length} fills`}
     >
-      {prices.map((price) => (
-        <g key={price}>
-          <line x1="0" x2={WIDTH - 60} y1={y(price)} y2={y(price)} stroke="var(--line)" />
-          <text x={WIDTH - 56} y={y(price) + 3.5} fontSize="10" fill="var(--soft)" className="num">
-            {plain(price, digits)}
-          </text>
-        </g>
-      ))}
+      <LevelLines
+        scale={y}
+        levels={[most, (most + least) / 2, least]}
+        text={(price) => plain(price, digits)}
+        from={0}
+        to={WIDTH - 60}
+        isRight
+      />
       {time.map((moment, place) => (
         <g key={moment} stroke="var(--ink)" strokeWidth={Math.min(1, room * 0.4)}>
           <line x1={x(place)} x2={x(place)} y1={y(high[place]!)} y2={y(low[place]!)} />

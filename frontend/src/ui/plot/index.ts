@@ -1,0 +1,2 @@
+export * from "./Axes";
+export * from "./scale";
