@@ -47,7 +47,7 @@ export default tseslint.config(
         "error",
         { tags: ["aside"], roles: ["region", "complementary", "application"] },
       ],
-      "jsx-a11y/label-has-associated-control": ["error", { controlComponents: ["Picker"] }],
+      "jsx-a11y/label-has-associated-control": ["error", { controlComponents: ["Picker", "NumberField"] }],
     },
   },
   ...BELOW.map((folder, place) => without(folder, [...BELOW.slice(place + 1), ...PLACES, "app"])),

@@ -1,4 +1,4 @@
-import { Picker } from "@/ui";
+import { NumberField, Picker } from "@/ui";
 
 interface Props {
   objectives: { value: string; label: string }[];
@@ -13,13 +13,12 @@ export function ObjectivePicker({ objectives, objective, onObjective, minTrades,
   return (
     <>
       best by <Picker label="Objective" value={objective} options={objectives} onChange={onObjective} /> with at least{" "}
-      <input
-        type="number"
-        min={0}
-        aria-label="Least number of trades"
-        className="picker num w-14"
+      <NumberField
+        label="Least number of trades"
+        least={0}
+        className="picker w-14"
         value={minTrades}
-        onChange={(event) => onMinTrades(Math.max(0, Math.floor(Number(event.target.value))))}
+        onChange={onMinTrades}
       />{" "}
       trades
     </>

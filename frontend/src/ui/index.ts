@@ -17,6 +17,7 @@ export * from "./useSize";
 export * from "./kept";
 export * from "./LiveRegion";
 export * from "./Notice";
+export * from "./NumberField";
 export * from "./OneStop";
 export * from "./Tabs";
 export * from "./useFocusBack";

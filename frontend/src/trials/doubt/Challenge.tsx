@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { ChallengeRules, Setup } from "@/api";
-import { Loading, plain, Trouble } from "@/ui";
+import { Loading, NumberField, plain, Trouble } from "@/ui";
 import { challengeQuery } from "./queries";
 
 const FIELDS: { key: keyof ChallengeRules; label: string; unit: string }[] = [
@@ -35,19 +35,12 @@ export function Challenge({ setup }: { setup: Setup }) {
         {FIELDS.map(({ key, label, unit }) => (
           <label key={key} className="flex items-center gap-1 text-soft">
             {label}
-            <input
-              type="number"
-              min={0}
-              step="any"
-              className="field num w-16 text-right text-base-content"
+            <NumberField
+              least={0}
+              isWhole={key.endsWith("days")}
+              className="field w-16 text-right text-base-content"
               value={rules[key]}
-              onChange={(event) =>
-                event.target.value !== "" &&
-                setRules({
-                  ...rules,
-                  [key]: key.endsWith("days") ? Math.floor(Number(event.target.value)) : Number(event.target.value),
-                })
-              }
+              onChange={(value) => setRules({ ...rules, [key]: value })}
             />
             {unit}
           </label>

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Distribution, Resampled, ResampleKind, Setup } from "@/api";
-import { Loading, Picker, plain, signed, Trouble } from "@/ui";
+import { Loading, NumberField, Picker, plain, signed, Trouble } from "@/ui";
 import { Fan } from "./Fan";
 import { resampleQuery, type Drawing } from "./queries";
 import { Samples } from "./Samples";
@@ -37,6 +37,8 @@ export function Resampling({ setup }: { setup: Setup }) {
         />
         <Setting drawing={drawing} onChange={setDrawing} />,{" "}
         <NumberField
+          least={1}
+          className="picker w-16"
           label="Samples"
           value={drawing.samples}
           most={20_000}
@@ -44,6 +46,8 @@ export function Resampling({ setup }: { setup: Setup }) {
         />{" "}
         times, seed{" "}
         <NumberField
+          least={1}
+          className="picker w-16"
           label="Seed"
           value={drawing.seed}
           most={999_999}
@@ -79,38 +83,6 @@ export function Resampling({ setup }: { setup: Setup }) {
   );
 }
 
-/** A whole number from 1 on in the sentence; a half-typed one is kept until it is one. */
-function NumberField({
-  label,
-  value,
-  most,
-  onChange,
-}: {
-  label: string;
-  value: number;
-  most: number;
-  onChange: (value: number) => void;
-}) {
-  const [typed, setTyped] = useState<string | null>(null);
-  return (
-    <input
-      type="number"
-      min={1}
-      max={most}
-      aria-label={label}
-      className="picker num w-16"
-      value={typed ?? value}
-      onChange={(event) => {
-        const next = Number(event.target.value);
-        const isOne = Number.isInteger(next) && next >= 1 && next <= most;
-        setTyped(isOne ? null : event.target.value);
-        if (isOne) onChange(next);
-      }}
-      onBlur={() => setTyped(null)}
-    />
-  );
-}
-
 /** What of the drawing can be set: how much is left out or lost, how long stretches are. */
 function Setting({ drawing, onChange }: { drawing: Drawing; onChange: (drawing: Drawing) => void }) {
   if (drawing.kind === "blocks")
@@ -120,6 +92,8 @@ function Setting({ drawing, onChange }: { drawing: Drawing; onChange: (drawing: 
         of{" "}
         {
           <NumberField
+            least={1}
+            className="picker w-16"
             label="Trades in a stretch"
             value={drawing.block}
             most={10_000}
@@ -132,6 +106,8 @@ function Setting({ drawing, onChange }: { drawing: Drawing; onChange: (drawing: 
   if (drawing.kind !== "skip" && drawing.kind !== "shift") return null;
   const share = (
     <NumberField
+      least={1}
+      className="picker w-16"
       label={drawing.kind === "skip" ? "Share left out" : "Share lost"}
       value={Math.round(drawing.share * 100)}
       most={100}

@@ -1,21 +1,18 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { api, scriptsQuery, unwrap } from "@/api";
-import { Loading, Picker, plain, Trouble, useKept } from "@/ui";
+import { Loading, NumberField, Picker, plain, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
-import { EarlierTrials } from "../EarlierTrials";
 import { drawnRuns, openedState, orderOf } from "../model";
 import { readyConditionsQuery, studyQuery, tableQuery, type Seen } from "../queries";
 import { RunCard } from "../RunCard";
 import { RunTable } from "../RunTable";
 import { SplitEditor } from "../SplitEditor";
-import { TrialButtons, TrialProgress } from "../TrialBar";
 import { Tried } from "../Tried";
 import { ObjectivePicker } from "../ObjectivePicker";
-import { TrialHeader } from "../TrialHeader";
+import { NothingYet, TrialFrame } from "../TrialFrame";
 import { useTrial } from "../useTrial";
 import { Words } from "../VaryList";
-import { Workers } from "../Workers";
 
 /** Every small combination of conditions as the entry of the script, both ways. */
 export function SearchDesk({ head, of, state, setup, figures, markets, onState, onOpen }: DeskProps) {
@@ -104,23 +101,28 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
     );
   const error = control.error ?? own.error ?? ready.error ?? make.error;
   return (
-    <section className="flex h-full flex-col">
-      <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
-        Search for entries of {head.script} on{" "}
-        {symbols.length > 1 ? <b className="num text-base-content">{symbols.length} markets</b> : head.market} at{" "}
-        {head.timeframe} {head.conditions},{" "}
-        <ObjectivePicker
-          objectives={head.objectives}
-          objective={objective}
-          onObjective={setObjective}
-          minTrades={minTrades}
-          onMinTrades={setMinTrades}
-        />
-      </TrialHeader>
-      <TrialProgress control={control} />
-      {error && <Trouble error={error.message} />}
-      <div className="stacks flex min-h-0 flex-1">
-        <aside className="w-[292px] flex-none overflow-auto border-r border-line bg-base-100 p-4">
+    <TrialFrame
+      head={head}
+      kind="search"
+      control={control}
+      error={error}
+      onTrial={(number) => onState({ ...state, trial: number })}
+      sentence={
+        <>
+          Search for entries of {head.script} on{" "}
+          {symbols.length > 1 ? <b className="num text-base-content">{symbols.length} markets</b> : head.market} at{" "}
+          {head.timeframe} {head.conditions},{" "}
+          <ObjectivePicker
+            objectives={head.objectives}
+            objective={objective}
+            onObjective={setObjective}
+            minTrades={minTrades}
+            onMinTrades={setMinTrades}
+          />
+        </>
+      }
+      settings={
+        <>
           <h2>
             Conditions <span className="num font-normal text-soft">{plain(conditions.length, 0)}</span>
           </h2>
@@ -161,15 +163,7 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
               onChange={(value) => setParts(Number(value))}
             />
             , long and short; where the script never leaves, after{" "}
-            <input
-              type="number"
-              min={1}
-              aria-label="Bars to hold"
-              className="picker num w-12"
-              value={hold}
-              onChange={(event) => setHold(Math.max(1, Math.floor(Number(event.target.value))))}
-            />{" "}
-            bars
+            <NumberField label="Bars to hold" least={1} className="picker w-12" value={hold} onChange={setHold} /> bars
           </p>
           <h2 className="mt-4">Markets</h2>
           <Words
@@ -178,40 +172,11 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
             onChange={setSymbols}
           />
           <SplitEditor split={split} spans={control.plan.data} onChange={setSplit} />
-          <Workers />
-          <EarlierTrials
-            kind="search"
-            number={trial?.id}
-            onGone={() => onState({ ...state, trial: undefined })}
-            onChoose={(number) => onState({ ...state, trial: number })}
-          />
-        </aside>
-        <div className="min-w-0 flex-1 p-3">
-          {trial ? (
-            <RunTable
-              trial={trial}
-              seen={seen}
-              figures={figures}
-              chosen={point}
-              onChoose={setChosen}
-              onOpen={(number) => make.mutate(number)}
-            />
-          ) : (
-            <div className="flex h-full items-center justify-center text-center text-soft">
-              {state.trial !== undefined && !control.error ? (
-                <Loading what="Reading the trial" />
-              ) : (
-                <p className="max-w-md">
-                  Every combination of the ticked conditions becomes the entry; exits, stops, windows and size stay
-                  those of the script. The more is tried, the better the best looks by luck alone: how good that is
-                  stands beside the result.
-                </p>
-              )}
-            </div>
-          )}
-        </div>
-        {trial && (
-          <aside className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
+        </>
+      }
+      meaning={
+        trial && (
+          <>
             {trial.state !== "running" && trial.done > 0 && <Tried seen={seen} />}
             {point !== null && (
               <RunCard
@@ -233,9 +198,34 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
                 </button>
               </RunCard>
             )}
-          </aside>
+          </>
+        )
+      }
+    >
+      <div className="min-w-0 flex-1 p-3">
+        {trial ? (
+          <RunTable
+            trial={trial}
+            seen={seen}
+            figures={figures}
+            chosen={point}
+            onChoose={setChosen}
+            onOpen={(number) => make.mutate(number)}
+          />
+        ) : (
+          <NothingYet>
+            {state.trial !== undefined && !control.error ? (
+              <Loading what="Reading the trial" />
+            ) : (
+              <p className="max-w-md">
+                Every combination of the ticked conditions becomes the entry; exits, stops, windows and size stay those
+                of the script. The more is tried, the better the best looks by luck alone: how good that is stands
+                beside the result.
+              </p>
+            )}
+          </NothingYet>
         )}
       </div>
-    </section>
+    </TrialFrame>
   );
 }

@@ -2,9 +2,8 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
 import type { Varying } from "@/api";
 import { inputText } from "@/setup";
-import { Loading, Picker, plain, Trouble, useKept } from "@/ui";
+import { Loading, NumberField, Picker, plain, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
-import { EarlierTrials } from "../EarlierTrials";
 import {
   axesOf,
   drawnRuns,
@@ -20,13 +19,11 @@ import { runQuery, surfaceQuery, type Seen } from "../queries";
 import { RunCard } from "../RunCard";
 import { RunTable } from "../RunTable";
 import { SplitEditor } from "../SplitEditor";
-import { TrialButtons, TrialProgress } from "../TrialBar";
 import { Tried } from "../Tried";
 import { ObjectivePicker } from "../ObjectivePicker";
-import { TrialHeader } from "../TrialHeader";
+import { NothingYet, TrialFrame } from "../TrialFrame";
 import { useTrial } from "../useTrial";
 import { VaryList } from "../VaryList";
-import { Workers } from "../Workers";
 import { Curves } from "./Curves";
 import { DepthChart } from "./DepthChart";
 import { FrontView } from "./FrontView";
@@ -105,33 +102,41 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
     onOpen: (point: number) => void open(point),
   };
   return (
-    <section className="flex h-full flex-col">
-      <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
-        Sweep <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of{" "}
-        {head.script}{" "}
-        {isVaried("market") ? (
-          <>
-            on{" "}
-            <b className="num text-base-content">
-              {axes.find((axis) => axis.name === "market")?.chosen.length} markets
-            </b>
-          </>
-        ) : (
-          <>on {head.market}</>
-        )}{" "}
-        {isVaried("timeframe") ? null : <>at {head.timeframe}</>} {head.conditions},{" "}
-        <ObjectivePicker
-          objectives={head.objectives}
-          objective={objective}
-          onObjective={setObjective}
-          minTrades={minTrades}
-          onMinTrades={setMinTrades}
-        />
-      </TrialHeader>
-      <TrialProgress control={control} />
-      {error && <Trouble error={error.message} />}
-      <div className="stacks flex min-h-0 flex-1">
-        <aside className="w-[272px] flex-none overflow-auto border-r border-line bg-base-100 p-4">
+    <TrialFrame
+      head={head}
+      kind="sweep"
+      control={control}
+      error={error}
+      onTrial={(number) => {
+        setChosen(null);
+        onState({ ...state, trial: number });
+      }}
+      sentence={
+        <>
+          Sweep <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of{" "}
+          {head.script}{" "}
+          {isVaried("market") ? (
+            <>
+              on{" "}
+              <b className="num text-base-content">
+                {axes.find((axis) => axis.name === "market")?.chosen.length} markets
+              </b>
+            </>
+          ) : (
+            <>on {head.market}</>
+          )}{" "}
+          {isVaried("timeframe") ? null : <>at {head.timeframe}</>} {head.conditions},{" "}
+          <ObjectivePicker
+            objectives={head.objectives}
+            objective={objective}
+            onObjective={setObjective}
+            minTrades={minTrades}
+            onMinTrades={setMinTrades}
+          />
+        </>
+      }
+      settings={
+        <>
           <h2 className="mb-1 flex items-baseline">
             What varies
             <span className="num ml-auto font-normal text-soft">
@@ -161,15 +166,12 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
               <>
                 {" "}
                 of{" "}
-                <input
-                  type="number"
-                  min={1}
-                  aria-label="How many points"
-                  className="picker num w-20"
+                <NumberField
+                  label="How many points"
+                  least={1}
+                  className="picker w-20"
                   value={design.runs}
-                  onChange={(event) =>
-                    setDesign({ ...design, runs: Math.max(1, Math.floor(Number(event.target.value))) })
-                  }
+                  onChange={(runs) => setDesign({ ...design, runs })}
                 />{" "}
                 points
               </>
@@ -179,70 +181,10 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
             <p className="text-note text-soft">{plain(control.plan.data!.total, 0)} of them are different.</p>
           )}
           <SplitEditor split={split} spans={control.plan.data} onChange={setSplit} />
-          <Workers />
-          <EarlierTrials
-            kind="sweep"
-            number={trial?.id}
-            onGone={() => onState({ ...state, trial: undefined })}
-            onChoose={(number) => {
-              setChosen(null);
-              onState({ ...state, trial: number });
-            }}
-          />
-        </aside>
-        <div className="flex min-w-0 flex-1 flex-col">
-          {trial &&
-            choice &&
-            (face === "Surface" ? (
-              <ViewBar trial={trial} view={choice} onView={(next) => setLooks({ trial: trial.id, choice: next })} />
-            ) : null)}
-          <div className="min-h-0 flex-1 p-3">
-            {!trial || !choice ? (
-              <div className="flex h-full items-center justify-center text-center text-soft">
-                {state.trial !== undefined && !control.error ? (
-                  <Loading what="Reading the trial" />
-                ) : (
-                  <p className="max-w-sm">
-                    Nothing is sounded yet. Tick what varies at the left, then start: the surface of{" "}
-                    <i>{info?.name.toLowerCase()}</i> appears as the runs come in.
-                  </p>
-                )}
-              </div>
-            ) : face === "Table" ? (
-              <RunTable
-                trial={trial}
-                seen={seen}
-                figures={figures}
-                chosen={chosen}
-                onChoose={setChosen}
-                onOpen={(point) => void open(point)}
-              />
-            ) : !surface.data || !grid ? (
-              <Loading what="Reading the runs" />
-            ) : face === "Curves" ? (
-              (chosen ?? surface.data.plateau ?? surface.data.best) === null ? (
-                <p className="text-soft">No run counts yet.</p>
-              ) : (
-                <Curves
-                  seen={seen}
-                  point={(chosen ?? surface.data.plateau ?? surface.data.best)!}
-                  info={info}
-                  onChoose={setChosen}
-                  onOpen={(point) => void open(point)}
-                />
-              )
-            ) : face === "In / out" ? (
-              <InOut seen={seen} info={info} surface={surface.data} chosen={chosen} onChoose={setChosen} />
-            ) : face === "Front" ? (
-              <FrontView seen={seen} figures={figures} chosen={chosen} onChoose={setChosen} />
-            ) : choice.y === null ? (
-              <SoundingLine {...shown} grid={grid} />
-            ) : (
-              <DepthChart {...shown} grid={grid} />
-            )}
-          </div>
-        </div>
-        <aside className="w-[258px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
+        </>
+      }
+      meaning={
+        <>
           {trial && (
             <div role="group" aria-label="View of the runs" className="mb-4 flex border border-line text-note">
               {offered.map((name) => (
@@ -296,9 +238,62 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
               {trial.done > 0 && trial.state !== "running" && <Tried seen={seen} />}
             </>
           )}
-        </aside>
+        </>
+      }
+    >
+      <div className="flex min-w-0 flex-1 flex-col">
+        {trial &&
+          choice &&
+          (face === "Surface" ? (
+            <ViewBar trial={trial} view={choice} onView={(next) => setLooks({ trial: trial.id, choice: next })} />
+          ) : null)}
+        <div className="min-h-0 flex-1 p-3">
+          {!trial || !choice ? (
+            <NothingYet>
+              {state.trial !== undefined && !control.error ? (
+                <Loading what="Reading the trial" />
+              ) : (
+                <p className="max-w-sm">
+                  Nothing is sounded yet. Tick what varies at the left, then start: the surface of{" "}
+                  <i>{info?.name.toLowerCase()}</i> appears as the runs come in.
+                </p>
+              )}
+            </NothingYet>
+          ) : face === "Table" ? (
+            <RunTable
+              trial={trial}
+              seen={seen}
+              figures={figures}
+              chosen={chosen}
+              onChoose={setChosen}
+              onOpen={(point) => void open(point)}
+            />
+          ) : !surface.data || !grid ? (
+            <Loading what="Reading the runs" />
+          ) : face === "Curves" ? (
+            (chosen ?? surface.data.plateau ?? surface.data.best) === null ? (
+              <p className="text-soft">No run counts yet.</p>
+            ) : (
+              <Curves
+                seen={seen}
+                point={(chosen ?? surface.data.plateau ?? surface.data.best)!}
+                info={info}
+                onChoose={setChosen}
+                onOpen={(point) => void open(point)}
+              />
+            )
+          ) : face === "In / out" ? (
+            <InOut seen={seen} info={info} surface={surface.data} chosen={chosen} onChoose={setChosen} />
+          ) : face === "Front" ? (
+            <FrontView seen={seen} figures={figures} chosen={chosen} onChoose={setChosen} />
+          ) : choice.y === null ? (
+            <SoundingLine {...shown} grid={grid} />
+          ) : (
+            <DepthChart {...shown} grid={grid} />
+          )}
+        </div>
       </div>
-    </section>
+    </TrialFrame>
   );
 }
 

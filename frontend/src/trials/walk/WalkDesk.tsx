@@ -2,19 +2,16 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import type { FigureInfo, SetupState, Walk, Varying } from "@/api";
 import { inputText } from "@/setup";
-import { figureText, Loading, moneyTone, OneStop, Picker, plain, signed, Trouble, useKept } from "@/ui";
+import { figureText, Loading, moneyTone, NumberField, OneStop, Picker, plain, signed, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
-import { EarlierTrials } from "../EarlierTrials";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
 import { axesOf, axisLabel, finishedRuns, openedState, orderOf, spanText, varyText } from "../model";
 import { walkQuery, type Seen } from "../queries";
 import { Row } from "../RunCard";
-import { TrialButtons, TrialProgress } from "../TrialBar";
 import { ObjectivePicker } from "../ObjectivePicker";
-import { TrialHeader } from "../TrialHeader";
+import { NothingYet, TrialFrame } from "../TrialFrame";
 import { useTrial } from "../useTrial";
 import { VaryList } from "../VaryList";
-import { Workers } from "../Workers";
 import { Timeline } from "./Timeline";
 
 interface Windows {
@@ -66,44 +63,41 @@ export function WalkDesk({ head, of, state, setup, varying, figures, markets, or
     ...varying.map((item) => [item.name, given(item)]),
     ["sides", setup.sides ?? "both"],
   ]) as Record<string, string>;
-  const whole = (value: string, least: number) => Math.max(least, Math.floor(Number(value)) || least);
-  const field = (name: keyof Windows, label: string, least = 1) => (
+  const field = (name: "count" | "ratio" | "inside" | "outside", label: string) => (
     <label className="flex items-center justify-between gap-2 py-[2px] text-soft">
       {label}
-      <input
-        type="number"
-        min={least}
-        className="field num w-20 text-right text-base-content"
-        aria-label={label}
-        value={windows[name] as number}
-        onChange={(event) =>
-          setWindows({
-            ...windows,
-            [name]:
-              name === "ratio" ? Math.max(0.1, Number(event.target.value) || 1) : whole(event.target.value, least),
-          })
-        }
+      <NumberField
+        least={name === "ratio" ? 0.1 : 1}
+        isWhole={name !== "ratio"}
+        className="field w-20 text-right text-base-content"
+        value={windows[name]}
+        onChange={(value) => setWindows({ ...windows, [name]: value })}
       />
     </label>
   );
   const error = control.error ?? walk.error;
   return (
-    <section className="flex h-full flex-col">
-      <TrialHeader head={head} buttons={<TrialButtons control={control} />}>
-        Walk <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of{" "}
-        {head.script} on {head.market} at {head.timeframe} {head.conditions} forward,{" "}
-        <ObjectivePicker
-          objectives={head.objectives}
-          objective={objective}
-          onObjective={setObjective}
-          minTrades={minTrades}
-          onMinTrades={setMinTrades}
-        />
-      </TrialHeader>
-      <TrialProgress control={control} />
-      {error && <Trouble error={error.message} />}
-      <div className="stacks flex min-h-0 flex-1">
-        <aside className="w-[272px] flex-none overflow-auto border-r border-line bg-base-100 p-4">
+    <TrialFrame
+      head={head}
+      kind="walk"
+      control={control}
+      error={error}
+      onTrial={(number) => onState({ ...state, trial: number })}
+      sentence={
+        <>
+          Walk <b className="num text-base-content">{on.map((axis) => axis.name).join(" × ") || "nothing yet"}</b> of{" "}
+          {head.script} on {head.market} at {head.timeframe} {head.conditions} forward,{" "}
+          <ObjectivePicker
+            objectives={head.objectives}
+            objective={objective}
+            onObjective={setObjective}
+            minTrades={minTrades}
+            onMinTrades={setMinTrades}
+          />
+        </>
+      }
+      settings={
+        <>
           <h2 className="mb-1">What is chosen anew</h2>
           <VaryList axes={axes} defaults={defaults} onChange={setAxes} />
           <h2 className="mt-4">Windows</h2>
@@ -151,41 +145,35 @@ export function WalkDesk({ head, of, state, setup, varying, figures, markets, or
               onChange={(value) => setChoose(value as "value" | "neighbours")}
             />
           </p>
-          <Workers />
-          <EarlierTrials
-            kind="walk"
-            number={trial?.id}
-            onGone={() => onState({ ...state, trial: undefined })}
-            onChoose={(number) => onState({ ...state, trial: number })}
-          />
-        </aside>
-        {!trial ? (
-          <div className="flex min-w-0 flex-1 items-center justify-center p-8 text-center text-soft">
-            {state.trial !== undefined && !control.error ? (
-              <Loading what="Reading the trial" />
-            ) : (
-              <p className="max-w-md">
-                {control.plan.data?.parts.length
-                  ? `${plain(control.plan.data.parts.length, 0)} windows: the first chooses on ${spanText(control.plan.data.parts[0]!)}. `
-                  : ""}
-                Inputs are chosen on each window and traded on the days after it; the days outside, end to end, are what
-                the choosing would have earned.
-              </p>
-            )}
-          </div>
-        ) : !walk.data ? (
-          <Loading what="Reading the windows" />
-        ) : (
-          <Found
-            walk={walk.data}
-            figures={figures}
-            open={(chosen, span) =>
-              onOpen({ ...openedState(trial, { inputs: chosen }, originOf(trial)), from: span.first, to: span.last })
-            }
-          />
-        )}
-      </div>
-    </section>
+        </>
+      }
+    >
+      {!trial ? (
+        <NothingYet>
+          {state.trial !== undefined && !control.error ? (
+            <Loading what="Reading the trial" />
+          ) : (
+            <p className="max-w-md">
+              {control.plan.data?.parts.length
+                ? `${plain(control.plan.data.parts.length, 0)} windows: the first chooses on ${spanText(control.plan.data.parts[0]!)}. `
+                : ""}
+              Inputs are chosen on each window and traded on the days after it; the days outside, end to end, are what
+              the choosing would have earned.
+            </p>
+          )}
+        </NothingYet>
+      ) : !walk.data ? (
+        <Loading what="Reading the windows" />
+      ) : (
+        <Found
+          walk={walk.data}
+          figures={figures}
+          open={(chosen, span) =>
+            onOpen({ ...openedState(trial, { inputs: chosen }, originOf(trial)), from: span.first, to: span.last })
+          }
+        />
+      )}
+    </TrialFrame>
   );
 }
 

@@ -1,6 +1,6 @@
 import { X } from "lucide-react";
 import type { RuleExample } from "@/api";
-import { Picker } from "@/ui";
+import { NumberField, Picker } from "@/ui";
 import { PARTS, SLOTS, toggled, withRule, type Joiner, type PlanDraft, type Slot } from "./model";
 
 interface Props {
@@ -147,15 +147,11 @@ function SlotRow({
         {own.length > 1 && draft.joiners[slot] === "then" && (
           <label className="flex items-center gap-1 text-soft">
             no later than
-            <input
-              type="number"
-              min={1}
-              className="field num w-16"
+            <NumberField
+              least={1}
+              className="field w-16"
               value={draft.thenBars}
-              onChange={(event) =>
-                Number(event.target.value) >= 1 &&
-                onDraft({ ...draft, thenBars: Math.round(Number(event.target.value)) })
-              }
+              onChange={(thenBars) => onDraft({ ...draft, thenBars })}
             />
             bars
           </label>

@@ -1,7 +1,7 @@
 import { useState, type ReactNode } from "react";
 import type { AskOnce, FigureInfo, InputInfo, Setup, SetupState } from "@/api";
 import { inputText, TimeframePicker } from "@/setup";
-import { Picker } from "@/ui";
+import { NumberField, Picker } from "@/ui";
 import { sliderRange } from "../model";
 import { Curve } from "./Curve";
 import { useCurves } from "./useCurves";
@@ -97,13 +97,13 @@ function InputRow({
         <span className="min-w-0 flex-1 text-soft">{input.label}</span>
         <span className="num ml-auto">{input.kind === "number" ? null : inputText(input, value)}</span>
         {input.kind === "number" && (
-          <input
-            type="number"
-            className="field num w-20 text-right"
-            aria-label={`${input.name}, typed`}
-            value={Number(value)}
+          <NumberField
+            label={`${input.name}, typed`}
+            isWhole={false}
             step={sliderRange(input).step}
-            onChange={(event) => event.target.value !== "" && onChange(Number(event.target.value))}
+            className="field w-20 text-right"
+            value={Number(value)}
+            onChange={onChange}
           />
         )}
       </div>
