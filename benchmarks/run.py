@@ -349,7 +349,7 @@ def main() -> None:
     head, _, tail = text.partition("<!-- table -->")
     _, _, notes = tail.partition("<!-- end -->")
     stamp = datetime.now(UTC).strftime("%d %B %Y")
-    body = f"<!-- table -->\n\nMeasured {stamp} on {machine}.\n\n| measure | found | target |\n|---|---|---|\n{table}\n\n<!-- end -->"
+    body = f"<!-- table -->\n\nMeasured {stamp} on {machine}.\n\n| measure | found | target |\n|---|---|---|\n{table}\n\n<!-- end -->"  # noqa: E501
     (ROOT / "docs" / "benchmarks.md").write_text(head + body + notes, "utf-8")
 
 

@@ -88,7 +88,7 @@ def figures_page() -> str:
     lines = [
         "# Figures",
         "",
-        "Made from the figures' definitions by `scripts/reference.py`; do not edit. A figure without a meaning (no trades, no losses) is null.",
+        "Made from the figures' definitions by `scripts/reference.py`; do not edit. A figure without a meaning (no trades, no losses) is null.",  # noqa: E501
         "",
         "| key | unit | name | definition |",
         "|---|---|---|---|",
@@ -98,7 +98,8 @@ def figures_page() -> str:
 
 
 def grammar() -> str:
-    """The language by sight, for editors that read TextMate grammars; what words mean comes from the language server."""
+    """The language by sight, for editors that read TextMate grammars; what words mean comes from the language
+    server."""
 
     def words(found: Iterable[str]) -> str:
         return "|".join(sorted(found))

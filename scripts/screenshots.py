@@ -1,4 +1,5 @@
-"""Refreshes docs/screenshots from the demo world: a picture of each main view, or of those named, by day and some by night."""
+"""Refreshes docs/screenshots from the demo world: a picture of each main view, or of those named, by day and some by
+night."""
 
 import os
 import socket

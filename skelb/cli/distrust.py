@@ -30,12 +30,21 @@ run = runner(app)
 
 @app.command("stress")
 def stress_command(
-    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
-    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
-    from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+    file: FileArgument,
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    market: MarketOption = None,
+    account: AccountOption = None,
+    set_: SetOption = None,
+    sides: SidesOption = "both",
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    json: JsonOption = False,
     seed: Annotated[int, typer.Option("--seed", help="Of the histories drawn.")] = 1,
-) -> None:  # fmt: skip
-    """Make a test worse on purpose: costs, later fills, exchanged sides, the same positions at other times, the other bars given."""
+) -> None:
+    """Make a test worse on purpose: costs, later fills, exchanged sides, the same positions at other times, the other
+    bars given."""
     prepared, datasets = prepare_all(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     stress = Stress(prepared, datasets[1:], seed)
     steps = list(stress.steps())
@@ -52,15 +61,23 @@ def stress_command(
 
 @app.command("resample")
 def resample_command(
-    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
-    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
-    from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+    file: FileArgument,
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    market: MarketOption = None,
+    account: AccountOption = None,
+    set_: SetOption = None,
+    sides: SidesOption = "both",
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    json: JsonOption = False,
     kind: Annotated[str, typer.Option("--kind", help=f"One of {', '.join(KINDS)}.")] = "bootstrap",
     samples: Annotated[int, typer.Option("--samples", help="How many.")] = 1_000,
     seed: Annotated[int, typer.Option("--seed", help="The same seed draws the same.")] = 1,
     share: Annotated[float, typer.Option("--share", help="Of trades to skip, or of a trade to lose, 0 to 1.")] = 0.1,
     block: Annotated[int, typer.Option("--block", help="Trades that stay together in blocks, on average.")] = 10,
-) -> None:  # fmt: skip
+) -> None:
     """Draw a test's trades anew: what of the result was luck of the draw."""
     chosen = next((item for item in KINDS if item == kind), None)
     if chosen is None:
@@ -86,9 +103,17 @@ def challenge_command(
     total_loss: Annotated[float, typer.Option("--total-loss", help="Most to lose in all, percent.")],
     least_days: Annotated[int, typer.Option("--least-days", help="Trading days before it can be passed.")] = 0,
     most_days: Annotated[int, typer.Option("--most-days", help="Trading days there are.")] = 60,
-    bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None, set_: SetOption = None, sides: SidesOption = "both",
-    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
-) -> None:  # fmt: skip
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    market: MarketOption = None,
+    account: AccountOption = None,
+    set_: SetOption = None,
+    sides: SidesOption = "both",
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    json: JsonOption = False,
+) -> None:
     """Begin a funded account's test on every day of a backtest: how many starts pass."""
     rules = ChallengeRules(target, daily_loss, total_loss, least_days, most_days)
     outcome = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to).backtest().outcome

@@ -32,7 +32,8 @@ def settings_of(items: list[str] | None) -> dict[str, object]:
 def read_datasets(
     bars: list[str] | None, markets: list[Path] | None, timeframe: str | None, stored: list[str] | None = None
 ) -> list[Dataset]:
-    """A dataset for each of the bars given, or of the markets named in the data folder; each serves `from` of the others."""
+    """A dataset for each of the bars given, or of the markets named in the data folder; each serves `from` of the
+    others."""
     if stored:
         if bars or markets:
             raise UsageError("give bars as files (--bars, --market) or as they are stored (--stored), not both")
@@ -94,7 +95,7 @@ def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
     if file.refused_count:
         first = file.refused[0]
         raise BarsError(
-            f"{path.name} line {first.line}: {first.reason} ({file.refused_count:,} rows refused); `skelb import` leaves them out"
+            f"{path.name} line {first.line}: {first.reason} ({file.refused_count:,} rows refused); `skelb import` leaves them out"  # noqa: E501
         )
     fallback = symbol if sign else path.stem
     settings = market_settings(read_settings_file(settings_file[0]) if settings_file else {})
@@ -106,7 +107,8 @@ def prepare_all(
     account: Path | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
     to: str | None, inverted: bool = False,
 ) -> tuple[Prepared, list[Dataset]]:  # fmt: skip
-    """A run on the market to trade, the first of the bars given, and the datasets of all. Raises SkelbError on whatever cannot be read."""
+    """A run on the market to trade, the first of the bars given, and the datasets of all. Raises SkelbError on whatever
+    cannot be read."""
     datasets = read_datasets(bars, market, timeframe, stored)
     if sides not in SIDES:
         raise SettingsError(f"--sides is long, short or both, not `{sides}`")

@@ -49,12 +49,23 @@ run = runner(app)
 
 @app.command()
 def series(
-    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, set_: SetOption = None,
-    timeframe: TimeframeOption = None, json: JsonOption = False,
-    against: Annotated[str | None, typer.Option("--against", metavar="COLUMN", help="Compare with this column of the bars.")] = None,
-    name: Annotated[str | None, typer.Option("--name", help="The name to compare; by default the column's, or the only one.")] = None,
-    tolerance: Annotated[float | None, typer.Option("--tolerance", min=0.0, help="The largest difference that counts as equal.")] = None,
-) -> None:  # fmt: skip
+    file: FileArgument,
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    market: MarketOption = None,
+    set_: SetOption = None,
+    timeframe: TimeframeOption = None,
+    json: JsonOption = False,
+    against: Annotated[
+        str | None, typer.Option("--against", metavar="COLUMN", help="Compare with this column of the bars.")
+    ] = None,
+    name: Annotated[
+        str | None, typer.Option("--name", help="The name to compare; by default the column's, or the only one.")
+    ] = None,
+    tolerance: Annotated[
+        float | None, typer.Option("--tolerance", min=0.0, help="The largest difference that counts as equal.")
+    ] = None,
+) -> None:
     """Print the values of every name in a script, bar by bar; or prove that one equals a column of the bars."""
     dataset = read_dataset(bars, market, timeframe, stored)
     checked = checked_or_error(read_script(file), setting_for(dataset.bars, dataset.market, scripts_beside(file)))
@@ -88,15 +99,33 @@ def _print_conversion(found: Conversion, json: bool) -> None:
 
 @app.command()
 def backtest(
-    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
-    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None,
-    from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
+    file: FileArgument,
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    market: MarketOption = None,
+    account: AccountOption = None,
+    set_: SetOption = None,
+    sides: SidesOption = "both",
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    json: JsonOption = False,
     equity: Annotated[bool, typer.Option("--equity", help="Include the equity on every bar.")] = False,
-    invert: Annotated[bool, typer.Option("--invert", help="Exchange the sides, levels mirrored about the fill.")] = False,
+    invert: Annotated[
+        bool, typer.Option("--invert", help="Exchange the sides, levels mirrored about the fill.")
+    ] = False,
     basket: Annotated[bool, typer.Option("--basket", help="Trade all the markets given, on one account.")] = False,
-    without: Annotated[list[str] | None, typer.Option("--without", metavar="SYMBOL", help="Leave this market of the basket out, and say so.")] = None,
-    against: Annotated[str | None, typer.Option("--against", metavar="SYMBOL", help="Holding return, alpha and beta of this market of --bars instead.")] = None,
-) -> None:  # fmt: skip
+    without: Annotated[
+        list[str] | None,
+        typer.Option("--without", metavar="SYMBOL", help="Leave this market of the basket out, and say so."),
+    ] = None,
+    against: Annotated[
+        str | None,
+        typer.Option(
+            "--against", metavar="SYMBOL", help="Holding return, alpha and beta of this market of --bars instead."
+        ),
+    ] = None,
+) -> None:
     """Test a strategy bar by bar."""
     if without and not basket:
         raise UsageError("--without leaves markets out of a basket: give --basket too")
@@ -112,7 +141,7 @@ def backtest(
             share = "-" if costs.share is None else f"{costs.share:.1%}"
             net = found["net_profit"]
             print(
-                f"{outcome.plan.dataset.market.symbol:12} net {net:>14,.2f}  trades {found['trades']:>6}  cost of a day's range {share:>7}"
+                f"{outcome.plan.dataset.market.symbol:12} net {net:>14,.2f}  trades {found['trades']:>6}  cost of a day's range {share:>7}"  # noqa: E501
             )
         return
     result = replace(prepared, choices=replace(prepared.choices, against=against)).backtest()
@@ -132,7 +161,9 @@ def _count(prepared: Prepared, outcome: Outcome, stored: list[str] | None) -> No
         tallies = tallies_for(stored)
         tallies.begin(checked.title)
         with suppress(StoreError):  # the figures are out
-            tallies.count(checked.title, [(dataset, [Try(label_of(dataset, choices.inputs, "command line"), setting, daily)])])  # fmt: skip
+            tallies.count(
+                checked.title, [(dataset, [Try(label_of(dataset, choices.inputs, "command line"), setting, daily)])]
+            )
 
 
 def _print_figures(figures: dict[str, Figures], findings: list[Finding]) -> None:
@@ -149,9 +180,17 @@ def _print_figures(figures: dict[str, Figures], findings: list[Finding]) -> None
 def explain(
     file: FileArgument,
     at: Annotated[str, typer.Option("--at", metavar="TIME", help="The bar that opens at this time, ISO 8601, UTC.")],
-    bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None, set_: SetOption = None, sides: SidesOption = "both",
-    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None, json: JsonOption = False,
-) -> None:  # fmt: skip
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    market: MarketOption = None,
+    account: AccountOption = None,
+    set_: SetOption = None,
+    sides: SidesOption = "both",
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    json: JsonOption = False,
+) -> None:
     """Take one bar of a test apart: every rule, what filled, what was held back and why."""
     prepared = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
     result = prepared.backtest()

@@ -40,31 +40,58 @@ app = typer.Typer()
 run = runner(app)
 _err = Console(stderr=True)
 
-VaryOption = Annotated[list[str], typer.Option("--vary", metavar="NAME=5..50:5", help="An input, timeframe, market or sides, and the values.")]  # fmt: skip
-ObjectiveOption = Annotated[str, typer.Option("--objective", help="The figure to look for; several with commas make a front.")]  # fmt: skip
+VaryOption = Annotated[
+    list[str],
+    typer.Option("--vary", metavar="NAME=5..50:5", help="An input, timeframe, market or sides, and the values."),
+]
+ObjectiveOption = Annotated[
+    str, typer.Option("--objective", help="The figure to look for; several with commas make a front.")
+]
 MinTradesOption = Annotated[int, typer.Option("--min-trades", min=0, help="Runs with fewer are not ranked.")]
 JobsOption = Annotated[int, typer.Option("--jobs", min=1, max=64, help="Threads.")]
-DaskOption = Annotated[str | None, typer.Option("--dask", metavar="ADDRESS", help="Run on the cluster whose scheduler is there.")]  # fmt: skip
+DaskOption = Annotated[
+    str | None, typer.Option("--dask", metavar="ADDRESS", help="Run on the cluster whose scheduler is there.")
+]
 DrawOption = Annotated[str, typer.Option("--draw", help=f"Which points to run: {', '.join(DESIGNS)}.")]
 RunsOption = Annotated[int, typer.Option("--runs", min=0, help="How many points to draw.")]
 SeedOption = Annotated[int, typer.Option("--seed", min=0, help="Of the drawing.")]
-SplitOption = Annotated[str, typer.Option("--split", metavar="60,25,15", help="In sample, out of sample, held back: shares or dates.")]  # fmt: skip
+SplitOption = Annotated[
+    str, typer.Option("--split", metavar="60,25,15", help="In sample, out of sample, held back: shares or dates.")
+]
 CsvOption = Annotated[Path | None, typer.Option("--csv", metavar="FILE", help="Write all runs there too.")]
 ParquetOption = Annotated[Path | None, typer.Option("--parquet", metavar="FILE", help="Write all runs there too.")]
 
 
 @app.command()
 def sweep(
-    file: FileArgument, vary: VaryOption, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
-    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None, from_: FromOption = None,
-    to: ToOption = None, objective: ObjectiveOption = "return_over_drawdown", min_trades: MinTradesOption = 30,
-    draw: DrawOption = "grid", runs: RunsOption = 0, seed: SeedOption = 1, split: SplitOption = "",
-    jobs: JobsOption = THREADS, dask: DaskOption = None, csv: CsvOption = None, parquet: ParquetOption = None,
+    file: FileArgument,
+    vary: VaryOption,
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    market: MarketOption = None,
+    account: AccountOption = None,
+    set_: SetOption = None,
+    sides: SidesOption = "both",
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    objective: ObjectiveOption = "return_over_drawdown",
+    min_trades: MinTradesOption = 30,
+    draw: DrawOption = "grid",
+    runs: RunsOption = 0,
+    seed: SeedOption = 1,
+    split: SplitOption = "",
+    jobs: JobsOption = THREADS,
+    dask: DaskOption = None,
+    csv: CsvOption = None,
+    parquet: ParquetOption = None,
     json: JsonOption = False,
-) -> None:  # fmt: skip
+) -> None:
     """Run every combination of some inputs' values, or some of them."""
     prepared = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
-    settings = _settings(vary=vary, objective=_first(objective), min_trades=min_trades, design=draw, runs=runs, seed=seed, split=split)  # fmt: skip
+    settings = _settings(
+        vary=vary, objective=_first(objective), min_trades=min_trades, design=draw, runs=runs, seed=seed, split=split
+    )
     layout = layout_of(settings, prepared)
     tallies = tallies_for(stored)
     results = _run(layout, jobs, dask, tallies, "sweeping")
@@ -82,22 +109,39 @@ def sweep(
 
 @app.command()
 def search(
-    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None,
-    condition: Annotated[list[str] | None, typer.Option("--condition", help="A condition to combine; without any, the ready-made ones.")] = None,
+    file: FileArgument,
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    condition: Annotated[
+        list[str] | None, typer.Option("--condition", help="A condition to combine; without any, the ready-made ones.")
+    ] = None,
     parts: Annotated[int, typer.Option("--parts", min=1, max=3, help="Most conditions joined with `and`.")] = 2,
     hold: Annotated[int, typer.Option("--hold", min=1, help="Bars to hold when the script has no exits.")] = 20,
-    markets: Annotated[str, typer.Option("--markets", help="Further symbols of --bars to search on, with commas.")] = "",
-    market: MarketOption = None, account: AccountOption = None, set_: SetOption = None,
-    timeframe: TimeframeOption = None, from_: FromOption = None, to: ToOption = None,
-    objective: ObjectiveOption = "sharpe", min_trades: MinTradesOption = 30, split: SplitOption = "",
-    jobs: JobsOption = THREADS, dask: DaskOption = None, csv: CsvOption = None, parquet: ParquetOption = None,
+    markets: Annotated[
+        str, typer.Option("--markets", help="Further symbols of --bars to search on, with commas.")
+    ] = "",
+    market: MarketOption = None,
+    account: AccountOption = None,
+    set_: SetOption = None,
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    objective: ObjectiveOption = "sharpe",
+    min_trades: MinTradesOption = 30,
+    split: SplitOption = "",
+    jobs: JobsOption = THREADS,
+    dask: DaskOption = None,
+    csv: CsvOption = None,
+    parquet: ParquetOption = None,
     json: JsonOption = False,
-) -> None:  # fmt: skip
+) -> None:
     """Try every small combination of conditions as the entry of a script, both ways."""
     prepared = prepare(file, bars, stored, market, account, set_, "both", timeframe, from_, to)
     wanted = [f"market={prepared.dataset.market.symbol},{markets}"] if markets else []
     asked = {"conditions": condition or [], "most_parts": parts, "hold": hold}
-    settings = _settings(kind="search", vary=wanted, objective=_first(objective), min_trades=min_trades, split=split, search=asked)  # fmt: skip
+    settings = _settings(
+        kind="search", vary=wanted, objective=_first(objective), min_trades=min_trades, split=split, search=asked
+    )
     layout = layout_of(settings, prepared)
     tallies = tallies_for(stored)
     results = _run(layout, jobs, dask, tallies, "searching")
@@ -108,17 +152,31 @@ def search(
 
 @app.command()
 def walk(
-    file: FileArgument, vary: VaryOption, bars: BarsOption = None, stored: StoredOption = None, market: MarketOption = None, account: AccountOption = None,
-    set_: SetOption = None, sides: SidesOption = "both", timeframe: TimeframeOption = None, from_: FromOption = None,
-    to: ToOption = None, objective: ObjectiveOption = "return_over_drawdown", min_trades: MinTradesOption = 10,
+    file: FileArgument,
+    vary: VaryOption,
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    market: MarketOption = None,
+    account: AccountOption = None,
+    set_: SetOption = None,
+    sides: SidesOption = "both",
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    objective: ObjectiveOption = "return_over_drawdown",
+    min_trades: MinTradesOption = 10,
     windows: Annotated[int, typer.Option("--windows", min=1, help="How many windows.")] = 6,
     ratio: Annotated[float, typer.Option("--ratio", help="Days inside for each day outside.")] = 4.0,
-    inside: Annotated[int, typer.Option("--inside", min=0, help="Trading days inside, instead of a number of windows.")] = 0,
+    inside: Annotated[
+        int, typer.Option("--inside", min=0, help="Trading days inside, instead of a number of windows.")
+    ] = 0,
     outside: Annotated[int, typer.Option("--outside", min=0, help="Trading days outside.")] = 0,
     anchored: Annotated[bool, typer.Option("--anchored", help="All windows begin on the first day.")] = False,
     choose: Annotated[str, typer.Option("--choose", help="By the best value or by the best neighbours.")] = "value",
-    jobs: JobsOption = THREADS, dask: DaskOption = None, json: JsonOption = False,
-) -> None:  # fmt: skip
+    jobs: JobsOption = THREADS,
+    dask: DaskOption = None,
+    json: JsonOption = False,
+) -> None:
     """Choose inputs anew on every window and trade the days after it with them."""
     if choose not in ("value", "neighbours"):
         raise UsageError(f"--choose is value or neighbours, not `{choose}`")
@@ -127,7 +185,10 @@ def walk(
     settings = _settings(kind="walk", vary=vary, objective=_first(objective), min_trades=min_trades, windows=order)
     layout = layout_of(settings, prepared)
     results = _run(layout, jobs, dask, tallies_for(stored), "walking")
-    rankings = [Ranking.of(layout.axes, False, results.part(part), settings.objective, min_trades) for part in range(len(layout.parts))]  # fmt: skip
+    rankings = [
+        Ranking.of(layout.axes, False, results.part(part), settings.objective, min_trades)
+        for part in range(len(layout.parts))
+    ]
     by: Choice = "value" if choose == "value" else "neighbours"
     found = walk_of(layout, layout.parts, rankings, settings.objective, by, results)
     if json:
@@ -147,11 +208,20 @@ UnitOption = Annotated[str, typer.Option("--unit", help=f"What moves are told in
 
 @app.command()
 def study(
-    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None,
-    condition: Annotated[str, typer.Option("--condition", help="One more condition, besides those of the script.")] = "",
-    market: MarketOption = None, set_: SetOption = None, timeframe: TimeframeOption = None, from_: FromOption = None,
-    to: ToOption = None, unit: UnitOption = "points", json: JsonOption = False,
-) -> None:  # fmt: skip
+    file: FileArgument,
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    condition: Annotated[
+        str, typer.Option("--condition", help="One more condition, besides those of the script.")
+    ] = "",
+    market: MarketOption = None,
+    set_: SetOption = None,
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    unit: UnitOption = "points",
+    json: JsonOption = False,
+) -> None:
     """How often each condition of a script came, and what price did over the next 20 bars."""
     rows = _studies(file, bars, stored, market, set_, timeframe, from_, to, unit).conditions(condition)
     if json:
@@ -164,11 +234,20 @@ def study(
 
 @app.command()
 def calendar(
-    file: FileArgument, bars: BarsOption = None, stored: StoredOption = None,
-    condition: Annotated[str, typer.Option("--condition", help="Count where this turned yes, instead of every day, month and hour.")] = "",
-    market: MarketOption = None, set_: SetOption = None, timeframe: TimeframeOption = None, from_: FromOption = None,
-    to: ToOption = None, unit: UnitOption = "points", json: JsonOption = False,
-) -> None:  # fmt: skip
+    file: FileArgument,
+    bars: BarsOption = None,
+    stored: StoredOption = None,
+    condition: Annotated[
+        str, typer.Option("--condition", help="Count where this turned yes, instead of every day, month and hour.")
+    ] = "",
+    market: MarketOption = None,
+    set_: SetOption = None,
+    timeframe: TimeframeOption = None,
+    from_: FromOption = None,
+    to: ToOption = None,
+    unit: UnitOption = "points",
+    json: JsonOption = False,
+) -> None:
     """What price did on every weekday, in every month and every hour."""
     rows = _studies(file, bars, stored, market, set_, timeframe, from_, to, unit).calendar(condition)
     if json:

@@ -66,7 +66,8 @@ def stop_point(share: float | None = None) -> None:
 
 @contextmanager
 def part_of_work(begin: float, end: float) -> Iterator[None]:
-    """Shares told inside are shares of this part of what is being computed, both ends as shares of the part around it."""
+    """Shares told inside are shares of this part of what is being computed, both ends as shares of the part around
+    it."""
     work = _current.get()
     if work is None:
         yield
@@ -81,7 +82,8 @@ def part_of_work(begin: float, end: float) -> Iterator[None]:
 
 
 def stretches(size: int, steps_each: int) -> Iterator[tuple[int, int]]:
-    """Places 0 to `size` as [first, end), each some milliseconds of work at `steps_each` steps a place; stops between."""
+    """Places 0 to `size` as [first, end), each some milliseconds of work at `steps_each` steps a place; stops
+    between."""
     each = max(1, STRETCH_STEPS // max(1, steps_each))
     for first in range(0, size, each):
         stop_point(first / size)

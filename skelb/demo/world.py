@@ -109,12 +109,19 @@ DEMO_MARKETS: tuple[DemoMarket, ...] = (
 
 DEMO_ACCOUNTS: dict[str, dict[str, Any]] = {
     "Dockside account": {
-        "capital": 50_000.0, "commission_percent": 0.005, "slippage_ticks": 0.5, "leverage": 10.0,
+        "capital": 50_000.0,
+        "commission_percent": 0.005,
+        "slippage_ticks": 0.5,
+        "leverage": 10.0,
     },
     "Small boat account": {
-        "capital": 5_000.0, "commission_percent": 0.05, "commission_minimum": 1.0, "slippage_ticks": 1.0, "leverage": 2.0,
+        "capital": 5_000.0,
+        "commission_percent": 0.05,
+        "commission_minimum": 1.0,
+        "slippage_ticks": 1.0,
+        "leverage": 2.0,
     },
-}  # fmt: skip
+}
 
 
 def make_bars(demo: DemoMarket) -> list[Bars]:

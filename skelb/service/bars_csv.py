@@ -56,7 +56,8 @@ class RefusedRow:
 
 @dataclass(frozen=True, eq=False)
 class BarsFile:
-    """What was read of a file. `refused` shows the first rows, `refused_count` counts all; `notes` say what was recognised."""
+    """What was read of a file. `refused` shows the first rows, `refused_count` counts all; `notes` say what was
+    recognised."""
 
     bars: Bars
     refused: list[RefusedRow]

@@ -26,7 +26,8 @@ class BasketRow:
 
 @dataclass(frozen=True, slots=True)
 class Basket:
-    """A basket's figures, its equity beside holding in money at `times` (seconds since 1970 UTC), a row for each market."""
+    """A basket's figures, its equity beside holding in money at `times` (seconds since 1970 UTC), a row for each
+    market."""
 
     figures: dict[str, Figures]
     findings: list[TimedFinding]
@@ -38,8 +39,13 @@ class Basket:
 
 
 def basket_run(
-    setup: Setup, markets: Sequence[str], dropped: Sequence[str], against: str | None, library: Library, datasets: Datasets
-) -> Basket:  # fmt: skip
+    setup: Setup,
+    markets: Sequence[str],
+    dropped: Sequence[str],
+    against: str | None,
+    library: Library,
+    datasets: Datasets,
+) -> Basket:
     """A basket's figures, its equity beside holding, and a row for each market.
 
     `dropped` markets are left out, and a finding says so. Holding is an equal share of each, or the market `against`,

@@ -47,7 +47,8 @@ class StressRow:
 
 @dataclass(frozen=True, slots=True)
 class StressStep:
-    """How far a stress is, and the row just finished; the last step has the timing, where it can be told, and the verdict."""
+    """How far a stress is, and the row just finished; the last step has the timing, where it can be told, and the
+    verdict."""
 
     done: int
     total: int
@@ -181,7 +182,7 @@ def _on_timing(timing: Timing, earns: bool) -> str:
         worth = (
             "when it trades is worth something" if earns else "when it trades is better than chance, but does not pay"
         )
-    return f"Held as long at other times, its positions do as well in {timing.as_good:,} of {timing.draws:,} histories (p = {timing.p:.3f}): {worth}."
+    return f"Held as long at other times, its positions do as well in {timing.as_good:,} of {timing.draws:,} histories (p = {timing.p:.3f}): {worth}."  # noqa: E501
 
 
 def _dearer(market: Market, times: float) -> Market:
@@ -212,7 +213,8 @@ def size_compounds(plan: Plan) -> bool:
 
 @dataclass(frozen=True, slots=True)
 class Distribution:
-    """How a figure is spread over the samples: the run's own, the mean, percentiles, and how sure each is; a histogram."""
+    """How a figure is spread over the samples: the run's own, the mean, percentiles, and how sure each is; a
+    histogram."""
 
     real: float | None
     mean: float | None
@@ -228,7 +230,8 @@ class Distribution:
 
 @dataclass(frozen=True, slots=True)
 class Redrawn:
-    """A run's trades drawn anew: bands of equity over the trades, the run's own among them, and each measure's spread."""
+    """A run's trades drawn anew: bands of equity over the trades, the run's own among them, and each measure's
+    spread."""
 
     kind: Kind
     compounds: bool

@@ -29,7 +29,7 @@ def hold_folder(folder: Path, who: str) -> None:
         lock = os.open(folder / _LOCK, os.O_RDWR | os.O_CREAT, 0o600)
     except OSError as exc:
         raise SettingsError(
-            f"the data folder {folder} cannot be used ({exc.strerror}): check that it is writable, or name another in SKELB_HOME"
+            f"the data folder {folder} cannot be used ({exc.strerror}): check that it is writable, or name another in SKELB_HOME"  # noqa: E501
         ) from exc
     try:
         fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -37,7 +37,7 @@ def hold_folder(folder: Path, who: str) -> None:
         holder = os.pread(lock, 500, 0).decode(errors="replace").strip()
         os.close(lock)
         raise SettingsError(
-            f"the data folder {folder} is open in another Skelb{f' ({holder})' if holder else ''}: use that one, end it,"
+            f"the data folder {folder} is open in another Skelb{f' ({holder})' if holder else ''}: use that one, end it,"  # noqa: E501
             " or look at the same data with --read-only"
         ) from None
     os.ftruncate(lock, 0)

@@ -106,8 +106,15 @@ def _names() -> list[Entry]:
     for item in BUILT_INS.values():
         fields = f"\n\nFields: {', '.join(f'`.{name}`' for name in item.fields)}" if item.fields else ""
         found.append(
-            Entry(f"name/{item.name}", "Names of the bar", item.name, item.summary, f"{item.summary}{fields}", example_of(item.name))
-        )  # fmt: skip
+            Entry(
+                f"name/{item.name}",
+                "Names of the bar",
+                item.name,
+                item.summary,
+                f"{item.summary}{fields}",
+                example_of(item.name),
+            )
+        )
     for name, known in POSITION_NAMES.items():
         text = f"{known.summary}\n\nIn rules only."
         found.append(Entry(f"name/{name}", "Names of the position", name, known.summary, text))

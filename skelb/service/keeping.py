@@ -63,7 +63,8 @@ class Keeping:
         return self._library.save_script(retitled(text, free), found.status, found.lesson, after=0)
 
     def depends(self, kind: Kind, name: str) -> list[str]:
-        """What depends on a thing, a sentence each; empty when nothing does. Raises NotFoundError when it is not there."""
+        """What depends on a thing, a sentence each; empty when nothing does. Raises NotFoundError when it is not
+        there."""
         with self._database.session() as session:
             _named(session, kind, name)
             if kind == "script":

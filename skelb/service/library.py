@@ -92,7 +92,8 @@ class Library:
         self.writing = Lock()  # two saves of one title at once would number their versions alike
 
     def watch(self, tell: Callable[[str], None]) -> Callable[[], None]:
-        """Be told what was written, as "scripts", "markets", "accounts", "runs"; from any thread. Returns the way to leave."""
+        """Be told what was written, as "scripts", "markets", "accounts", "runs"; from any thread. Returns the way to
+        leave."""
         self._watchers.append(tell)
         return lambda: self._watchers.remove(tell)
 

@@ -41,7 +41,9 @@ def examples_for(dataset: Dataset, account: Account) -> list[RuleExample]:
     found.append(
         RuleExample("target", "target 2 R", f"twice the stop: {_short(4 * reach)} points with a stop of 2 × ATR")
     )
-    found.append(RuleExample("target", "target 3 R", f"three times the stop: {_short(6 * reach)} points with a stop of 2 × ATR"))  # fmt: skip
+    found.append(
+        RuleExample("target", "target 3 R", f"three times the stop: {_short(6 * reach)} points with a stop of 2 × ATR")
+    )
     distance("target", "target 4 * atr(14)", 4 * reach)
     distance("target", "trail 3 * atr(14)", 3 * reach)
     found.append(RuleExample("target", "exit after 40 bars", f"40 bars of {dataset.bars.timeframe}"))
@@ -51,15 +53,35 @@ def examples_for(dataset: Dataset, account: Account) -> list[RuleExample]:
         found.append(
             RuleExample("window", f"window {_clock(begins)}-{_clock(ends)}", f"of the session {market.session}")
         )
-        found.append(RuleExample("window", f"window {_clock(begins)}-{_clock(ends)}\nflat at session end", "and out before the session ends"))  # fmt: skip
+        found.append(
+            RuleExample(
+                "window",
+                f"window {_clock(begins)}-{_clock(ends)}\nflat at session end",
+                "and out before the session ends",
+            )
+        )
     found.append(RuleExample("window", "window mon-fri", "weekdays only"))
     found.append(RuleExample("window", "limit 1 entries per day", "one entry a trading day"))
     risk = account.capital * 0.01
     units = risk / (2 * reach * market.point_value) if reach > 0 else 0.0
     units = floor(units / market.lot_step + 1e-9) * market.lot_step
-    found.append(RuleExample("size", "size risk 1% of equity", f"{_short(risk)} at risk: {_short(units)} units with a stop of 2 × ATR"))  # fmt: skip
-    found.append(RuleExample("size", f"size {_short(max(1.0, market.min_lot), False)} units", f"{_short(abs(close) * market.point_value)} a unit"))  # fmt: skip
-    found.append(RuleExample("size", "size 50% of equity", f"{_short(account.capital / 2)} of the account's {_short(account.capital)}"))  # fmt: skip
+    found.append(
+        RuleExample(
+            "size", "size risk 1% of equity", f"{_short(risk)} at risk: {_short(units)} units with a stop of 2 × ATR"
+        )
+    )
+    found.append(
+        RuleExample(
+            "size",
+            f"size {_short(max(1.0, market.min_lot), False)} units",
+            f"{_short(abs(close) * market.point_value)} a unit",
+        )
+    )
+    found.append(
+        RuleExample(
+            "size", "size 50% of equity", f"{_short(account.capital / 2)} of the account's {_short(account.capital)}"
+        )
+    )
     return found
 
 

@@ -63,5 +63,12 @@ class Prepared:
         """The same for many runs."""
         chosen = self.choices
         return Sweep(
-            self.checked, self.dataset, self.account, dict(self.inputs), chosen.sides, chosen.from_date, chosen.to_date, chosen.inverted
-        )  # fmt: skip
+            self.checked,
+            self.dataset,
+            self.account,
+            dict(self.inputs),
+            chosen.sides,
+            chosen.from_date,
+            chosen.to_date,
+            chosen.inverted,
+        )

@@ -16,7 +16,8 @@ T = TypeVar("T")
 def read_each(stored: Iterable[tuple[int, str]], read: Callable[[int], T], left_out: list[str] | None) -> list[T]:
     """What `read` gives for each number of `stored`, which also says what the record is called.
 
-    One that cannot be read is told in the log, and to `left_out` as a sentence. Asked for by its own name, it says the same.
+    One that cannot be read is told in the log, and to `left_out` as a sentence. Asked for by its own name, it says the
+    same.
     """
     found = []
     for number, name in stored:

@@ -59,7 +59,12 @@ class KeptRuns:
         prepared = setup.prepared(self._library, self._datasets).sound()
         figures = prepared.backtest().figures
         with self._database.session() as session:
-            record = RunRecord(setup=setup.model_dump(mode="json"), figures=figures, data_version=prepared.dataset.data_version, engine_version=__version__)  # fmt: skip
+            record = RunRecord(
+                setup=setup.model_dump(mode="json"),
+                figures=figures,
+                data_version=prepared.dataset.data_version,
+                engine_version=__version__,
+            )
             session.add(record)
             session.flush()
             kept = _kept(record)

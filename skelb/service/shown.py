@@ -1,4 +1,5 @@
-"""What the Workbench shows of a setup, a run and a bar, as plain values: numbers are rounded for a screen, unknown is None."""
+"""What the Workbench shows of a setup, a run and a bar, as plain values: numbers are rounded for a screen, unknown is
+None."""
 
 from dataclasses import dataclass
 from typing import Literal
@@ -123,7 +124,8 @@ class FiguresBySide:
 
 @dataclass(frozen=True, slots=True)
 class RunShown:
-    """What is drawn and listed of a run; bars are the chart's. `has_moving_levels`: stops move while a position lives."""
+    """What is drawn and listed of a run; bars are the chart's. `has_moving_levels`: stops move while a position
+    lives."""
 
     key: str
     bars: int

@@ -76,7 +76,8 @@ class CalendarRow(Followed):
 class Studies:
     """The conditions of a script with its inputs filled in, on a dataset, over the trading days between two dates.
 
-    Moves are in points, in percent of the close they begin at, or in multiples of the ATR of 14 bars there. Raises SettingsError when no bar lies between them.
+    Moves are in points, in percent of the close they begin at, or in multiples of the ATR of 14 bars there. Raises
+    SettingsError when no bar lies between them.
     """
 
     def __init__(self, prepared: Prepared, unit: MoveUnit = "points") -> None:
@@ -89,7 +90,8 @@ class Studies:
         """Every named condition, every part that an `and` joins, and every mark's, each with its study.
 
         One that is asked for besides, a name of the script or any expression, comes first. `used` is how another script
-        that uses this one as `{}` would write it; None where it cannot. Raises SettingsError when what is asked for is no condition.
+        that uses this one as `{}` would write it; None where it cannot. Raises SettingsError when what is asked for is
+        no condition.
         """
         checked = self._checked
         expressions = Expressions(checked, input_values(checked, self._given), self._dataset)
@@ -183,7 +185,9 @@ def _between(dataset: Dataset, from_date: date | None, to_date: date | None) -> 
     if to_date:
         span &= days <= np.datetime64(to_date)
     if not span.any():
-        raise SettingsError(f"{dataset.market.symbol} has no bars from {from_date or 'its start'} to {to_date or 'its end'}")  # fmt: skip
+        raise SettingsError(
+            f"{dataset.market.symbol} has no bars from {from_date or 'its start'} to {to_date or 'its end'}"
+        )
     return span
 
 

@@ -201,7 +201,8 @@ class Workbench:
         return lens_of(live.outcome, _run_bar(live, bar), self._datasets.get(symbol, None))
 
     def levels(self, key: str, first: int, last: int) -> list[LevelsInForce]:
-        """Stop and target of every open lot on each of at most 4,000 bars. Raises NotFoundError when the run is gone."""
+        """Stop and target of every open lot on each of at most 4,000 bars. Raises NotFoundError when the run is
+        gone."""
         live = self._held(key)
         first, last = max(0, first), min(last, first + _MOST_LEVELS, live.on.size - 1)
         if first > last:

@@ -16,7 +16,8 @@ _PRICES = ("open", "high", "low", "close", "volume")
 
 
 def save_bars(session: Session, market: MarketRecord, bars: Bars) -> BarsRecord:
-    """Store `bars` as the newest version of the market's timeframe; older versions stay, so that old runs can be repeated."""
+    """Store `bars` as the newest version of the market's timeframe; older versions stay, so that old runs can be
+    repeated."""
     last = session.scalar(
         select(func.max(BarsRecord.version)).where(
             BarsRecord.market_id == market.id, BarsRecord.timeframe_minutes == bars.timeframe.minutes

@@ -79,7 +79,8 @@ class Database:
     def session(self) -> Iterator[Session]:
         """A session whose work is committed when the block ends well, else undone.
 
-        Raises StoreError when the file cannot be read or written, as on a full disk, and when the folder was taken away.
+        Raises StoreError when the file cannot be read or written, as on a full disk, and when the folder was taken
+        away.
         """
         if _identity(self.path) != self._identity:
             raise StoreError(

@@ -31,7 +31,8 @@ class Base(DeclarativeBase):
 
 
 class Removable:
-    """What can be taken away, and back again: it stays, out of sight. Its name is free meanwhile (see `removed_name`)."""
+    """What can be taken away, and back again: it stays, out of sight. Its name is free meanwhile (see
+    `removed_name`)."""
 
     removed_at: Mapped[datetime | None] = mapped_column(default=None)
 
@@ -202,7 +203,8 @@ class TallyRecord(Base):
 
 
 class TallyTry(Base):
-    """A try that was counted: runs of one digest earned the same every day; those of one setting have the same inputs."""
+    """A try that was counted: runs of one digest earned the same every day; those of one setting have the same
+    inputs."""
 
     __tablename__ = "tally_try"
     __table_args__ = {"sqlite_with_rowid": False}

@@ -407,7 +407,7 @@ _ELSEWHERE = {
     "PreviewTint.bars": "the bars it tints",
     "PreviewLane.bars": "the bars on which it is yes",
     "Closes.close": "closes",
-}  # fmt: skip
+}
 
 
 def describe(document: dict[str, Any]) -> None:

@@ -76,7 +76,7 @@ class Guard:
         # Of one slash: two would be another machine's address.
         path = "/" + scope.get("raw_path", b"/").decode("latin-1").lstrip("/")
         where = f"{path}?{urlencode(others)}" if others else path
-        cookie = f"{cookie_name(headers.get('host', ''))}={self._token}; HttpOnly; SameSite=Strict; Path=/; Max-Age={_A_YEAR_S}"
+        cookie = f"{cookie_name(headers.get('host', ''))}={self._token}; HttpOnly; SameSite=Strict; Path=/; Max-Age={_A_YEAR_S}"  # noqa: E501
         answer = [
             (b"location", where.encode("latin-1")),
             (b"set-cookie", cookie.encode()),

@@ -1,4 +1,5 @@
-"""The live loop over one WebSocket: the page asks, a newer question takes the place of an older one and ends its work."""
+"""The live loop over one WebSocket: the page asks, a newer question takes the place of an older one and ends its
+work."""
 
 import asyncio
 import contextlib
@@ -39,7 +40,8 @@ class _Answering:
 
 
 class _Loop:
-    """One page's questions. Of each kind the newest counts; every question gets one answer, or is told that it gets none.
+    """One page's questions. Of each kind the newest counts; every question gets one answer, or is told that it gets
+    none.
 
     A run goes before everything else, and everything goes before curves: what is being computed for those is stopped,
     and begun again when the way is free. When the page leaves, nothing goes on.

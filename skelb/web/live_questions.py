@@ -1,4 +1,5 @@
-"""What a page can ask on its live socket, and what it is answered: one table, which the API's description is made of too."""
+"""What a page can ask on its live socket, and what it is answered: one table, which the API's description is made of
+too."""
 
 from collections.abc import Callable
 from dataclasses import dataclass, fields
@@ -136,7 +137,8 @@ class Kind(Generic[Q]):
     answer: Callable[[Workbench, Q], object]
 
     def told(self, workbench: Workbench, document: dict[str, Any]) -> dict[str, object]:
-        """The answer to a question, and of which run and bar it is. Raises ValidationError on what is no such question."""
+        """The answer to a question, and of which run and bar it is. Raises ValidationError on what is no such
+        question."""
         asked = self.question.model_validate(document)
         answer = self.answer(workbench, asked)
         echo = {name: getattr(asked, name) for name in self.echoed}

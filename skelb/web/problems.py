@@ -58,7 +58,13 @@ RESPONSES: dict[int | str, dict[str, Any]] = {
 def problem_body(status: int, detail: str) -> bytes:
     """A problem as JSON; whatever stands in the detail, it can be sent."""
     code, title = _CODES.get(status, _CODES[500])
-    found = Problem(type=f"skelb:problem/{code}", title=title, status=status, detail=detail.encode("utf-8", "replace").decode(), code=code)  # fmt: skip
+    found = Problem(
+        type=f"skelb:problem/{code}",
+        title=title,
+        status=status,
+        detail=detail.encode("utf-8", "replace").decode(),
+        code=code,
+    )
     return json.dumps(found.model_dump()).encode()
 
 

@@ -166,11 +166,21 @@ def _read_import(app: Application, name: str, data: bytes | bytearray, zone: str
         for i in range(rows)
     ]  # fmt: skip
     return ImportOut(
-        token=found.token, name=found.name, rows=len(bars), timeframe=str(bars.timeframe), first=_iso(int(bars.time[0])),
-        last=_iso(int(bars.time[-1])), notes=file.notes, roles=file.columns, extra_columns=list(bars.columns),
+        token=found.token,
+        name=found.name,
+        rows=len(bars),
+        timeframe=str(bars.timeframe),
+        first=_iso(int(bars.time[0])),
+        last=_iso(int(bars.time[-1])),
+        notes=file.notes,
+        roles=file.columns,
+        extra_columns=list(bars.columns),
         refused=[RefusedOut(line=row.line, reason=row.reason, text=row.text) for row in file.refused],
-        refused_count=file.refused_count, reasons=file.reasons, sample=sample, preview=Closes.of(bars),
-    )  # fmt: skip
+        refused_count=file.refused_count,
+        reasons=file.reasons,
+        sample=sample,
+        preview=Closes.of(bars),
+    )
 
 
 @router.post("/imports/store")

@@ -244,7 +244,18 @@ def _trial(app: Application, number: int) -> TrialOut:
 def _trial_out(app: Application, item: StoredTrial) -> TrialOut:
     state, message = app.trials.standing(item)
     return TrialOut(
-        id=item.id, title=item.title, state=state, done=item.done, total=item.total, rate=app.trials.rate(item.id),
-        message=message, created=item.created, order=item.order,
-        axes=list(item.axes), parts=[part.span for part in item.parts], held_back=item.held_back, looks=app.desk.looks(item), looks_ever=app.desk.looks_ever(item),
-    )  # fmt: skip
+        id=item.id,
+        title=item.title,
+        state=state,
+        done=item.done,
+        total=item.total,
+        rate=app.trials.rate(item.id),
+        message=message,
+        created=item.created,
+        order=item.order,
+        axes=list(item.axes),
+        parts=[part.span for part in item.parts],
+        held_back=item.held_back,
+        looks=app.desk.looks(item),
+        looks_ever=app.desk.looks_ever(item),
+    )

@@ -12,8 +12,9 @@ class Account:
 
     `same_bar` settles what happens first when a bar holds both stop and target: `worst`, `path`, or `detail`, which
     looks into finer bars. `stop_out` is the share of the margin at or below which equity ends the run,
-    `max_open_total` how many positions may be open over all markets (None for any number). `cash_rate` is what cash would
-    have earned elsewhere, percent a year: nothing is paid, but Sharpe, Sortino and alpha are of what was earned beyond it.
+    `max_open_total` how many positions may be open over all markets (None for any number). `cash_rate` is what cash
+    would have earned elsewhere, percent a year: nothing is paid, but Sharpe, Sortino and alpha are of what was earned
+    beyond it.
     """
 
     capital: float = 10_000.0

@@ -23,7 +23,8 @@ Table = NDArray[Any]
 class Pool:
     """Arrays that one run leaves to the next, so that a sweep does not allocate them anew.
 
-    The outcome of a run with a pool holds until the pool's next run: take from it what is to last. One thread at a time.
+    The outcome of a run with a pool holds until the pool's next run: take from it what is to last. One thread at a
+    time.
     """
 
     def __init__(self) -> None:

@@ -36,7 +36,8 @@ class Lot:
 
 @dataclass(frozen=True)
 class Waiting:
-    """An order that rests: its rule, whether that is an exit, the price, the last bar it lives for, the bar it was given on."""
+    """An order that rests: its rule, whether that is an exit, the price, the last bar it lives for, the bar it was
+    given on."""
 
     rule: int
     is_exit: bool

@@ -10,8 +10,11 @@ from skelb.core.language.tree import Side
 from skelb.core.plan.columns import Flag, OppositeMode
 
 IN_POSITION, AGAINST, EXITING, REPLACED = (
-    "already in a position", "against the position", "an exit of the side was yes too", "replaced or dropped while resting",
-)  # fmt: skip
+    "already in a position",
+    "against the position",
+    "an exit of the side was yes too",
+    "replaced or dropped while resting",
+)
 
 
 @dataclass(frozen=True, slots=True)

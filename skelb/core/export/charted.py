@@ -1,4 +1,5 @@
-"""The bars that a run is drawn on: its own, or those of another timeframe, on which its values are seen as they were known."""
+"""The bars that a run is drawn on: its own, or those of another timeframe, on which its values are seen as they were
+known."""
 
 from dataclasses import dataclass
 from functools import cached_property
@@ -45,7 +46,8 @@ class Charted:
 
     @cached_property
     def within(self) -> Ints:
-        """The bar of the run that is at work while each chart bar closes: the first that closes with it or later, shape (c,)."""
+        """The bar of the run that is at work while each chart bar closes: the first that closes with it or later, shape
+        (c,)."""
         found = np.searchsorted(self.of.calendar.close_time, self.chart.calendar.close_time, side="left")
         return np.minimum(found, len(self.of) - 1)
 
@@ -55,8 +57,8 @@ class Charted:
         return whole if self.is_own else self._seen.align(whole)
 
     def share(self, flags: NDArray[np.bool_], rows: slice) -> Floats:
-        """The share of the run's bars that closed in each of some chart bars on which a flag was up; where none did, the
-        flag as it stands."""
+        """The share of the run's bars that closed in each of some chart bars on which a flag was up; where none did,
+        the flag as it stands."""
         if self.is_own:
             return flags[rows].astype(np.float64)
         seen = self._seen.seen

@@ -64,7 +64,8 @@ def conversion_of(
     name: str | None = None,
     tolerance: float | None = None,
 ) -> Conversion:
-    """`series --against --json`: how a name (`bands.upper` for a field) compares with a column of the original's values.
+    """`series --against --json`: how a name (`bands.upper` for a field) compares with a column of the original's
+    values.
 
     Without a name it is the one called like the column, or the only one that is drawn on every bar. Raises
     SettingsError when there is no such column or name.

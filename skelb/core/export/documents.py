@@ -195,17 +195,29 @@ def explanation_document(explanation: Explanation, outcome: Outcome) -> Document
         "close_time": time_text(dataset.calendar.close_time[explanation.bar]),
         "position": {1: "long", -1: "short", 0: None}[moment.side],
         "lots": [
-            {"rule": entries[lot.rule].name, "units": lot.units, "price": lot.price, "stop": lot.stop, "target": lot.target}
+            {
+                "rule": entries[lot.rule].name,
+                "units": lot.units,
+                "price": lot.price,
+                "stop": lot.stop,
+                "target": lot.target,
+            }
             for lot in moment.lots
         ],
         "rules": [
-            {"kind": rule.kind, "side": rule.side, "name": rule.name, "start": rule.start, "did": rule.did,
-             "condition": _part_document(rule.condition)}
+            {
+                "kind": rule.kind,
+                "side": rule.side,
+                "name": rule.name,
+                "start": rule.start,
+                "did": rule.did,
+                "condition": _part_document(rule.condition),
+            }
             for rule in explanation.rules
         ],
         "happened": list(explanation.happened),
         "waiting": list(explanation.waiting),
-    }  # fmt: skip
+    }
 
 
 def signal_sentences(outcome: Outcome) -> dict[Side, str]:

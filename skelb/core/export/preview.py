@@ -87,11 +87,13 @@ def preview_of(checked: Checked, inputs: Mapping[str, InputValue], dataset: Data
         low=shown.low.tolist(),
         close=shown.close.tolist(),
         lines=[
-            PreviewLine(line.name, line.panel, line.colors[0], line.form, plain_values(spread(value(line.value), size)[rows]))
+            PreviewLine(
+                line.name, line.panel, line.colors[0], line.form, plain_values(spread(value(line.value), size)[rows])
+            )
             for line in scene.lines
         ],
         levels=legend_of(scene).levels,
         marks=[PreviewMark(mark.place, mark.color, yes(mark.condition)) for mark in scene.marks],
         tints=[PreviewTint(tint.color, yes(tint.condition)) for tint in scene.tints],
         lanes=[PreviewLane(lane.name, yes(lane.value)) for lane in scene.lanes],
-    )  # fmt: skip
+    )

@@ -263,7 +263,8 @@ def _lanes(checked: Checked, expressions: Expressions) -> list[Lane]:
 
 
 def _rule_lanes(checked: Checked, expressions: Expressions) -> list[Lane]:
-    """A lane for every rule's condition and every joined part that has no name; none of those that ask for the position."""
+    """A lane for every rule's condition and every joined part that has no name; none of those that ask for the
+    position."""
     found: dict[str, Lane] = {}
     rules = [p.statement.when for p in checked.statements if isinstance(p.statement, (Enter, Exit))]
     named = [checked.definitions[name].value for name in checked.shown_names if name in checked.definitions]
@@ -300,7 +301,8 @@ def legend_of(scene: Scene) -> Legend:
 
 
 def overview_of(outcome: Outcome, points: int = 600, on: Charted | None = None) -> Overview:
-    """The whole run in few points: time, close and equity at the end of equal stretches of bars; places are the chart's."""
+    """The whole run in few points: time, close and equity at the end of equal stretches of bars; places are the
+    chart's."""
     size = outcome.last - outcome.first + 1
     ends = evenly(size, points)
     bars = outcome.plan.dataset.bars

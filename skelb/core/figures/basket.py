@@ -29,7 +29,8 @@ class MarketCosts:
 
 
 def basket_order(outcomes: Sequence[Outcome]) -> Ints:
-    """Market and row of every trade in order of exit: by time, then moment in the bar, then market; shape (trades, 2)."""
+    """Market and row of every trade in order of exit: by time, then moment in the bar, then market; shape (trades,
+    2)."""
     rows = [np.column_stack((np.full(len(o.trades), k), np.arange(len(o.trades)))) for k, o in enumerate(outcomes)]
     times = np.concatenate([o.plan.dataset.bars.time[o.trades.exit_bar] for o in outcomes])
     moments = np.concatenate([o.trades.moment for o in outcomes])

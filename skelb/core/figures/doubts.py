@@ -57,7 +57,7 @@ def warm_up(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sid
     share = min(known, default=0) / bars
     if share < _HEAVY_WARM_UP:
         return []
-    text = f"On the first {share:.0%} of the bars no entry rule could be judged yet: begin the data earlier or shorten the lengths."
+    text = f"On the first {share:.0%} of the bars no entry rule could be judged yet: begin the data earlier or shorten the lengths."  # noqa: E501
     return [Finding("warm_up_share", "warning" if share > 0.5 else "note", text)]
 
 
@@ -76,7 +76,7 @@ def gaps(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides:
     touched = missing[np.minimum(left, len(bars) - 1)] > missing[np.minimum(entered, len(bars) - 1)]
     if not touched.any():
         return []
-    text = f"{int(touched.sum()):,} trades ran through a stretch where bars are missing: their stops could not be seen there."
+    text = f"{int(touched.sum()):,} trades ran through a stretch where bars are missing: their stops could not be seen there."  # noqa: E501
     return [Finding("gaps_in_trades", "note", text, int(entered[np.argmax(touched)]))]
 
 

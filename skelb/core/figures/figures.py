@@ -57,7 +57,8 @@ class Record:
 
 @dataclass(frozen=True, eq=False)
 class Daily:
-    """What a run earned from day to day: trading days since 1970, ascending, and equity's relative changes, shape (days,)."""
+    """What a run earned from day to day: trading days since 1970, ascending, and equity's relative changes, shape
+    (days,)."""
 
     days: Ints
     changes: Floats
@@ -292,9 +293,9 @@ def _trade_sums(numbers, columns, bars_held, ambiguous):
 @njit(cache=True, nogil=True, error_model="numpy")
 def _daily_sums(equity, capital, held, held_from, day_ends, cash):
     """Mean, sample deviation and root mean square of the falls of equity's relative changes from day to day beyond what
-    `cash` earns a day; mean, variance and covariance of those of what is held; the standard errors of mean over deviation, and of what the mean is
-    beyond what is held (Lo 2002, Financial Analysts Journal 58(4); Newey and West 1987, with lags as of their 1994
-    paper). Zeros when there are under two, or when a value is not above 0."""
+    `cash` earns a day; mean, variance and covariance of those of what is held; the standard errors of mean over
+    deviation, and of what the mean is beyond what is held (Lo 2002, Financial Analysts Journal 58(4); Newey and West
+    1987, with lags as of their 1994 paper). Zeros when there are under two, or when a value is not above 0."""
     found = np.zeros(8)
     n = day_ends.size
     changes = np.empty(n)
@@ -392,8 +393,8 @@ def _largest_drawdown(equity, capital):
 def _equity_of(
     capital, first, last, closes, value, chosen, side, entry_bar, ends, begins, numbers, nightly, of_long, of_short
 ):
-    """`numbers` in the order of `_MARKED`: units, price and commission of the entry, net; `begins`: first night's bar; `ends`: the first bar
-    at whose close a trade counts as closed."""
+    """`numbers` in the order of `_MARKED`: units, price and commission of the entry, net; `begins`: first night's bar;
+    `ends`: the first bar at whose close a trade counts as closed."""
     out = np.zeros(last - first + 1)
     closed = np.zeros(out.size + 1)
     for t in chosen:

@@ -82,7 +82,7 @@ def basket_findings(
 
 def _dropped(symbols: Sequence[str], kept: int) -> Finding:
     text = (
-        f"{len(symbols)} of {len(symbols) + kept} markets {'was' if len(symbols) == 1 else 'were'} dropped after {'its' if len(symbols) == 1 else 'their'} results were seen ({', '.join(symbols)}): "
+        f"{len(symbols)} of {len(symbols) + kept} markets {'was' if len(symbols) == 1 else 'were'} dropped after {'its' if len(symbols) == 1 else 'their'} results were seen ({', '.join(symbols)}): "  # noqa: E501
         "the figures of those kept flatter the rules. Judge the choice on dates that it has not seen."
     )
     return Finding("markets_dropped", "warning", text)
@@ -147,7 +147,7 @@ def _why_none(outcome: Outcome, checked: Checked) -> str:
             if not (values == YES).any():
                 written = text[part.span[0] : part.span[1]]
                 return f"`{whole}` was never yes, because `{written}` was yes on none of {bars:,} bars."
-        return f"`{whole}` was yes on none of {bars:,} bars{', though each of its parts was at times' if isinstance(node, Logic) else ''}."
+        return f"`{whole}` was yes on none of {bars:,} bars{', though each of its parts was at times' if isinstance(node, Logic) else ''}."  # noqa: E501
     return "No entry signal."
 
 
@@ -230,7 +230,7 @@ def _still_open(outcome: Outcome, checked: Checked, figures: dict[str, Figures],
             Finding(
                 "still_open",
                 "note",
-                f"The last position was still open: closed at the last price, {net:+,.0f} of the net is not earned yet.",
+                f"The last position was still open: closed at the last price, {net:+,.0f} of the net is not earned yet.",  # noqa: E501
                 outcome.last,
             )
         ]

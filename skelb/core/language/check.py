@@ -80,7 +80,8 @@ class Checked:
 
     @cached_property
     def rules_stand_on(self) -> tuple[str, ...]:
-        """The inputs that rules stand on but for the conditions they wait for: in stops, sizes, prices, `only if` and so on."""
+        """The inputs that rules stand on but for the conditions they wait for: in stops, sizes, prices, `only if` and
+        so on."""
         reached = {name: frozenset(inputs) for name, inputs in self.stands_on.items()}
         parts = [
             getattr(placed.statement, item.name)

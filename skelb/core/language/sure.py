@@ -1,4 +1,5 @@
-"""Which mends are sure: those after which a statement has fewer mistakes, or only such as come after what was mended."""
+"""Which mends are sure: those after which a statement has fewer mistakes, or only such as come after what was
+mended."""
 
 from bisect import bisect_left, bisect_right
 from collections.abc import Callable, Sequence
@@ -13,9 +14,9 @@ def only_sure(
 ) -> tuple[Diagnostic, ...]:
     """The diagnostics, without the mends that would leave their statement as wrong as it was.
 
-    All mends are made at once and the text is looked at once more. Reading stops at a statement's first mistake, so what
-    is found further right then is progress, and so is what a statement that can be read now means wrongly elsewhere;
-    a mistake where the mend was made, or one of reading before it, is not.
+    All mends are made at once and the text is looked at once more. Reading stops at a statement's first mistake, so
+    what is found further right then is progress, and so is what a statement that can be read now means wrongly
+    elsewhere; a mistake where the mend was made, or one of reading before it, is not.
     """
     mends = sorted({item.mend for item in found if item.mend}, key=lambda mend: mend.span)
     if not mends:

@@ -68,7 +68,8 @@ _SINGLE = {
 
 @dataclass(frozen=True)
 class Program:
-    """Registers 0 to k - 1 hold the values of the bar before, k to 2k - 1 those of this bar, then the columns, then scratch.
+    """Registers 0 to k - 1 hold the values of the bar before, k to 2k - 1 those of this bar, then the columns, then
+    scratch.
 
     `columns` are the memo numbers of what does not depend on the running values; `steps` are rows of five int64:
     a `Step`, the target register and up to three registers read.

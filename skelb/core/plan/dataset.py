@@ -59,8 +59,14 @@ class Dataset:
     def apart(self) -> "Dataset":
         """The same bars with nothing computed yet: what is computed on it goes when it goes."""
         return Dataset(
-            self.market, self.bars, self.calendar, self.left_out, self.data_version, stored=self.stored, others=self.others
-        )  # fmt: skip
+            self.market,
+            self.bars,
+            self.calendar,
+            self.left_out,
+            self.data_version,
+            stored=self.stored,
+            others=self.others,
+        )
 
     def shared(self, checked: Checked) -> Shared:
         """What all runs of a script here share; of the last few scripts it is kept."""
@@ -124,7 +130,8 @@ Others = Callable[[str, Timeframe], Dataset]
 
 @dataclass(frozen=True, eq=False)
 class HigherBars:
-    """Bars of a longer timeframe or another market; `seen` is the latest one closed at or before each bar's close, -1 for none."""
+    """Bars of a longer timeframe or another market; `seen` is the latest one closed at or before each bar's close, -1
+    for none."""
 
     dataset: Dataset
     seen: Ints

@@ -313,7 +313,7 @@ class Expressions(Evaluation):
         low, high = self.constant(node.low), self.constant(node.high)
         if not (low == int(low) and high == int(high) and low <= high and high - low < MOST_TERMS):
             raise SettingsError(
-                f"`total` runs over whole numbers upwards, at most {MOST_TERMS:,}; with these inputs from {low:g} to {high:g}"
+                f"`total` runs over whole numbers upwards, at most {MOST_TERMS:,}; with these inputs from {low:g} to {high:g}"  # noqa: E501
             )
         found: int | None = None
         for counter in range(int(low), int(high) + 1):
@@ -321,7 +321,7 @@ class Expressions(Evaluation):
             self._terms += 1
             if self._terms > MOST_TERMS_IN_ALL:
                 raise SettingsError(
-                    f"the script's `total`s have more than {MOST_TERMS_IN_ALL:,} terms in all; one inside another multiplies"
+                    f"the script's `total`s have more than {MOST_TERMS_IN_ALL:,} terms in all; one inside another multiplies"  # noqa: E501
                 )
             self._names[node.name] = self._counters[node.name] = self._memo.number(("constant", float(counter)))
             term = self.number(node.term)

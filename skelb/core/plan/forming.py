@@ -1,4 +1,5 @@
-"""Values of higher bars as they stand while they form: the closed ones, and the one made of this timeframe's closed bars.
+"""Values of higher bars as they stand while they form: the closed ones, and the one made of this timeframe's closed
+bars.
 
 Every expression is a pair: its values on the closed higher bars, and its value at each close here with the forming bar
 as the last. What looks at one bar is computed for all closes at once; what looks back is computed anew at each close

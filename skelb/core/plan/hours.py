@@ -15,7 +15,8 @@ from skelb.core.plan.terms import Terms
 
 @dataclass(frozen=True, eq=False)
 class Hours:
-    """What the hours raise on every bar, shape (n,): bits of `Flag`, and `Block` where the BLOCKED bit is among them."""
+    """What the hours raise on every bar, shape (n,): bits of `Flag`, and `Block` where the BLOCKED bit is among
+    them."""
 
     flags: NDArray[np.uint8]
     blocks: NDArray[np.uint8]

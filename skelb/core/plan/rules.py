@@ -146,6 +146,6 @@ def _span(dataset: Dataset, from_date: date | None, to_date: date | None) -> tup
 def _refuse_unknown_rate(rate: Floats, dataset: Dataset, first: int, last: int) -> None:
     if rate.size > 1 and not (rate[first : last + 1] > 0).all():
         raise SettingsError(
-            f"the currency rate of {dataset.market.symbol}, the close of {dataset.market.currency_rate}, is not known on "
+            f"the currency rate of {dataset.market.symbol}, the close of {dataset.market.currency_rate}, is not known on "  # noqa: E501
             "every bar of the run: begin later, or give bars that reach as far back"
         )

@@ -39,7 +39,8 @@ class NamedRule:
 
 @dataclass(frozen=True)
 class Raise:
-    """A condition, the flags that go up where it is yes, and whether it has a row too: 0 where a flag of `barred` is up."""
+    """A condition, the flags that go up where it is yes, and whether it has a row too: 0 where a flag of `barred` is
+    up."""
 
     when: Expression
     bits: tuple[Flag, ...]

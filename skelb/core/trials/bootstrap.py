@@ -8,8 +8,8 @@ _DRAWS = 2_000
 
 
 def stationary_rows(size: int, count: int, block: float, rng: np.random.Generator) -> Ints:
-    """Places of `count` series drawn anew, shape (count, size): stretches of `block` places on average, the end going on
-    at the beginning. Politis and Romano (1994), JASA 89, 1303-1313.
+    """Places of `count` series drawn anew, shape (count, size): stretches of `block` places on average, the end going
+    on at the beginning. Politis and Romano (1994), JASA 89, 1303-1313.
     """
     places = np.arange(size)
     begins = np.maximum.accumulate(np.where(rng.random((count, size)) < 1.0 / block, places, 0), axis=1)

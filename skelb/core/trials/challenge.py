@@ -76,7 +76,8 @@ class Challenged:
 
 
 def _incidence(kinds: Ints, counts: Ints) -> Floats:
-    """How often each end comes, shape (ends,), of starts counted by day and end (-1 for none yet): shape (2, k) and (k,)."""
+    """How often each end comes, shape (ends,), of starts counted by day and end (-1 for none yet): shape (2, k) and
+    (k,)."""
     found, going_on = np.zeros(len(_ENDS)), 1.0
     for day in np.unique(kinds[0]):
         at_risk = int(counts[kinds[0] >= day].sum())
@@ -139,8 +140,8 @@ def challenge(
 ) -> Challenged:
     """A challenge begun at the first bar of every trading day.
 
-    equity : float64, shape (bars,), at each bar's close; worst : at its worst inside (as at the close, when None); day :
-    int64, shape (bars,), trading days. What is lost comes before what is reached in one bar. Profit and loss are
+    equity : float64, shape (bars,), at each bar's close; worst : at its worst inside (as at the close, when None); day
+    : int64, shape (bars,), trading days. What is lost comes before what is reached in one bar. Profit and loss are
     counted in money from the close before the start, in percent of `capital`: the run's size is that of its capital.
     """
     starts = np.flatnonzero(np.append(True, day[1:] != day[:-1]))

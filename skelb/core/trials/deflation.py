@@ -39,9 +39,9 @@ class Deflated:
         if self.sharpe > self.expected_best:
             verdict = "hard to explain by luck" if self.probability >= _PROVEN else "not proven"
         return (
-            f"The best of {self.tries:,} worthless tries would have shown a Sharpe of {self.expected_best:.3f} a day; this one "
-            f"shows {self.sharpe:.3f}, which a true one of that height reaches in {1 - self.probability:.1%} of histories: {verdict}."
-        )  # fmt: skip
+            f"The best of {self.tries:,} worthless tries would have shown a Sharpe of {self.expected_best:.3f} a day; this one "  # noqa: E501
+            f"shows {self.sharpe:.3f}, which a true one of that height reaches in {1 - self.probability:.1%} of histories: {verdict}."  # noqa: E501
+        )
 
 
 def deflated(changes: Floats, tries: int, spread: float | None = None) -> Deflated | None:

@@ -26,7 +26,7 @@ def design(axes: tuple[Axis, ...], kind: DesignKind, runs: int = 0, seed: int = 
     if kind == "grid":
         if size > MOST_RUNS:
             raise SettingsError(
-                f"a sweep makes up to {MOST_RUNS:,} runs; this grid has {size:,}: use coarser steps, or draw some at random"
+                f"a sweep makes up to {MOST_RUNS:,} runs; this grid has {size:,}: use coarser steps, or draw some at random"  # noqa: E501
             )
         return np.arange(size)
     if not 1 <= runs <= MOST_RUNS:

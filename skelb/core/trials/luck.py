@@ -1,4 +1,5 @@
-"""How good the best of many tries looks by luck alone: one memory of them all, of the same size however many there were."""
+"""How good the best of many tries looks by luck alone: one memory of them all, of the same size however many there
+were."""
 
 from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass
@@ -23,8 +24,8 @@ class Histories:
     """Other histories of some bars: how often each civil day comes in each of them.
 
     Days are drawn in stretches (the stationary bootstrap, Politis and Romano 1994, JASA 89), as long on average as the
-    days' own correlations ask for. All tries on the same stored bars, on whatever timeframe, are told by the same draws,
-    which keeps what they have in common.
+    days' own correlations ask for. All tries on the same stored bars, on whatever timeframe, are told by the same
+    draws, which keeps what they have in common.
     """
 
     def __init__(self, bars: Bars, seed: int) -> None:
@@ -43,7 +44,8 @@ class Histories:
             self._counts[begin : begin + len(rows)] = np.bincount(at.ravel(), minlength=at.size).reshape(rows.shape)
 
     def statistics(self, runs: Sequence[Daily]) -> tuple[Floats, Singles]:
-        """How far each run's mean is above 0, and how far luck alone moves it: in its own deviations from history to history.
+        """How far each run's mean is above 0, and how far luck alone moves it: in its own deviations from history to
+        history.
 
         Shapes (runs,) and (runs, HISTORIES): the mean of the daily changes, and in each history the mean less that of
         all days, both over the deviation of those means (White 2000, Econometrica 68; studentised as by Hansen 2005,
@@ -103,8 +105,8 @@ class Tally:
 
     The largest that luck alone shows, in each history, of everything tried: it can only grow. Who looks around the best
     so far (the leader) would, in another history, have looked around another one, of which nothing is known. So what
-    looking around adds there is drawn from the histories in which the leader is high as well (a tenth of them), for each
-    stage: what is asked for at once, a trial or the edits of a while.
+    looking around adds there is drawn from the histories in which the leader is high as well (a tenth of them), for
+    each stage: what is asked for at once, a trial or the edits of a while.
     """
 
     def __init__(self) -> None:
@@ -141,7 +143,8 @@ class Tally:
         self.rest = np.maximum.reduce([self.rest, *left])
 
     def largest(self, without: Collection[int] = ()) -> Singles:
-        """The largest that luck alone shows of all tries, in each history, shape (HISTORIES,); some listed ones left out."""
+        """The largest that luck alone shows of all tries, in each history, shape (HISTORIES,); some listed ones left
+        out."""
         whole = self.since
         if self.leader is not None:
             alike = np.argsort(self.leader.draws, kind="stable")[-HISTORIES // 10 :]
@@ -159,9 +162,9 @@ class Tally:
 def by_luck(statistic: float, tallies: Sequence[Sequence[Tally]], without: Collection[int] = ()) -> float:
     """In what share of histories luck alone shows as much as `statistic` in the best of all tries.
 
-    `tallies` market by market, each with those of its bars as they were and are. Markets are taken as independent, which
-    is strict; of one market's tallies, which tell mostly of the same days, what is large in one is large in the others.
-    (1 + how many reach it) / (1 + HISTORIES).
+    `tallies` market by market, each with those of its bars as they were and are. Markets are taken as independent,
+    which is strict; of one market's tallies, which tell mostly of the same days, what is large in one is large in the
+    others. (1 + how many reach it) / (1 + HISTORIES).
     """
     largest = _nothing()
     for market in tallies:

@@ -31,7 +31,8 @@ class Blocks:
         return cls(np.array([part[0] for part in np.array_split(days, BLOCKS)], np.int64), lasts)
 
     def sums(self, part: int, days: Ints, changes: Floats) -> Floats:
-        """Of a run's daily changes in every stretch: how many, their sum, that of their squares; shape (3 * BLOCKS,)."""
+        """Of a run's daily changes in every stretch: how many, their sum, that of their squares; shape (3 *
+        BLOCKS,)."""
         if self.lasts is not None:
             mine = np.searchsorted(self.lasts, days) == part
             days, changes = days[mine], changes[mine]
@@ -41,7 +42,8 @@ class Blocks:
 
 @dataclass(frozen=True)
 class Overfitting:
-    """In what share of `ways` to halve the days the best of `settings` on one half was below the middle on the other."""
+    """In what share of `ways` to halve the days the best of `settings` on one half was below the middle on the
+    other."""
 
     probability: float
     ways: int
@@ -51,9 +53,9 @@ class Overfitting:
     def sentence(self) -> str:
         """The verdict in plain words."""
         return (
-            f"Of {self.ways:,} ways to choose the best Sharpe of {self.settings:,} settings on one half of the days, {self.probability:.0%} chose"
+            f"Of {self.ways:,} ways to choose the best Sharpe of {self.settings:,} settings on one half of the days, {self.probability:.0%} chose"  # noqa: E501
             " one that was below the middle on the other half: by chance half of them do."
-        )  # fmt: skip
+        )
 
 
 def overfitting(sums: Floats) -> Overfitting | None:

@@ -63,12 +63,13 @@ def resample(
     bootstrap : as many trades drawn with replacement (Efron 1979, Annals of Statistics 7(1)); blocks : in stretches of
         `block` trades on average that stay together, the end going on at the beginning (the stationary bootstrap:
         Politis and Romano 1994, JASA 89)
-    skip : each trade left out with chance `share`, as if it had not been made; shift : `share` of the mean absolute result taken from each,
+    skip : each trade left out with chance `share`, as if it had not been made; shift : `share` of the mean absolute
+    result taken from each,
         times a chance between 0 and 2: every trade a little worse, all by the same amount on average
 
-    net : float64, shape (trades,), money, in order of exit. Where size `compounds`, what is drawn is each trade's result
-    by the equity before it, and equity grows by those; unless equity was ever at or below 0. Raises SettingsError with fewer than 2 trades, or settings
-    out of range.
+    net : float64, shape (trades,), money, in order of exit. Where size `compounds`, what is drawn is each trade's
+    result by the equity before it, and equity grows by those; unless equity was ever at or below 0. Raises
+    SettingsError with fewer than 2 trades, or settings out of range.
     """
     if net.size < 2:
         raise SettingsError(f"resampling needs 2 trades or more, this run has {net.size}")

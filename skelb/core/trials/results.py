@@ -65,9 +65,11 @@ class Results:
         return Results(self.numbers[rows], self.parts[rows], self.figures[rows], self.blocks[rows], errors)
 
     def halved(self, is_walk: bool) -> Floats:
-        """`Blocks.sums` of every setting on the days settings were chosen on, shape (settings, 3 * BLOCKS), NaN unknown.
+        """`Blocks.sums` of every setting on the days settings were chosen on, shape (settings, 3 * BLOCKS), NaN
+        unknown.
 
-        What runs on the days outside was chosen before; of a walk-forward, where each runs in every window, all of them.
+        What runs on the days outside was chosen before; of a walk-forward, where each runs in every window, all of
+        them.
         """
         if not is_walk:
             return self.part(0).blocks

@@ -51,8 +51,15 @@ class Shipment:
             return made[place]
 
         return Sweep(
-            self.checked, others(*self.home), self.account, self.fixed, self.sides, self.from_date, self.to_date, self.inverted
-        )  # fmt: skip
+            self.checked,
+            others(*self.home),
+            self.account,
+            self.fixed,
+            self.sides,
+            self.from_date,
+            self.to_date,
+            self.inverted,
+        )
 
 
 def packed(sweep: Sweep, axes: tuple[Axis, ...]) -> Shipment:
@@ -68,9 +75,17 @@ def packed(sweep: Sweep, axes: tuple[Axis, ...]) -> Shipment:
         if dataset is not None:
             stock[symbol, timeframe] = (dataset.market, dataset.stored or dataset.bars, dataset.data_version)
     return Shipment(
-        uuid4().hex, sweep.checked, sweep.account, sweep.fixed, sweep.sides, sweep.from_date, sweep.to_date, sweep.inverted,
-        (home.market.symbol, home.bars.timeframe), stock,
-    )  # fmt: skip
+        uuid4().hex,
+        sweep.checked,
+        sweep.account,
+        sweep.fixed,
+        sweep.sides,
+        sweep.from_date,
+        sweep.to_date,
+        sweep.inverted,
+        (home.market.symbol, home.bars.timeframe),
+        stock,
+    )
 
 
 def _places(sweep: Sweep, axes: tuple[Axis, ...]) -> Iterator[tuple[str, Timeframe]]:

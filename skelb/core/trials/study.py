@@ -62,7 +62,8 @@ class Moves:
 
     @cached_property
     def every(self) -> tuple[Floats, list[Floats], list[Floats]]:
-        """Of every bar: mean moves by horizon; the moves less their mean, 0 where unknown; the sums of their products at each lag."""
+        """Of every bar: mean moves by horizon; the moves less their mean, 0 where unknown; the sums of their products
+        at each lag."""
         means, apart, products = np.full(self.most, np.nan), [], []
         for horizon in range(1, self.most + 1):
             size = max(0, self.closes.size - horizon)
@@ -126,12 +127,22 @@ def _study_at(events: Ints, share: float, on: Moves) -> Study:
     yearly = {year: int((on.years[events] == year).sum()) for year in np.unique(on.years).tolist()}
     band = reach * deviations
     return Study(
-        events.size, share, events.size / span, yearly, np.arange(1, most + 1), moves, moves - band, moves + band, means, p
-    )  # fmt: skip
+        events.size,
+        share,
+        events.size / span,
+        yearly,
+        np.arange(1, most + 1),
+        moves,
+        moves - band,
+        moves + band,
+        means,
+        p,
+    )
 
 
 def _deviation(events: Ints, own: Floats, rest: Floats, products: Floats) -> float:
-    """The deviation of the mean of `own` at the events less `rest` at every bar; `products` are those of `rest` at each lag.
+    """The deviation of the mean of `own` at the events less `rest` at every bar; `products` are those of `rest` at each
+    lag.
 
     Bars that are no event add nothing but to the second, so pairs are looked for from the events alone.
     """

@@ -128,8 +128,9 @@ def view_of(
 ) -> Ints:  # fmt: skip
     """The row of the run that stands for every place on the axes x and y, int64, shape (values of x, values of y or 1).
 
-    `held` axes are kept at one place each, the others folded; -1 where none has run yet. A place with several runs shows the one in the middle of their values (the worse of two) or the best; runs without
-    a value stand for a place only where no other does.
+    `held` axes are kept at one place each, the others folded; -1 where none has run yet. A place with several runs
+    shows the one in the middle of their values (the worse of two) or the best; runs without a value stand for a place
+    only where no other does.
     """
     places = places_of(axes, numbers)
     kept = np.ones(numbers.size, np.bool_)

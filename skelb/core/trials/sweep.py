@@ -48,8 +48,15 @@ class Sweep:
     def apart(self) -> "Sweep":
         """The same runs with a memory of their own, that goes when this goes."""
         return Sweep(
-            self.checked, self.dataset.apart(), self.account, self.fixed, self.sides, self.from_date, self.to_date, self.inverted
-        )  # fmt: skip
+            self.checked,
+            self.dataset.apart(),
+            self.account,
+            self.fixed,
+            self.sides,
+            self.from_date,
+            self.to_date,
+            self.inverted,
+        )
 
     def run_one(self, point: Point, pool: Pool | None = None, span: Span | None = None) -> Figures:
         """The figures of one point, over a span instead of all dates. Raises SettingsError when it cannot run."""

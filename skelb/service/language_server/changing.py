@@ -98,12 +98,30 @@ def _changes(
             mirrored = mirrored_rules(checked, side)  # type: ignore[arg-type]
             if mirrored.lines:
                 text = source.rstrip("\n") + "\n\n" + "\n".join(mirrored.lines) + "\n"
-                found.append((f"Write the {other} rules that mirror the {side} ones", lsp.CodeActionKind.RefactorRewrite, whole_edit(source, text, places)))  # fmt: skip
+                found.append(
+                    (
+                        f"Write the {other} rules that mirror the {side} ones",
+                        lsp.CodeActionKind.RefactorRewrite,
+                        whole_edit(source, text, places),
+                    )
+                )
     if checked.used and scripts is not None:
-        found.append(("Write out the used scripts", lsp.CodeActionKind.RefactorInline, whole_edit(source, inline_used(source, scripts), places)))  # fmt: skip
+        found.append(
+            (
+                "Write out the used scripts",
+                lsp.CodeActionKind.RefactorInline,
+                whole_edit(source, inline_used(source, scripts), places),
+            )
+        )
     mends = [Edit(item.mend.span, item.mend.text) for item in checked.diagnostics if item.mend]
     if len(mends) > 1:
-        found.append(("Mend everything that is sure", lsp.CodeActionKind.SourceFixAll, whole_edit(source, applied(source, mends), places)))  # fmt: skip
+        found.append(
+            (
+                "Mend everything that is sure",
+                lsp.CodeActionKind.SourceFixAll,
+                whole_edit(source, applied(source, mends), places),
+            )
+        )
     return found
 
 

@@ -81,7 +81,9 @@ class TrialDesk:
             self._read.move_to_end(key)
             return found
 
-    def surface(self, number: int, view: View, x: str | None, y: str | None, held: Mapping[str, int], fold: Fold, part: int) -> Surface:  # fmt: skip
+    def surface(
+        self, number: int, view: View, x: str | None, y: str | None, held: Mapping[str, int], fold: Fold, part: int
+    ) -> Surface:
         """Two axes of a trial, its first ones unless others are named."""
         trial = self.trial(number)
         names = [axis.name for axis in trial.axes]
@@ -90,9 +92,16 @@ class TrialDesk:
         return self.ranking(trial, view, part).surface(across, None if upwards == across else upwards, held, fold)
 
     def table(
-        self, number: int, view: View, sort: str, descending: bool, least: Mapping[str, float], most: Mapping[str, float],
-        offset: int, limit: int,
-    ) -> Table:  # fmt: skip
+        self,
+        number: int,
+        view: View,
+        sort: str,
+        descending: bool,
+        least: Mapping[str, float],
+        most: Mapping[str, float],
+        offset: int,
+        limit: int,
+    ) -> Table:
         """A page of a trial's runs, filtered and sorted."""
         trial = self.trial(number)
         ranking, outside = self._sides(trial, view)
@@ -154,7 +163,9 @@ class TrialDesk:
         trial = self.trial(number)
         results = self._trials.store.results(number)
         names = [part.span.name for part in trial.parts] or [""]
-        return exported(trial.axes, [(name, results.part(at)) for at, name in enumerate(names)], self._labels(trial), form)  # fmt: skip
+        return exported(
+            trial.axes, [(name, results.part(at)) for at, name in enumerate(names)], self._labels(trial), form
+        )
 
     def looks(self, trial: StoredTrial) -> int:
         """How often the held-back part of a trial was looked at with its script; 0 without one."""

@@ -47,7 +47,8 @@ class Trials:
             self.store.mark_interrupted()
 
     def layout(self, order: TrialOrder) -> Layout:
-        """What an order comes to, made once as long as nothing it stands on is saved. Raises SkelbError on what cannot be run."""
+        """What an order comes to, made once as long as nothing it stands on is saved. Raises SkelbError on what cannot
+        be run."""
         key = order.model_dump_json()
         with self._lock:
             found = self._laid.get(key)
@@ -202,13 +203,19 @@ class Trials:
         return len(present) + count == trial.total
 
 
-def missing_tasks(axes: tuple[Axis, ...], numbers: np.ndarray | None, parts: tuple[Part, ...], present: Results) -> Iterator[Task]:  # fmt: skip
+def missing_tasks(
+    axes: tuple[Axis, ...], numbers: np.ndarray | None, parts: tuple[Part, ...], present: Results
+) -> Iterator[Task]:
     """What of a trial has not run yet; a point's parts one after the other, a walk-forward window by window."""
     every = np.arange(int(np.prod([len(axis.values) for axis in axes]))) if numbers is None else numbers
     there = set(zip(present.numbers.tolist(), present.parts.tolist(), strict=True))
     spans = [part.span for part in parts]
     is_walk = any(part.outside for part in parts)
-    places = [(n, p) for p in range(len(spans)) for n in every.tolist()] if is_walk else [(n, p) for n in every.tolist() for p in range(max(1, len(spans)))]  # fmt: skip
+    places = (
+        [(n, p) for p in range(len(spans)) for n in every.tolist()]
+        if is_walk
+        else [(n, p) for n in every.tolist() for p in range(max(1, len(spans)))]
+    )
     for number, part in places:
         if (number, part) not in there:
             yield Task(number, point_at(axes, number), part, spans[part] if spans else None)

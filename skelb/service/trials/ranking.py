@@ -1,4 +1,5 @@
-"""Ranking the finished runs of a trial: views of axes, tables, fronts, in against out of sample, what the best is worth."""
+"""Ranking the finished runs of a trial: views of axes, tables, fronts, in against out of sample, what the best is
+worth."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
@@ -275,7 +276,8 @@ class Ranking:
     def table(self, sort: str, descending: bool, least: Mapping[str, float], most: Mapping[str, float]) -> Ints:
         """The rows whose figures lie between the limits, sorted by a figure, an axis or `neighbourhood`.
 
-        Runs without a value, or too few trades where the objective sorts, come last either way. Raises SettingsError on what is neither.
+        Runs without a value, or too few trades where the objective sorts, come last either way. Raises SettingsError on
+        what is neither.
         """
         kept = np.ones(len(self.results), np.bool_)
         for limits, keeps in ((least, np.greater_equal), (most, np.less_equal)):
@@ -304,7 +306,8 @@ class Ranking:
         return rows[np.argsort(-first if more[0] else first, kind="stable")]
 
     def dots(self, objectives: Sequence[str]) -> Dots:
-        """The first two of some objectives of every run for a scatter, thinned to a few thousand, and the front of all."""
+        """The first two of some objectives of every run for a scatter, thinned to a few thousand, and the front of
+        all."""
         x, y = (self.results.objective(check_objective(name), self.min_trades) for name in objectives[:2])
         known = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
         rows = np.union1d(known[:: max(1, -(-known.size // _MOST_DOTS))], on_front := self.front(objectives))
@@ -337,7 +340,8 @@ def best_of(ranking: Ranking, layout: Layout, tallies: Tallies) -> Best:
 
 
 def overfitted(results: Results, is_walk: bool) -> Overfitted | None:
-    """How often the best on half of a trial's days is below the middle on the others; None where that cannot be said."""
+    """How often the best on half of a trial's days is below the middle on the others; None where that cannot be
+    said."""
     found = overfitting(results.halved(is_walk))
     return None if found is None else Overfitted(**asdict(found), sentence=found.sentence)
 
@@ -349,8 +353,13 @@ def against(inside: Ranking, outside: Ranking, parts: Sequence[Span]) -> Against
     known = np.flatnonzero(~(np.isnan(x) | np.isnan(y)))
     shown = known[:: max(1, -(-known.size // _MOST_DOTS))]
     return Against(
-        x[shown].tolist(), y[shown].tolist(), numbers[shown].tolist(), rank_correlation(x, y), int(known.size), list(parts)
-    )  # fmt: skip
+        x[shown].tolist(),
+        y[shown].tolist(),
+        numbers[shown].tolist(),
+        rank_correlation(x, y),
+        int(known.size),
+        list(parts),
+    )
 
 
 def run_of(ranking: Ranking, row: int, outside: Ranking | None, labels: Mapping[str, str]) -> TrialRun:
@@ -374,7 +383,12 @@ def run_of(ranking: Ranking, row: int, outside: Ranking | None, labels: Mapping[
     )
 
 
-def exported(axes: tuple[Axis, ...], parts: Sequence[tuple[str, Results]], labels: Mapping[str, str], form: Literal["csv", "parquet"]) -> bytes:  # fmt: skip
+def exported(
+    axes: tuple[Axis, ...],
+    parts: Sequence[tuple[str, Results]],
+    labels: Mapping[str, str],
+    form: Literal["csv", "parquet"],
+) -> bytes:
     """All runs as a table: a column for each axis, the part, every figure and the error."""
     tables = [_arrow(axes, name, results, labels) for name, results in parts]
     table = pa.concat_tables(tables)

@@ -23,7 +23,8 @@ _MOST_HELD = 4
 
 @dataclass(frozen=True, eq=False)
 class StoredTrial:
-    """A trial as it is stored. `state` is running, stopped, done or failed; `numbers` None stands for the whole grid."""
+    """A trial as it is stored. `state` is running, stopped, done or failed; `numbers` None stands for the whole
+    grid."""
 
     id: int
     title: str
@@ -119,7 +120,9 @@ class TrialStore:
     def set_state(self, number: int, state: str, message: str = "") -> None:
         """Say how a trial is."""
         with self._database.session() as session:
-            session.execute(update(TrialRecord).where(TrialRecord.id == number).values(state=state, message=message[:500]))  # fmt: skip
+            session.execute(
+                update(TrialRecord).where(TrialRecord.id == number).values(state=state, message=message[:500])
+            )
 
     def mark_interrupted(self) -> None:
         """Trials that ran when the program last ended are stopped now."""
@@ -136,7 +139,8 @@ class TrialStore:
     def commit(self, number: int, chunk: int, found: Results, also: Callable[[Session], None]) -> int:
         """Store finished runs, all or none, as the chunk of this number of a trial; the number of the next one.
 
-        `also` writes what goes with them. Raises ConflictError when the trial has that chunk: another program runs it too.
+        `also` writes what goes with them. Raises ConflictError when the trial has that chunk: another program runs it
+        too.
         """
         if not len(found):
             return chunk
@@ -153,15 +157,21 @@ class TrialStore:
         with self._database.session() as session:
             session.add(
                 TrialChunk(
-                    trial_id=number, number=chunk, count=len(found), numbers=found.numbers.tobytes(), parts=found.parts.tobytes(),
-                    figures=found.figures.tobytes(), blocks=found.blocks.tobytes(),
+                    trial_id=number,
+                    number=chunk,
+                    count=len(found),
+                    numbers=found.numbers.tobytes(),
+                    parts=found.parts.tobytes(),
+                    figures=found.figures.tobytes(),
+                    blocks=found.blocks.tobytes(),
                     errors={str(row): text[:500] for row, text in found.errors.items()},
                 )
-            )  # fmt: skip
+            )
             also(session)
 
     def results(self, number: int) -> Results:
-        """All finished runs of a trial, in the order they finished; only what is new since the last question is read."""
+        """All finished runs of a trial, in the order they finished; only what is new since the last question is
+        read."""
         with self._lock:
             held = self._held.pop(number, None) or _Held()
             self._held[number] = held  # the last asked for is the last to go

@@ -41,7 +41,16 @@ def _varying(checked: Checked, found: Input) -> Varying:
         whole = default.is_integer() and abs(default) >= 2
         low, high = (float(int(low)), float(int(high))) if whole else (low, high)
     low, high = min(low or 0.0, high or 0.0), max(low or 0.0, high or 0.0)
-    return Varying(found.name, found.label, _text(found), low, high, step or _step(low, high), words, _switched(checked, found.name))  # fmt: skip
+    return Varying(
+        found.name,
+        found.label,
+        _text(found),
+        low,
+        high,
+        step or _step(low, high),
+        words,
+        _switched(checked, found.name),
+    )
 
 
 _TIMEFRAMES = ("1h", "2h", "4h", "1d")

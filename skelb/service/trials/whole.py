@@ -142,7 +142,8 @@ class StitchedDays:
 
 @dataclass(frozen=True, slots=True)
 class Walk:
-    """A walk-forward: its windows, their days outside stitched, beside the fixed setting; `daily` is money a day outside.
+    """A walk-forward: its windows, their days outside stitched, beside the fixed setting; `daily` is money a day
+    outside.
 
     `efficiency` is of the windows that chose; `daily_range` bounds `daily` with 95 %.
     """

@@ -32,7 +32,9 @@ class Workers:
 
 
 @contextmanager
-def workers_for(sweep: Sweep, axes: tuple[Axis, ...], threads: int = THREADS, cluster: str | None = None) -> Iterator[Workers]:  # fmt: skip
+def workers_for(
+    sweep: Sweep, axes: tuple[Axis, ...], threads: int = THREADS, cluster: str | None = None
+) -> Iterator[Workers]:
     """Threads, or the cluster at an address such as tcp://127.0.0.1:8786. Raises WorkersError when that fails."""
     if cluster is None:
         with ThreadPoolExecutor(threads, thread_name_prefix="trial") as executor:
@@ -46,7 +48,9 @@ def workers_for(sweep: Sweep, axes: tuple[Axis, ...], threads: int = THREADS, cl
         except SkelbError:
             raise
         except Exception as exc:
-            raise WorkersError(f"the workers at {cluster} gave up ({type(exc).__name__}: {exc}): go on when they are back, or with threads") from exc  # fmt: skip
+            raise WorkersError(
+                f"the workers at {cluster} gave up ({type(exc).__name__}: {exc}): go on when they are back, or with threads"  # noqa: E501
+            ) from exc
 
 
 @contextmanager

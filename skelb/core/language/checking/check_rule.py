@@ -113,8 +113,13 @@ def check_position(statement: Statement, meaning: Meaning | None, scope: Scope) 
     for item in fields(statement):
         for name in names_in(getattr(statement, item.name)):
             if _asks_position(name, scope) and id(name) not in inside:
-                raise Mistake("S0306", name.span, f"`{name.name}` depends on the position and stands outside a rule's condition", None,
-                              "It may stand in conditions of enter and exit rules, their order prices, `trail at`, and names used there.")  # fmt: skip
+                raise Mistake(
+                    "S0306",
+                    name.span,
+                    f"`{name.name}` depends on the position and stands outside a rule's condition",
+                    None,
+                    "It may stand in conditions of enter and exit rules, their order prices, `trail at`, and names used there.",  # noqa: E501
+                )
     for part in judged:
         check_stepwise(
             part,

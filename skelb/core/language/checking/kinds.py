@@ -344,7 +344,7 @@ def placed_arguments(function: Function, node: Call) -> list[Expression | None]:
     for position, argument in enumerate(node.arguments):
         index = position if argument.name is None else _named_position(argument, names, node)
         if index >= len(names):
-            raise Mistake("S0204", argument.value.span, f"`{function.name}` takes {_count(len(names))}, and this is one more",
+            raise Mistake("S0204", argument.value.span, f"`{function.name}` takes {_count(len(names))}, and this is one more",  # noqa: E501
                           None, f"Its form is `{function.signature}`.")  # fmt: skip
         if placed[index] is not None:
             raise Mistake(
@@ -394,7 +394,7 @@ def _comparison(node: Comparison, scope: Scope) -> Meaning:
                 "S0203", operand.span, "words are compared with `is`, not with a sign", None, "As in `weekday is fri`."
             )
         if item.kind in ("condition", "text"):
-            raise Mistake("S0203", operand.span, f"`{node.operators[0]}` compares numbers, and this is {_ARTICLE[item.kind]}",
+            raise Mistake("S0203", operand.span, f"`{node.operators[0]}` compares numbers, and this is {_ARTICLE[item.kind]}",  # noqa: E501
                           None, "To need both conditions, join them with `and`.")  # fmt: skip
     raise Mistake(
         "S0203",

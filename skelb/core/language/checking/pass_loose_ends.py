@@ -46,7 +46,10 @@ def check_drawn(work: Work) -> None:
                 name = _oscillator(value, meanings)
                 if name:
                     help_text = f'Give it a panel: `draw … in "{name}"`.'
-                    work.report(placed, Diagnostic("S0407", f"`{name}` swings in a range of its own", value.span, None, help_text))  # fmt: skip
+                    work.report(
+                        placed,
+                        Diagnostic("S0407", f"`{name}` swings in a range of its own", value.span, None, help_text),
+                    )
         for part in forms_in(statement) if "forming" in placed.text else ():
             work.report(placed, Diagnostic("S0408", "this reads a higher bar while it is still forming", part.span))
 

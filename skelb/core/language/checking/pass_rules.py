@@ -97,8 +97,9 @@ def _check_market(work: Work, rules: list[tuple[Placed, Statement]]) -> None:
             for _, distance in _distances(rule):
                 if distance.unit == "pips":
                     work.report(
-                        placed, Diagnostic("S0305", "this market has no pips", distance.span, None, "Use ticks or points.")
-                    )  # fmt: skip
+                        placed,
+                        Diagnostic("S0305", "this market has no pips", distance.span, None, "Use ticks or points."),
+                    )
         timed = (isinstance(rule, Window) and rule.times) or (isinstance(rule, Flat) and rule.at)
         if timed and work.setting.daily:
             work.report(placed, Diagnostic("S0402", "these clock times mean little on daily bars", rule.span))
@@ -128,8 +129,9 @@ def _check_lots(work: Work, rules: list[tuple[Placed, Statement]], entries: list
         if isinstance(rule, Exit) and rule.lots is not None and rule.lots not in names:
             listed = ", ".join(f'"{name}"' for name in names) or 'none; add `named "…"` to an entry'
             work.report(
-                placed, Diagnostic("S0309", f'no entry is named "{rule.lots}"', rule.span, None, f"Named are: {listed}.")
-            )  # fmt: skip
+                placed,
+                Diagnostic("S0309", f'no entry is named "{rule.lots}"', rule.span, None, f"Named are: {listed}."),
+            )
 
 
 def _check_both_sides(work: Work, entries: list[tuple[Placed, Enter]]) -> None:
@@ -138,8 +140,9 @@ def _check_both_sides(work: Work, entries: list[tuple[Placed, Enter]]) -> None:
     for placed, entry in entries:
         if entry.side == "short" and entry.only_if is None and without_places(entry.when) in longs:
             work.report(
-                placed, Diagnostic("S0409", "this is also the condition to enter long, so neither happens", entry.when.span)
-            )  # fmt: skip
+                placed,
+                Diagnostic("S0409", "this is also the condition to enter long, so neither happens", entry.when.span),
+            )
 
 
 def _stop_is_broken(work: Work) -> bool:

@@ -125,7 +125,7 @@ def _set_input(
     name = names[found.name]
     low, high = found.low, found.high
     if low is not None and high is not None and isinstance(default, float) and not low <= default <= high:
-        raise Mistake("S0209", value.span, f"{default:g} lies outside the range of `{found.name}`, {low:g} to {high:g}")  # fmt: skip
+        raise Mistake("S0209", value.span, f"{default:g} lies outside the range of `{found.name}`, {low:g} to {high:g}")
     if default is not None:
         return cast(Input, prefixed(replace(found, default=default), names))
     if found.kind in _WORDS or isinstance(value, (Truth, Text, Clock)):

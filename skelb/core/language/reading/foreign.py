@@ -99,8 +99,13 @@ def foreign_statement(tokens: tuple[Token, ...]) -> Mistake | None:
         mend = Mend(right, first.span) if right and (second.text == "when" or second.kind == "number") else None
         return Mistake("S0110", first.span, f"`{first.text}` is written otherwise", mend, f"Write {form}.")
     if (second.text, tokens[2].text if len(tokens) > 2 else "") in _CHANGING:
-        return Mistake("S0110", (first.start, tokens[2].end), "a name is not changed once it has a meaning", None,
-                       "A running value is `carry n = n + 1 starting 0`; inside, `n` is its value one bar earlier.")  # fmt: skip
+        return Mistake(
+            "S0110",
+            (first.start, tokens[2].end),
+            "a name is not changed once it has a meaning",
+            None,
+            "A running value is `carry n = n + 1 starting 0`; inside, `n` is its value one bar earlier.",
+        )
     if first.text in _DECLARING and second.kind == "name":
         return Mistake("S0110", first.span, f"names are not declared with `{first.text}`",
                        Mend("", (first.start, second.start)), "Write `name = expression`.")  # fmt: skip
@@ -172,8 +177,13 @@ def _bars_back(text: str, tokens: tuple[Token, ...], index: int) -> Mistake:
     before = tokens[index - 1] if index else opened
     after = tokens[index + 1 : index + 4]
     if len(after) >= 2 and after[0].text == "-":
-        return Mistake("S0110", opened.span, "this asks for a later bar, and Skelb cannot see one", None,
-                       "Write rules that need only this bar and earlier ones; `prior(x)` is the bar before.")  # fmt: skip
+        return Mistake(
+            "S0110",
+            opened.span,
+            "this asks for a later bar, and Skelb cannot see one",
+            None,
+            "Write rules that need only this bar and earlier ones; `prior(x)` is the bar before.",
+        )
     if before.kind == "name" and len(after) >= 2 and after[0].kind == "number" and after[1].text == "]":
         span = (before.start, after[1].end)
         count = after[0].text

@@ -14,8 +14,10 @@ def nearest(word: str, known: Iterable[str], most: int = 3) -> list[str]:
     lowered, names = word.lower(), list(known)
     alike = {
         names[index]: score
-        for _, score, index in extract(lowered, [name.lower() for name in names], scorer=ratio, score_cutoff=LEAST, limit=most)
-    }  # fmt: skip
+        for _, score, index in extract(
+            lowered, [name.lower() for name in names], scorer=ratio, score_cutoff=LEAST, limit=most
+        )
+    }
     if len(lowered) >= 3:  # the beginning of a longer word
         for name in names:
             if name.startswith(lowered):

@@ -48,8 +48,13 @@ def read_trail(reader: Reader) -> Trail:
     if reader.is_word("once"):
         word = reader.advance()
         if distance.unit == "at":
-            raise Mistake("S0105", word.span, "`once` stands after a distance, not after `at` a price", None,
-                          "Put the condition into the price: `trail at (low if open_profit > 2 else stop_price)`.")  # fmt: skip
+            raise Mistake(
+                "S0105",
+                word.span,
+                "`once` stands after a distance, not after `at` a price",
+                None,
+                "Put the condition into the price: `trail at (low if open_profit > 2 else stop_price)`.",
+            )
         once = _read_distance(reader)
     return Trail(side, distance, once, read_only_if(reader), (0, reader.last_end))
 

@@ -126,9 +126,13 @@ class Reader:
         if place > 1 and self.tokens[place - 1].kind == "name" and self.tokens[place - 2].text in ("(", ","):
             name, function = self.tokens[place - 1].text, self._called(place)
             known = function in FUNCTIONS and any(item.name == name for item in FUNCTIONS[function].parameters)
-            return Mistake("S0107", self.now.span, f"arguments are named with `:`, so `{name}:`",
-                           Mend(":", self.now.span) if known else None,
-                           f"As in `bollinger(close, 20, f: 2)`; where equality is meant, write `{name} ==`.")  # fmt: skip
+            return Mistake(
+                "S0107",
+                self.now.span,
+                f"arguments are named with `:`, so `{name}:`",
+                Mend(":", self.now.span) if known else None,
+                f"As in `bollinger(close, 20, f: 2)`; where equality is meant, write `{name} ==`.",
+            )
         return Mistake("S0107", self.now.span, "`=` stands inside an expression", Mend("==", self.now.span))
 
     def _called(self, place: int) -> str:

@@ -77,7 +77,7 @@ def _refuse_long_chains(statement: Statement, reader: Reader) -> None:
             waiting.extend((inner, depth) for inner in part)
         elif is_dataclass(part):
             if depth > LONGEST_CHAIN:
-                raise Mistake("S0111", (0, reader.last_end), f"more than {LONGEST_CHAIN} operations hang on one another",
+                raise Mistake("S0111", (0, reader.last_end), f"more than {LONGEST_CHAIN} operations hang on one another",  # noqa: E501
                               None, "Give parts of it names.")  # fmt: skip
             waiting.extend((getattr(part, item.name), depth + 1) for item in fields(part))
 
@@ -93,8 +93,13 @@ def _unknown_statement(reader: Reader) -> Mistake:
         right = first.text.lower()
         return Mistake("S0109", first.span, f"`{first.text}` is written `{right}`", Mend(right, first.span))
     if reader.ahead().text == "(":
-        return Mistake("S0110", first.span, "nothing is called by itself", None,
-                       "To see a value write `draw …`; to be told, `alert … \"text\"`; to use it again, `name = …`.")  # fmt: skip
+        return Mistake(
+            "S0110",
+            first.span,
+            "nothing is called by itself",
+            None,
+            'To see a value write `draw …`; to be told, `alert … "text"`; to use it again, `name = …`.',
+        )
     if reader.ahead().text in ("<", ">", "<=", ">=", "==", "crosses", "is", "in"):
         return Mistake("S0102", first.span, "a condition stands here by itself", None,
                        "Join it to the line before with `and` or `or`, or give it a name: `up = …`.")  # fmt: skip

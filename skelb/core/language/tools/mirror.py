@@ -57,7 +57,7 @@ MOST_NAMES = 60  # that stand on one another
 
 _TURNED: tuple[Sort, ...] = ("price", "change", "swing")
 _FLIPPED = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "==", "!=": "!="}
-_NAMED_OPPOSITES = {"up": "down", "long": "short", "above": "below", "over": "under", "rise": "fall", "rising": "falling",
+_NAMED_OPPOSITES = {"up": "down", "long": "short", "above": "below", "over": "under", "rise": "fall", "rising": "falling",  # noqa: E501
                     "higher": "lower", "high": "low", "upper": "lower", "buy": "sell", "bull": "bear", "flood": "ebb",
                     "breakout": "breakdown", "strong": "weak"}  # fmt: skip
 _NAMED_OPPOSITES.update({right: left for left, right in list(_NAMED_OPPOSITES.items())})
@@ -322,7 +322,8 @@ class Mirror:
         return made[turns]
 
     def _common_sort(self, parts: tuple[Expression, ...], node: Expression) -> Sort:
-        """The sort of several values together: changes and swings may stand beside numbers, which are turned with them."""
+        """The sort of several values together: changes and swings may stand beside numbers, which are turned with
+        them."""
         sorts = {self.sort(part) for part in parts}
         turned = sorts - {"even"}
         if len(turned) > 1 or (turned == {"price"} and len(sorts) > 1):
@@ -457,7 +458,8 @@ class Mirror:
         return replace(node, name=name, arguments=tuple(arguments))
 
     def _is_exchanged(self, mirror: Mirroring, node: Expression, numbers: tuple[Expression, ...]) -> bool:
-        """Whether what takes its place in the mirror does so here: of what stays even it may be that nothing is turned."""
+        """Whether what takes its place in the mirror does so here: of what stays even it may be that nothing is
+        turned."""
         if mirror.turns in ("as x", "odd", "linear", "condition") and numbers:
             return self._is_turned(numbers[0])
         return mirror.turns != "as all" or self._common_sort(numbers, node) != "even"

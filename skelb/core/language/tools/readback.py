@@ -61,7 +61,7 @@ def _entries(statements: list[Statement]) -> list[str]:
             sides.add(rule.side)
             size = "" if rule.size is None else f", {_size_words(rule.size)}"
             name = "" if rule.named is None else f' This entry is called "{rule.named}".'
-            body = f"It enters {rule.side}{_order_words(rule.order)} when `{written(rule.when)}`{size}{_only_if(rule.only_if)}."
+            body = f"It enters {rule.side}{_order_words(rule.order)} when `{written(rule.when)}`{size}{_only_if(rule.only_if)}."  # noqa: E501
             found.append(body + name)
     for side in ("long", "short"):
         if side not in sides:
@@ -109,7 +109,7 @@ def _exits(statements: list[Statement]) -> list[str]:
         elif isinstance(rule, ExitAfter):
             moment = "at that bar's close" if rule.at_close else "at the next open"
             found.append(
-                f"It closes {_sided(rule.side)} after {written(rule.count)} {rule.unit}, {moment}{_only_if(rule.only_if)}."
+                f"It closes {_sided(rule.side)} after {written(rule.count)} {rule.unit}, {moment}{_only_if(rule.only_if)}."  # noqa: E501
             )
     return found or ["No rule closes a position."]
 
@@ -141,7 +141,7 @@ def _protection(statements: list[Statement]) -> list[str]:
                 )
                 way = "follows" if rule.distance.unit == "at" else "follows the best price at a distance of"
                 found.append(
-                    f"The trailing stop of {_sided(rule.side)} {way} {_distance_words(rule.distance)}, {begins}{only_if}."
+                    f"The trailing stop of {_sided(rule.side)} {way} {_distance_words(rule.distance)}, {begins}{only_if}."  # noqa: E501
                 )
             case Breakeven():
                 plus = "" if rule.plus is None else f" plus {_distance_words(rule.plus)}"
@@ -159,7 +159,7 @@ def _protection(statements: list[Statement]) -> list[str]:
     return found
 
 
-_UNIT_WORDS = {"percent": " % of the entry price", "cash": " of money per unit", "R": " times the first stop's distance",
+_UNIT_WORDS = {"percent": " % of the entry price", "cash": " of money per unit", "R": " times the first stop's distance",  # noqa: E501
                "pips": " pips", "ticks": " ticks", "price": " in price"}  # fmt: skip
 
 
@@ -187,7 +187,9 @@ def _when(statements: list[Statement]) -> list[str]:
                 found.append(f"Entries are allowed from {date_text(rule.first)} to {date_text(rule.last)}{only_if}.")
             case Flat():
                 moment = _clock(rule.at) if rule.at is not None else f"the end of the {rule.until}"
-                found.append(f"It is flat at {moment} and stays out until the next session{' or week' * (rule.until == 'week')}{only_if}.")  # fmt: skip
+                found.append(
+                    f"It is flat at {moment} and stays out until the next session{' or week' * (rule.until == 'week')}{only_if}."  # noqa: E501
+                )
             case Limit():
                 found.append(f"{_limit_words(rule)}{only_if}.")
             case Pause():
