@@ -25,7 +25,7 @@ _MOST_WAITING = 2_000
 _REST_S = 2.0
 _BELIEVED, _DOUBTED = 0.05, 0.2
 
-Place = tuple[str, int, int]  # market, minutes of the stored bars, their version
+BarsKey = tuple[str, int, int]  # market, minutes of the stored bars, their version
 Write = Callable[[Session], None]
 
 
@@ -90,8 +90,8 @@ class Tallies:
     def __init__(self, database: Database | None) -> None:
         self._database = None if database is None or database.read_only else database
         self._read = database
-        self._kept: OrderedDict[str, dict[Place, _Kept]] = OrderedDict()
-        self._histories: OrderedDict[Place, Histories] = OrderedDict()
+        self._kept: OrderedDict[str, dict[BarsKey, _Kept]] = OrderedDict()
+        self._histories: OrderedDict[BarsKey, Histories] = OrderedDict()
         self._lock = RLock()
         self._waiting: list[tuple[str, Dataset, Try]] = []
         self._waiting_lock = Lock()
@@ -116,7 +116,7 @@ class Tallies:
     def counting(self, title: str, found: Sequence[tuple[Dataset, Sequence[Try]]]) -> Iterator[Write]:
         """Count tries; the block writes them with what is given, in a session of its own. Undone when it fails."""
         with self._lock:
-            changed: list[tuple[Place, _Kept, list[Try]]] = []
+            changed: list[tuple[BarsKey, _Kept, list[Try]]] = []
             tallies = self._of(title)
             for dataset, tries in found:
                 place = _place(dataset)
@@ -208,7 +208,7 @@ class Tallies:
         spread = float(np.std(ratios, ddof=1)) if ratios.size > 2 else None
         return Worth(ratios.size, spread, chance, is_counted, listed)
 
-    def _of(self, title: str) -> dict[Place, _Kept]:
+    def _of(self, title: str) -> dict[BarsKey, _Kept]:
         found = self._kept.get(title)
         if found is None:
             found = self._kept[title] = {} if self._read is None else _read(self._read, title)
@@ -250,18 +250,18 @@ def label_of(dataset: Dataset, inputs: Mapping[str, Any], by: str) -> str:
     return "  ".join([f"{by}, {place}", *(f"{name}={value}" for name, value in values.items())])[:300]
 
 
-def _place(dataset: Dataset) -> Place:
+def _place(dataset: Dataset) -> BarsKey:
     return dataset.market.symbol, (dataset.stored or dataset.bars).timeframe.minutes, dataset.data_version
 
 
 def _by_dataset(items: Sequence[tuple[str, Dataset, Try]]) -> list[tuple[Dataset, list[Try]]]:
-    found: dict[Place, tuple[Dataset, list[Try]]] = {}
+    found: dict[BarsKey, tuple[Dataset, list[Try]]] = {}
     for _, dataset, seen in items:
         found.setdefault(_place(dataset), (dataset, []))[1].append(seen)
     return list(found.values())
 
 
-def _by_setting(kept: Mapping[Place, _Kept]) -> Floats:
+def _by_setting(kept: Mapping[BarsKey, _Kept]) -> Floats:
     """The daily Sharpe ratio of every setting, the mean where it was tried on several spans; shape (settings,)."""
     rows = [row for item in kept.values() for row in item.tries.values()]
     if not rows:
@@ -271,7 +271,7 @@ def _by_setting(kept: Mapping[Place, _Kept]) -> Floats:
     return np.asarray(np.bincount(places, [sharpe for _, sharpe in rows]) / np.bincount(places))
 
 
-def _write(session: Session, title: str, place: Place, kept: _Kept, fresh: Sequence[Try]) -> None:
+def _write(session: Session, title: str, place: BarsKey, kept: _Kept, fresh: Sequence[Try]) -> None:
     tally = kept.tally
     leaders = [tally.leader] if tally.leader else []
     record = session.get(TallyRecord, kept.id) if kept.id is not None else None
@@ -291,8 +291,8 @@ def _write(session: Session, title: str, place: Place, kept: _Kept, fresh: Seque
     session.execute(insert(TallyTry), rows_of_tries)
 
 
-def _read(database: Database, title: str) -> dict[Place, _Kept]:
-    found: dict[Place, _Kept] = {}
+def _read(database: Database, title: str) -> dict[BarsKey, _Kept]:
+    found: dict[BarsKey, _Kept] = {}
     with database.session() as session:
         for record in session.scalars(select(TallyRecord).where(TallyRecord.title == title)):
             draws = iter(np.frombuffer(record.draws, np.float32).reshape(-1, HISTORIES))

@@ -225,14 +225,14 @@ class SheetOut(BaseModel):
     examples: list[RuleExample]
 
 
-class Place(BaseModel):
+class OtherBars(BaseModel):
     market: str
     timeframe: str
 
 
 class StressIn(BaseModel):
     setup: Setup
-    others: list[Place] = Field(default_factory=list, max_length=12)
+    others: list[OtherBars] = Field(default_factory=list, max_length=12)
 
 
 class ResampleIn(BaseModel):

@@ -37,7 +37,9 @@ FIGURES = (
 
 def shown(page, key):
     """A sounding as a number, percent signs and separators taken off."""
-    text = page.locator(f"[data-figure={key}]").evaluate("node => document.createTreeWalker(node, NodeFilter.SHOW_TEXT).nextNode().textContent")
+    text = page.locator(f"[data-figure={key}]").evaluate(
+        "node => document.createTreeWalker(node, NodeFilter.SHOW_TEXT).nextNode().textContent"
+    )
     return float(text.replace("−", "-").replace(",", "").replace("%", "").replace("+", "").strip())
 
 

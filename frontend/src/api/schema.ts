@@ -1261,7 +1261,8 @@ export interface components {
         };
         /**
          * Basket
-         * @description A basket's figures, its equity beside holding in money at `times` (seconds since 1970 UTC), a row for each market.
+         * @description A basket's figures, its equity beside holding in money at `times` (seconds since 1970 UTC), a row for each
+         *     market.
          */
         Basket: {
             /**
@@ -2080,7 +2081,8 @@ export interface components {
         };
         /**
          * Distribution
-         * @description How a figure is spread over the samples: the run's own, the mean, percentiles, and how sure each is; a histogram.
+         * @description How a figure is spread over the samples: the run's own, the mean, percentiles, and how sure each is; a
+         *     histogram.
          */
         Distribution: {
             /**
@@ -3373,6 +3375,19 @@ export interface components {
              */
             reason: string;
         };
+        /** OtherBars */
+        OtherBars: {
+            /**
+             * Market
+             * @description the symbol of a stored market
+             */
+            market: string;
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
+            timeframe: string;
+        };
         /**
          * Overfitted
          * @description How often the best on one half of the days is below the middle on the other.
@@ -3440,19 +3455,6 @@ export interface components {
              * @description a text in the language of scripts
              */
             text: string;
-        };
-        /** Place */
-        Place: {
-            /**
-             * Market
-             * @description the symbol of a stored market
-             */
-            market: string;
-            /**
-             * Timeframe
-             * @description such as 15m, 4h or 1d
-             */
-            timeframe: string;
         };
         /**
          * Preview
@@ -3671,7 +3673,8 @@ export interface components {
         };
         /**
          * Redrawn
-         * @description A run's trades drawn anew: bands of equity over the trades, the run's own among them, and each measure's spread.
+         * @description A run's trades drawn anew: bands of equity over the trades, the run's own among them, and each measure's
+         *     spread.
          */
         Redrawn: {
             /**
@@ -3839,7 +3842,8 @@ export interface components {
         };
         /**
          * RunShown
-         * @description What is drawn and listed of a run; bars are the chart's. `has_moving_levels`: stops move while a position lives.
+         * @description What is drawn and listed of a run; bars are the chart's. `has_moving_levels`: stops move while a position
+         *     lives.
          */
         RunShown: {
             /**
@@ -4286,7 +4290,7 @@ export interface components {
              * Others
              * @description further markets and timeframes to run it on
              */
-            others?: components["schemas"]["Place"][];
+            others?: components["schemas"]["OtherBars"][];
             /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
@@ -4315,7 +4319,8 @@ export interface components {
         };
         /**
          * StressStep
-         * @description How far a stress is, and the row just finished; the last step has the timing, where it can be told, and the verdict.
+         * @description How far a stress is, and the row just finished; the last step has the timing, where it can be told, and the
+         *     verdict.
          */
         StressStep: {
             /**
@@ -5126,7 +5131,8 @@ export interface components {
         };
         /**
          * Walk
-         * @description A walk-forward: its windows, their days outside stitched, beside the fixed setting; `daily` is money a day outside.
+         * @description A walk-forward: its windows, their days outside stitched, beside the fixed setting; `daily` is money a day
+         *     outside.
          *
          *     `efficiency` is of the windows that chose; `daily_range` bounds `daily` with 95 %.
          */

@@ -7,7 +7,7 @@ from skelb.core.language.checking.stepwise import names_in
 from skelb.core.language.checking.used import SavedScript, Scripts
 from skelb.core.language.checking.work import Setting
 from skelb.core.language.codes import CODES, Code
-from skelb.core.language.diagnostics import Diagnostic, LineMap, Mend, Place, utf16_offset
+from skelb.core.language.diagnostics import Diagnostic, LineColumn, LineMap, Mend, utf16_offset
 from skelb.core.language.labels import LabelPart, label_parts
 from skelb.core.language.names import names_within
 from skelb.core.language.reading.expressions import read_expression
@@ -20,10 +20,10 @@ __all__ = [
     "Code",
     "Diagnostic",
     "LabelPart",
+    "LineColumn",
     "LineMap",
     "Meaning",
     "Mend",
-    "Place",
     "Reader",
     "SavedScript",
     "Scripts",

@@ -54,7 +54,7 @@ def moved(found: Diagnostic, offset: int) -> Diagnostic:
 
 
 @dataclass(frozen=True)
-class Place:
+class LineColumn:
     """A position for people: line and column count from 1, columns in code points."""
 
     line: int
@@ -70,10 +70,10 @@ class LineMap:
             if char == "\n":
                 self._starts.append(index + 1)
 
-    def place(self, offset: int) -> Place:
+    def place(self, offset: int) -> LineColumn:
         """The place of `offset`, counted from 1."""
         line = bisect_right(self._starts, offset)
-        return Place(line, offset - self._starts[line - 1] + 1)
+        return LineColumn(line, offset - self._starts[line - 1] + 1)
 
 
 def utf16_offset(text: str, offset: int) -> int:

@@ -1,7 +1,7 @@
 """Checked scripts to arrays: expressions evaluated once, rules laid out for the engine."""
 
 from skelb.core.plan.columns import Block, Column, Flag, OppositeMode, SizeForm
-from skelb.core.plan.conversion import Comparison, compare_values
+from skelb.core.plan.comparison import Comparison, compare_values
 from skelb.core.plan.dataset import Dataset, make_dataset
 from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.holding import holds_back

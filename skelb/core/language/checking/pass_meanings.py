@@ -1,6 +1,6 @@
 """First pass: names and kinds, statement by statement in the order of the text."""
 
-from skelb.core.language.checking.carries import check_carry
+from skelb.core.language.checking.check_carry import check_carry
 from skelb.core.language.checking.check_rule import check_position, check_rule
 from skelb.core.language.checking.check_shows import check_show
 from skelb.core.language.checking.expand import Expander, Own
