@@ -1,9 +1,12 @@
-import { lazy, Suspense, useState, type ComponentType } from "react";
+import { lazy, Suspense, useState, type ComponentType, type ReactNode } from "react";
 
 const waiting: (() => Promise<unknown>)[] = [];
 
-/** A part of the page that is fetched apart from it: once the page stands, or when it is shown before that. */
-export function later<Props extends object>(fetch: () => Promise<ComponentType<Props>>): ComponentType<Props> {
+/** A part of the page that is fetched apart from it: once the page stands, or when it is shown before that, with something in its place meanwhile. */
+export function later<Props extends object>(
+  fetch: () => Promise<ComponentType<Props>>,
+  meanwhile: ReactNode = null,
+): ComponentType<Props> {
   let here: ComponentType<Props> | null = null;
   const fetched = () => fetch().then((found) => (here = found));
   waiting.push(fetched);
@@ -12,7 +15,7 @@ export function later<Props extends object>(fetch: () => Promise<ComponentType<P
     const [Ready] = useState(() => here); // what is here already shows at once, and stays what it is as long as it shows
     if (Ready) return <Ready {...props} />;
     return (
-      <Suspense fallback={null}>
+      <Suspense fallback={meanwhile}>
         <Part {...props} />
       </Suspense>
     );

@@ -9,7 +9,10 @@ import { useBench, type Bench as OfBench, type BenchProps } from "./useBench";
 
 const FiguresSheet = later(() => import("./FiguresSheet").then((found) => found.FiguresSheet));
 const PlanBuilder = later(() => import("./builder/PlanBuilder").then((found) => found.PlanBuilder));
-const TradesColumn = later(() => import("./trades/TradesColumn").then((found) => found.TradesColumn));
+const TradesColumn = later(
+  () => import("./trades/TradesColumn").then((found) => found.TradesColumn),
+  <div className="w-[212px] flex-none border-l border-line bg-base-100" />, // nothing moves when it comes
+);
 const TradesTable = later(() => import("./trades/TradesTable").then((found) => found.TradesTable));
 
 /** A script on a market: what is said of it above, the script, the chart and the trades beside one another. */
