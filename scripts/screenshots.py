@@ -63,12 +63,6 @@ def trials(page: Page) -> None:
     page.locator("[data-cell='280']").click()
 
 
-def in_and_out(page: Page) -> None:
-    trials(page)
-    page.get_by_role("button", name="In / out").click()
-    page.get_by_test_id("rank-correlation").wait_for()
-
-
 def walk(page: Page) -> None:
     page.goto("/trials?face=walk&script=Harbour%20swell")
     page.get_by_role("button", name="Start 2,964 runs").click()
@@ -177,6 +171,15 @@ def lens(page: Page) -> None:
     page.mouse.move(250, 790)
 
 
+def account(page: Page) -> None:
+    workbench(page)
+    page.get_by_role("button", name="Pin run").click()
+    page.get_by_text("against run").wait_for()
+    page.get_by_role("button", name="Account: Dockside account").click()
+    page.get_by_label("Slippage").fill("2")
+    settled(page)
+
+
 def plan_builder(page: Page) -> None:
     page.goto("/")
     settled(page)
@@ -204,7 +207,7 @@ VIEWS = {
     "workbench-readings": (readings, "daychart"),
     "workbench-mistake": (workbench_mistake, "daychart"),
     "trials-day": (trials, "daychart"),
-    "trials-night": (in_and_out, "nightchart"),
+    "account": (account, "daychart"),
     "trials-walk": (walk, "daychart"),
     "trials-search": (search, "daychart"),
     "trials-study": (study, "nightchart"),

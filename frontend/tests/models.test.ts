@@ -54,6 +54,8 @@ describe("a setup", () => {
       inputs: {},
       sides: "both",
       inverted: false,
+      terms: {},
+      costs: 1,
     });
     expect(setupOf({ market: "KELP", sides: "long", from: "2024-01-01", inverted: true }, defaults, "")).toMatchObject({
       market: "KELP",

@@ -9,11 +9,12 @@ from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan import Dataset, make_dataset
 from skelb.service.backtest import SIDES, Choices, read_date
 from skelb.service.bars_csv import read_bars_csv
+from skelb.service.costs import dearer_account, dearer_market
 from skelb.service.datasets import Datasets
 from skelb.service.folder import data_folder, hold_folder
 from skelb.service.library import Library
 from skelb.service.prepared import Prepared
-from skelb.service.settings import account_settings, market_settings, read_settings_file
+from skelb.service.settings import AccountSettings, account_settings, market_settings, read_settings_file
 from skelb.service.tallies import Tallies
 from skelb.store import FILE_NAME, Database
 
@@ -30,19 +31,22 @@ def settings_of(items: list[str] | None) -> dict[str, object]:
 
 
 def read_datasets(
-    bars: list[str] | None, markets: list[Path] | None, timeframe: str | None, stored: list[str] | None = None
-) -> list[Dataset]:
+    bars: list[str] | None, markets: list[Path] | None, timeframe: str | None, stored: list[str] | None = None,
+    costs: float = 1.0,
+) -> list[Dataset]:  # fmt: skip
     """A dataset for each of the bars given, or of the markets named in the data folder; each serves `from` of the
-    others."""
+    others. Costs are so many times those of the markets."""
     if stored:
         if bars or markets:
             raise UsageError("give bars as files (--bars, --market) or as they are stored (--stored), not both")
-        return _stored_datasets(stored, timeframe)
+        return _stored_datasets(stored, timeframe, costs)
     if not bars:
         raise UsageError("give the bars: --bars CSV, or --stored SYMBOL for a market of the data folder")
     if len(markets or []) > len(bars):
         raise UsageError("give --market at most once for each --bars, in the same order")
     read = [_read_market(item, (markets or [])[index : index + 1]) for index, item in enumerate(bars)]
+    if costs != 1.0:
+        read = [(dearer_market(market, costs), found) for market, found in read]
     by_symbol = dict(zip([market.symbol for market, _ in read], read, strict=True))
     if len(by_symbol) < len(read):
         raise UsageError("every market has a symbol of its own: write --bars SYMBOL=CSV")
@@ -65,14 +69,14 @@ def read_dataset(
     return read_datasets(bars, markets, timeframe, stored)[0]
 
 
-def _stored_datasets(symbols: list[str], timeframe: str | None) -> list[Dataset]:
+def _stored_datasets(symbols: list[str], timeframe: str | None, costs: float) -> list[Dataset]:
     """Datasets of markets in the data folder; any other market there serves `from`."""
     if not (data_folder() / FILE_NAME).exists():
         raise UsageError(f"nothing is stored in {data_folder()} yet: `skelb demo` or `skelb import` stores markets")
     database = Database(data_folder())
     datasets = Datasets(Library(database))
     wanted = Timeframe.parse(timeframe) if timeframe else None
-    return [datasets.get(symbol, wanted) for symbol in symbols]
+    return [datasets.get(symbol, wanted, costs) for symbol in symbols]
 
 
 def tallies_for(stored: list[str] | None) -> Tallies:
@@ -85,6 +89,18 @@ def tallies_for(stored: list[str] | None) -> Tallies:
             hold_folder(data_folder(), "a command")
             return Tallies(Database(data_folder()))
     return Tallies(None)
+
+
+def read_account(named: str | None) -> AccountSettings:
+    """The account of a JSON file, or of that name in the data folder; without either the one of all defaults."""
+    if named is None:
+        return AccountSettings()
+    path = Path(named)
+    if path.suffix == ".json" or path.is_file():
+        return account_settings(read_settings_file(path))
+    if not (data_folder() / FILE_NAME).exists():
+        raise UsageError(f"--account `{named}` is no file, and nothing is stored in {data_folder()} yet")
+    return Library(Database(data_folder())).account(named)
 
 
 def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
@@ -104,16 +120,18 @@ def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
 
 def prepare_all(
     file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None,
-    account: Path | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
-    to: str | None, inverted: bool = False,
+    account: str | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
+    to: str | None, inverted: bool = False, costs: float = 1.0,
 ) -> tuple[Prepared, list[Dataset]]:  # fmt: skip
     """A run on the market to trade, the first of the bars given, and the datasets of all. Raises SkelbError on whatever
     cannot be read."""
-    datasets = read_datasets(bars, market, timeframe, stored)
+    datasets = read_datasets(bars, market, timeframe, stored, costs)
     if sides not in SIDES:
         raise SettingsError(f"--sides is long, short or both, not `{sides}`")
     choices = Choices(settings_of(set_), sides, read_date(from_, "--from"), read_date(to, "--to"), inverted)
-    conditions = account_settings(read_settings_file(account) if account else {}).account()
+    conditions = read_account(account).account()
+    if costs != 1.0:
+        conditions = dearer_account(conditions, costs)
     found = Prepared.of(read_script(file), scripts_beside(file), datasets[0], conditions, choices).sound()
     _ = found.inputs  # what cannot be is told before anything runs
     return found, datasets
@@ -121,7 +139,7 @@ def prepare_all(
 
 def prepare(
     file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None,
-    account: Path | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
+    account: str | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
     to: str | None,
 ) -> Prepared:  # fmt: skip
     """A run on the market to trade; further bars serve `from`. Raises SkelbError on whatever cannot be read."""

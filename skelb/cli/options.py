@@ -15,7 +15,13 @@ StoredOption = Annotated[
     list[str] | None, typer.Option("--stored", metavar="SYMBOL", help="Instead of --bars, a market of the data folder.")
 ]
 MarketOption = Annotated[list[Path] | None, typer.Option("--market", metavar="JSON", help="The market's description.")]
-AccountOption = Annotated[Path | None, typer.Option("--account", metavar="JSON", help="The account.")]
+AccountOption = Annotated[
+    str | None, typer.Option("--account", metavar="NAME|JSON", help="An account of the data folder, or a file of one.")
+]
+CostsOption = Annotated[
+    float,
+    typer.Option("--costs", min=0, max=100, help="Times all costs, of the account and the market; 0 is without."),
+]
 SetOption = Annotated[list[str] | None, typer.Option("--set", metavar="NAME=VALUE", help="A value for an input.")]
 TimeframeOption = Annotated[
     str | None, typer.Option("--timeframe", metavar="1h", help="Gather the bars into longer ones.")

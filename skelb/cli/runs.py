@@ -12,6 +12,7 @@ from skelb.cli.inputs import prepare, prepare_all, read_dataset, settings_of, ta
 from skelb.cli.options import (
     AccountOption,
     BarsOption,
+    CostsOption,
     FileArgument,
     FromOption,
     JsonOption,
@@ -110,6 +111,7 @@ def backtest(
     from_: FromOption = None,
     to: ToOption = None,
     json: JsonOption = False,
+    costs: CostsOption = 1.0,
     equity: Annotated[bool, typer.Option("--equity", help="Include the equity on every bar.")] = False,
     invert: Annotated[
         bool, typer.Option("--invert", help="Exchange the sides, levels mirrored about the fill.")
@@ -129,7 +131,9 @@ def backtest(
     """Test a strategy bar by bar."""
     if without and not basket:
         raise UsageError("--without leaves markets out of a basket: give --basket too")
-    prepared, datasets = prepare_all(file, bars, stored, market, account, set_, sides, timeframe, from_, to, invert)
+    prepared, datasets = prepare_all(
+        file, bars, stored, market, account, set_, sides, timeframe, from_, to, invert, costs
+    )
     if basket:
         together = prepared.backtest_basket(datasets, against=against, dropped=tuple(without or ()))
         if json:
@@ -137,8 +141,8 @@ def backtest(
             return
         _print_figures(together.figures, together.findings)
         for outcome in together.outcomes:
-            found, costs = market_figures(outcome), market_costs(outcome)
-            share = "-" if costs.share is None else f"{costs.share:.1%}"
+            found, charged = market_figures(outcome), market_costs(outcome)
+            share = "-" if charged.share is None else f"{charged.share:.1%}"
             net = found["net_profit"]
             print(
                 f"{outcome.plan.dataset.market.symbol:12} net {net:>14,.2f}  trades {found['trades']:>6}  cost of a day's range {share:>7}"  # noqa: E501

@@ -109,12 +109,14 @@ DEMO_MARKETS: tuple[DemoMarket, ...] = (
 
 DEMO_ACCOUNTS: dict[str, dict[str, Any]] = {
     "Dockside account": {
+        "currency": "crowns",
         "capital": 50_000.0,
         "commission_percent": 0.005,
         "slippage_ticks": 0.5,
         "leverage": 10.0,
     },
     "Small boat account": {
+        "currency": "crowns",
         "capital": 5_000.0,
         "commission_percent": 0.05,
         "commission_minimum": 1.0,

@@ -1,11 +1,13 @@
 """Datasets made from stored bars, the last few kept ready."""
 
 from collections import OrderedDict
+from functools import partial
 from threading import Lock
 
 from skelb.core.bars import Timeframe
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan import Dataset, make_dataset
+from skelb.service.costs import dearer_market
 from skelb.service.library import Library, StoredBars, StoredMarket
 
 MOST_KEPT = 4
@@ -19,17 +21,23 @@ class Datasets:
         self._kept: OrderedDict[tuple[object, ...], Dataset] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, symbol: str, timeframe: Timeframe | None) -> Dataset:
-        """The dataset. Raises SettingsError when no stored bars can give that timeframe."""
+    def get(self, symbol: str, timeframe: Timeframe | None, costs: float = 1.0) -> Dataset:
+        """The dataset, of a market whose costs are so many times what they are.
+
+        Raises SettingsError when no stored bars can give that timeframe.
+        """
         stored = self._library.market(symbol)
         source = _source(stored, timeframe)
         wanted = timeframe or Timeframe(source.timeframe_minutes)
         # A script may look at other markets too, so new bars of any market make every dataset anew.
-        key = (symbol, wanted.minutes, source.id, stored.settings.model_dump_json(), self._library.bars_revision())
+        described = stored.settings.model_dump_json()
+        key = (symbol, wanted.minutes, source.id, described, costs, self._library.bars_revision())
         with self._lock:
             found = self._kept.get(key)
             if found is None:
-                found = make_dataset(self._library.bars(source), stored.market, wanted, source.version, self.get)
+                market = stored.market if costs == 1.0 else dearer_market(stored.market, costs)
+                others = partial(self.get, costs=costs)
+                found = make_dataset(self._library.bars(source), market, wanted, source.version, others)
                 self._kept[key] = found
                 while len(self._kept) > MOST_KEPT:
                     self._kept.popitem(last=False)

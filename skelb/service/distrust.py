@@ -6,7 +6,6 @@ from functools import partial
 
 import numpy as np
 
-from skelb.core.bars import Commission, Market
 from skelb.core.engine import Account, Outcome, Pool, run
 from skelb.core.errors import SettingsError, SkelbError
 from skelb.core.figures import Figures, figures_of, record_of
@@ -28,6 +27,7 @@ from skelb.core.trials import (
     timings,
     worst_equity,
 )
+from skelb.service.costs import dearer_account, dearer_market
 from skelb.service.prepared import Prepared
 
 SHOWN = ("net_profit", "return_over_drawdown", "profit_factor", "max_drawdown_percent", "win_rate", "trades")
@@ -126,9 +126,9 @@ class Stress:
 
     def _dearer(self, times: float) -> Figures:
         here = self._dataset
-        market = _dearer(here.market, times)
+        market = dearer_market(here.market, times)
         dear = make_dataset(here.stored or here.bars, market, here.bars.timeframe, here.data_version, here.others)
-        return self._figures(self._plan_on(dear, self._choices.inverted), _dearer_account(self._account, times))
+        return self._figures(self._plan_on(dear, self._choices.inverted), dearer_account(self._account, times))
 
     def _elsewhere(self, other: Dataset) -> Figures:
         return self._figures(self._plan_on(other, self._choices.inverted))
@@ -183,26 +183,6 @@ def _on_timing(timing: Timing, earns: bool) -> str:
             "when it trades is worth something" if earns else "when it trades is better than chance, but does not pay"
         )
     return f"Held as long at other times, its positions do as well in {timing.as_good:,} of {timing.draws:,} histories (p = {timing.p:.3f}): {worth}."  # noqa: E501
-
-
-def _dearer(market: Market, times: float) -> Market:
-    hourly = None if market.spread_by_hour is None else tuple(item * times for item in market.spread_by_hour)
-    own = market.commission
-    financing = (market.financing_long, market.financing_short)  # what is earned does not grow with the costs
-    return replace(
-        market, spread=market.spread * times, spread_by_hour=hourly,
-        commission=None if own is None else _times(own, times),
-        financing_long=financing[0] * (times if financing[0] > 0 else 1.0),
-        financing_short=financing[1] * (times if financing[1] > 0 else 1.0),
-    )  # fmt: skip
-
-
-def _dearer_account(account: Account, times: float) -> Account:
-    return replace(account, commission=_times(account.commission, times), slippage_ticks=account.slippage_ticks * times)
-
-
-def _times(fees: Commission, times: float) -> Commission:
-    return Commission(fees.percent * times, fees.per_unit * times, fees.per_order * times, fees.minimum * times)
 
 
 def size_compounds(plan: Plan) -> bool:

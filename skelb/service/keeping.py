@@ -1,4 +1,4 @@
-"""Scripts renamed and copied; scripts, markets, runs and trials taken away and brought back; what depends on them."""
+"""Renaming; scripts, markets, accounts, runs and trials taken away and brought back; what depends on them."""
 
 from collections.abc import Iterable
 from typing import Any, Literal
@@ -8,7 +8,7 @@ from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
 from skelb.core.language.tools import retitled, used_titles
-from skelb.service.library import LONGEST_TITLE, Library, StoredScript
+from skelb.service.library import LONGEST_TITLE, Library, StoredScript, account_name
 from skelb.store import (
     AccountRecord,
     Database,
@@ -22,12 +22,15 @@ from skelb.store import (
     removed_name,
 )
 
-Kind = Literal["script", "market", "run", "trial"]
-Table = type[ScriptRecord] | type[MarketRecord] | type[RunRecord] | type[TrialRecord]
-_TABLES: dict[Kind, Table] = {"script": ScriptRecord, "market": MarketRecord, "run": RunRecord, "trial": TrialRecord}
-_NAMED: dict[Kind, InstrumentedAttribute[str]] = {"script": ScriptRecord.title, "market": MarketRecord.symbol}
+Kind = Literal["script", "market", "account", "run", "trial"]
+Found = ScriptRecord | MarketRecord | AccountRecord | RunRecord | TrialRecord
+_TABLES: dict[Kind, type[Found]] = {
+    "script": ScriptRecord, "market": MarketRecord, "account": AccountRecord, "run": RunRecord, "trial": TrialRecord,
+}  # fmt: skip
+_NAMED: dict[Kind, InstrumentedAttribute[str]] = {
+    "script": ScriptRecord.title, "market": MarketRecord.symbol, "account": AccountRecord.name,
+}  # fmt: skip
 _DIGITS = 19  # of a number that the database can hold
-Found = ScriptRecord | MarketRecord | RunRecord | TrialRecord
 
 
 class Keeping:
@@ -51,6 +54,18 @@ class Keeping:
             record.versions.append(VersionRecord(number=newest.number + 1, text=retitled(newest.text, wanted)))
         self._library.tell("scripts")
         return self._library.script(wanted)
+
+    def rename_account(self, name: str, to: str) -> None:
+        """The account under another name; runs and trials that were made with it have all of its terms themselves.
+
+        Raises NotFoundError, SettingsError on a name that cannot be, ConflictError when another account has it.
+        """
+        wanted = account_name(to)
+        with self._database.session() as session:
+            record = _named(session, "account", name)
+            _refuse_taken(session, "account", wanted)
+            _call(record, wanted)
+        self._library.tell("accounts")
 
     def duplicate_script(self, title: str, version: int | None = None) -> StoredScript:
         """A new script with a version of this one (the newest when None) as its first, under a title that is free."""
@@ -82,6 +97,18 @@ class Keeping:
                 naming = [item.title for item in self._library.scripts() if f'"{name}"' in item.newest.text]
                 uses = [f"{', '.join(naming)} {'name' if len(naming) > 1 else 'names'} it"] if naming else []
                 return uses + _counted(session, asked, ran)
+            if kind == "account":
+                ran = func.json_extract(RunRecord.setup, "$.account") == name
+                asked = func.json_extract(TrialRecord.order, "$.setup.account") == name
+                counts = [
+                    (_count_of(session, RunRecord.id, ran, RunRecord.removed_at.is_(None)), "kept run"),
+                    (_count_of(session, TrialRecord.id, asked, TrialRecord.removed_at.is_(None)), "trial"),
+                ]
+                return [
+                    f"{count:,} {what}{'s' * (count > 1)} with it keep{'s' * (count == 1)} the terms it had"
+                    for count, what in counts
+                    if count
+                ]
         return ["its runs go on counting as tries of the script"] if kind == "trial" else []
 
     def remove(self, kind: Kind, name: str) -> None:
@@ -107,9 +134,8 @@ class Keeping:
 
     def known_names(self, kind: Literal["script", "market", "account"]) -> set[str]:
         """Names of what there is of a kind, readable or not, and of what was taken away."""
-        named = AccountRecord.name if kind == "account" else _NAMED[kind]
         with self._database.session() as session:
-            return {name_before(name) for name in session.scalars(select(named))}
+            return {name_before(name) for name in session.scalars(select(_NAMED[kind]))}
 
 
 def _title(text: str) -> str:
@@ -122,12 +148,16 @@ def _title(text: str) -> str:
 def _name_of(record: Found) -> str:
     if isinstance(record, ScriptRecord):
         return record.title
+    if isinstance(record, AccountRecord):
+        return record.name
     return record.symbol if isinstance(record, MarketRecord) else str(record.id)
 
 
 def _call(record: Found, name: str) -> None:
     if isinstance(record, ScriptRecord):
         record.title = name
+    elif isinstance(record, AccountRecord):
+        record.name = name
     elif isinstance(record, MarketRecord):
         record.symbol = name
 
@@ -160,9 +190,13 @@ def _refuse_taken(session: Session, kind: Kind, name: str) -> None:
         raise ConflictError(f"there is a {kind} `{name}` already: choose another name")
 
 
+def _count_of(session: Session, key: InstrumentedAttribute[int], *where: ColumnElement[bool]) -> int:
+    return session.scalar(select(func.count(key)).where(*where)) or 0
+
+
 def _counted(session: Session, tried: ColumnElement[bool], ran: ColumnElement[bool]) -> list[str]:
-    trials = session.scalar(select(func.count()).where(tried, TrialRecord.removed_at.is_(None))) or 0
-    runs = session.scalar(select(func.count()).where(ran, RunRecord.removed_at.is_(None))) or 0
+    trials = _count_of(session, TrialRecord.id, tried, TrialRecord.removed_at.is_(None))
+    runs = _count_of(session, RunRecord.id, ran, RunRecord.removed_at.is_(None))
     found = (
         [f"{trials} trial{'s' if trials > 1 else ''} of it can still be read, but not gone on with"] if trials else []
     )

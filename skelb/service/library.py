@@ -28,6 +28,7 @@ from skelb.store import (
 
 STATUSES = ("idea", "testing", "trusted")
 LONGEST_TITLE = 120
+LONGEST_NAME = 80
 
 
 @dataclass(frozen=True)
@@ -217,7 +218,8 @@ class Library:
     def accounts(self, left_out: list[str] | None = None) -> dict[str, AccountSettings]:
         """All accounts by name; `left_out` is told which cannot be read."""
         with self._database.session() as session:
-            names = session.execute(select(AccountRecord.id, AccountRecord.name).order_by(AccountRecord.id)).all()
+            query = select(AccountRecord.id, AccountRecord.name).where(AccountRecord.removed_at.is_(None))
+            names = session.execute(query.order_by(AccountRecord.id)).all()
 
             def read(number: int) -> tuple[str, AccountSettings]:
                 record = session.get_one(AccountRecord, number)
@@ -229,11 +231,12 @@ class Library:
         """One account. Raises NotFoundError when there is none of that name."""
         found = self.accounts()
         if name not in found:
-            raise NotFoundError(f"there is no account `{name}`; there are: {', '.join(found)}")
+            raise NotFoundError(f"there is no account `{name}`; there are: {', '.join(found) or 'none'}")
         return found[name]
 
     def save_account(self, name: str, settings: dict[str, Any]) -> None:
-        """Keep an account under a name. Raises SettingsError when the settings cannot be."""
+        """Keep an account under a name. Raises SettingsError when the name or the settings cannot be."""
+        name = account_name(name)
         checked = account_settings(settings)
         checked.account()
         with self._database.session() as session:
@@ -254,6 +257,14 @@ class Library:
         """Choose something for all of the application."""
         with self._database.session() as session:
             session.merge(PreferenceRecord(name=name, value=value))
+
+
+def account_name(text: str) -> str:
+    """A name as it is kept. Raises SettingsError when it cannot be one."""
+    found = " ".join(text.split())
+    if not found or len(found) > LONGEST_NAME or "\\" in found:
+        raise SettingsError(f"an account's name has 1 to {LONGEST_NAME} characters, without backslashes")
+    return found
 
 
 def _saved(session: Session, title: str, text: str, status: str, lesson: str, after: int | None) -> StoredScript:

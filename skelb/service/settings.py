@@ -1,6 +1,7 @@
 """Market and account settings as they come in JSON, checked and turned into the core's."""
 
 import json
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, Literal, TypeVar
 
@@ -58,8 +59,9 @@ class MarketSettings(_Settings):
 
 
 class AccountSettings(_Settings):
-    """The account JSON; every key is optional."""
+    """The account JSON; every key is optional. `currency` is a word for what amounts are in."""
 
+    currency: str = Field(default="", max_length=24)
     capital: float = 10_000.0
     commission_percent: float = 0.0
     commission_per_unit: float = 0.0
@@ -112,6 +114,11 @@ def _checked(model: type[M], values: dict[str, Any], what: str) -> M:
         return model.model_validate(values)
     except ValidationError as exc:
         raise SettingsError(f"{what}: {one_line(exc)}") from exc
+
+
+def changed_account(settings: AccountSettings, terms: Mapping[str, object]) -> AccountSettings:
+    """An account with some of its keys at other values. Raises SettingsError on a key or value that cannot be."""
+    return account_settings({**settings.model_dump(), **terms}) if terms else settings
 
 
 def one_line(exc: ValidationError) -> str:

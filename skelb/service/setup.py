@@ -9,13 +9,19 @@ from pydantic import BaseModel, ConfigDict, Field
 from skelb.core.bars import Timeframe
 from skelb.core.plan import Dataset
 from skelb.service.backtest import Choices
+from skelb.service.costs import dearer_account
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.prepared import Prepared
+from skelb.service.settings import AccountSettings, changed_account
 
 
 class Setup(BaseModel):
-    """Script text, market, timeframe, dates, account, inputs, sides: what makes a run what it is."""
+    """Script text, market, timeframe, dates, account, inputs, sides: what makes a run what it is.
+
+    `terms` are changes of the account, by key of its JSON; with all of its keys the account need not be there any
+    more. `costs` multiplies everything that a trade is charged, by the account and by the market.
+    """
 
     model_config = ConfigDict(extra="forbid", frozen=True)
 
@@ -28,6 +34,8 @@ class Setup(BaseModel):
     inputs: dict[str, float | bool | str] = Field(default_factory=dict)
     sides: Literal["both", "long", "short"] = "both"
     inverted: bool = False
+    terms: dict[str, float | str | None] = Field(default_factory=dict, max_length=40)
+    costs: float = Field(default=1.0, ge=0, le=100)
 
     @property
     def key(self) -> str:
@@ -36,10 +44,21 @@ class Setup(BaseModel):
 
     def dataset(self, datasets: Datasets) -> Dataset:
         """The bars to run on."""
-        return datasets.get(self.market, Timeframe.parse(self.timeframe))
+        return datasets.get(self.market, Timeframe.parse(self.timeframe), self.costs)
+
+    def account_settings(self, library: Library) -> AccountSettings:
+        """The account as it is changed here. Raises NotFoundError, SettingsError when it cannot be."""
+        is_whole = self.terms.keys() >= AccountSettings.model_fields.keys()
+        return changed_account(AccountSettings() if is_whole else library.account(self.account), self.terms)
+
+    def with_whole_account(self, library: Library) -> "Setup":
+        """The same, with every term of the account said: what was run stays that, whatever becomes of the account."""
+        return self.model_copy(update={"terms": self.account_settings(library).model_dump()})
 
     def prepared(self, library: Library, datasets: Datasets) -> Prepared:
         """The run, whose script may have errors. Raises SkelbError when market, account or timeframe cannot be."""
-        dataset, account = self.dataset(datasets), library.account(self.account).account()
+        dataset, account = self.dataset(datasets), self.account_settings(library).account()
+        if self.costs != 1.0:
+            account = dearer_account(account, self.costs)
         choices = Choices(self.inputs, self.sides, self.from_date, self.to_date, self.inverted)
         return Prepared.of(self.text, library.saved_script, dataset, account, choices).with_known_inputs()

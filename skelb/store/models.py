@@ -111,7 +111,7 @@ class VersionRecord(Base):
     script: Mapped[ScriptRecord] = relationship(back_populates="versions")
 
 
-class AccountRecord(Base):
+class AccountRecord(Removable, Base):
     """An account by name; `settings` are those of the account JSON."""
 
     __tablename__ = "account"

@@ -24,13 +24,13 @@ def duplicate(body: DuplicateIn, app: App) -> ScriptOut:
 
 @router.get("/depends")
 def depends(kind: Kind, name: str, app: App) -> DependsOut:
-    """What depends on a script, market, run or trial, in sentences."""
+    """What depends on a script, market, account, run or trial, in sentences."""
     return DependsOut(sentences=app.keeping.depends(kind, name))
 
 
 @router.post("/removals")
 def remove(body: RemovalIn, app: App) -> None:
-    """Take a script, market, run or trial away."""
+    """Take a script, market, account, run or trial away."""
     app.keeping.remove(body.kind, body.name)
     if body.kind == "trial":
         app.trials.stop(int(body.name))

@@ -15,7 +15,9 @@ from skelb.service.library import StoredMarket, StoredScript
 from skelb.service.runs import KeptRun, Trace
 from skelb.service.workbench import Closes
 from skelb.web.schemas import (
+    AccountIn,
     AccountOut,
+    AccountRenameIn,
     CatalogueOut,
     EntryOut,
     FigureOut,
@@ -192,7 +194,21 @@ def store_import(body: ImportIn, app: App) -> MarketOut:
 @router.get("/accounts")
 def accounts(app: App) -> list[AccountOut]:
     """All accounts."""
-    return [AccountOut(name=name, settings=settings.model_dump()) for name, settings in app.library.accounts().items()]
+    return [AccountOut(name=name, settings=settings) for name, settings in app.library.accounts().items()]
+
+
+@router.put("/accounts")
+def save_account(body: AccountIn, app: App) -> list[AccountOut]:
+    """Save an account under its name, a new one or in place of what it was; all accounts."""
+    app.library.save_account(body.name, body.settings.model_dump())
+    return accounts(app)
+
+
+@router.post("/accounts/rename")
+def rename_account(body: AccountRenameIn, app: App) -> list[AccountOut]:
+    """Give an account another name; all accounts."""
+    app.keeping.rename_account(body.name, body.to)
+    return accounts(app)
 
 
 def _market(item: StoredMarket) -> MarketOut:

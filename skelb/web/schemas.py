@@ -12,6 +12,7 @@ from skelb.core.trials import ChallengeRules
 from skelb.core.trials import Kind as ResampleKind
 from skelb.service.keeping import Kind
 from skelb.service.planning import RuleExample
+from skelb.service.settings import AccountSettings
 from skelb.service.setup import Setup
 from skelb.service.workbench import Closes
 
@@ -150,7 +151,17 @@ class ImportIn(BaseModel):
 
 class AccountOut(BaseModel):
     name: str
-    settings: dict[str, Any]
+    settings: AccountSettings
+
+
+class AccountIn(BaseModel):
+    name: str = Field(max_length=200)
+    settings: AccountSettings
+
+
+class AccountRenameIn(BaseModel):
+    name: str = Field(max_length=200)
+    to: str = Field(max_length=1_000)
 
 
 class RunIn(BaseModel):

@@ -354,7 +354,7 @@ def test_trials_say_and_change_days_account_sides_and_inputs(page):
     for word in ("1 Jan 2024 to 30 Dec 2024", "guard is 3"):
         expect(sentence).to_contain_text(word)
     expect(page.get_by_label("Sides", exact=True)).to_have_value("short")
-    expect(page.get_by_label("Account", exact=True)).to_have_value("Dockside account")
+    expect(page.get_by_role("button", name="Account: Dockside account")).to_be_visible()
     for face in ("Walk-forward", "Signal search", "Study", "Basket", "Doubt"):
         page.get_by_role("button", name=face, exact=True).click()
         expect(page.get_by_label("Sides", exact=True)).to_have_value("short")

@@ -14,7 +14,7 @@ MARKET_DEFAULTS = {
 ACCOUNT_DEFAULTS = {
     "capital": 10000, "commission_percent": 0, "commission_per_unit": 0, "commission_per_order": 0,
     "commission_minimum": 0, "slippage_ticks": 0, "leverage": 1, "same_bar": "worst", "short_of_margin": "cut",
-    "stop_out": 0, "max_open_total": None, "cash_rate": 0,
+    "stop_out": 0, "max_open_total": None, "cash_rate": 0, "currency": "",
 }  # fmt: skip
 
 

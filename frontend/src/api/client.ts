@@ -8,6 +8,7 @@ export type Setup = Schemas["Setup"];
 export type Script = Schemas["ScriptOut"];
 export type Market = Schemas["MarketOut"];
 export type Account = Schemas["AccountOut"];
+export type AccountSettings = Schemas["AccountSettings"];
 export type Catalogue = Schemas["CatalogueOut"];
 export type FigureInfo = Schemas["FigureOut"];
 export type ImportPreview = Schemas["ImportOut"];

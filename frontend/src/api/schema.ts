@@ -16,8 +16,32 @@ export interface paths {
          * @description All accounts.
          */
         get: operations["accounts"];
-        put?: never;
+        /**
+         * Save Account
+         * @description Save an account under its name, a new one or in place of what it was; all accounts.
+         */
+        put: operations["save_account"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rename Account
+         * @description Give an account another name; all accounts.
+         */
+        post: operations["rename_account"];
         delete?: never;
         options?: never;
         head?: never;
@@ -93,7 +117,7 @@ export interface paths {
         };
         /**
          * Depends
-         * @description What depends on a script, market, run or trial, in sentences.
+         * @description What depends on a script, market, account, run or trial, in sentences.
          */
         get: operations["depends"];
         put?: never;
@@ -339,7 +363,7 @@ export interface paths {
         put?: never;
         /**
          * Remove
-         * @description Take a script, market, run or trial away.
+         * @description Take a script, market, account, run or trial away.
          */
         post: operations["remove"];
         delete?: never;
@@ -1088,6 +1112,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AccountIn */
+        AccountIn: {
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /** @description as in the JSON file of the command line */
+            settings: components["schemas"]["AccountSettings"];
+        };
         /** AccountOut */
         AccountOut: {
             /**
@@ -1095,13 +1129,106 @@ export interface components {
              * @description what it is called
              */
             name: string;
+            /** @description as in the JSON file of the command line */
+            settings: components["schemas"]["AccountSettings"];
+        };
+        /** AccountRenameIn */
+        AccountRenameIn: {
             /**
-             * Settings
-             * @description as in the JSON file of the command line
+             * Name
+             * @description what it is called
              */
-            settings: {
-                [key: string]: unknown;
-            };
+            name: string;
+            /**
+             * To
+             * @description the new name
+             */
+            to: string;
+        };
+        /**
+         * AccountSettings
+         * @description The account JSON; every key is optional. `currency` is a word for what amounts are in.
+         */
+        AccountSettings: {
+            /**
+             * Capital
+             * @description what it begins with, money
+             * @default 10000
+             */
+            capital: number;
+            /**
+             * Cash Rate
+             * @description what cash would earn elsewhere, percent a year
+             * @default 0
+             */
+            cash_rate: number;
+            /**
+             * Commission Minimum
+             * @description money: the least that a fill costs
+             * @default 0
+             */
+            commission_minimum: number;
+            /**
+             * Commission Per Order
+             * @description money, for each fill
+             * @default 0
+             */
+            commission_per_order: number;
+            /**
+             * Commission Per Unit
+             * @description money, for each unit of a fill
+             * @default 0
+             */
+            commission_per_unit: number;
+            /**
+             * Commission Percent
+             * @description percent of a fill's value
+             * @default 0
+             */
+            commission_percent: number;
+            /**
+             * Currency
+             * @description a word for what amounts are in
+             * @default
+             */
+            currency: string;
+            /**
+             * Leverage
+             * @description how many times equity all positions may be worth
+             * @default 1
+             */
+            leverage: number;
+            /**
+             * Max Open Total
+             * @description most positions in all; null for any number
+             */
+            max_open_total?: number | null;
+            /**
+             * Same Bar
+             * @description what happens first where a bar holds stop and target: worst, path or detail
+             * @default worst
+             * @enum {string}
+             */
+            same_bar: "worst" | "path" | "detail";
+            /**
+             * Short Of Margin
+             * @description cut or skip: an entry that does not fit
+             * @default cut
+             * @enum {string}
+             */
+            short_of_margin: "cut" | "skip";
+            /**
+             * Slippage Ticks
+             * @description ticks by which market and stop fills are worse
+             * @default 0
+             */
+            slippage_ticks: number;
+            /**
+             * Stop Out
+             * @description a share of the margin, at which everything is closed
+             * @default 0
+             */
+            stop_out: number;
         };
         /**
          * Against
@@ -3745,7 +3872,7 @@ export interface components {
              * @description which kind it is
              * @enum {string}
              */
-            kind: "script" | "market" | "run" | "trial";
+            kind: "script" | "market" | "account" | "run" | "trial";
             /**
              * Name
              * @description what it is called
@@ -4001,6 +4128,9 @@ export interface components {
         /**
          * Setup
          * @description Script text, market, timeframe, dates, account, inputs, sides: what makes a run what it is.
+         *
+         *     `terms` are changes of the account, by key of its JSON; with all of its keys the account need not be there any
+         *     more. `costs` multiplies everything that a trade is charged, by the account and by the market.
          */
         Setup: {
             /**
@@ -4008,6 +4138,12 @@ export interface components {
              * @description the name of a stored account
              */
             account: string;
+            /**
+             * Costs
+             * @description how many times all costs, of account and market
+             * @default 1
+             */
+            costs: number;
             /**
              * From Date
              * @description the first day that is traded; null for the first there is
@@ -4039,6 +4175,13 @@ export interface components {
              * @enum {string}
              */
             sides: "both" | "long" | "short";
+            /**
+             * Terms
+             * @description changes of the account, by key of its JSON
+             */
+            terms?: {
+                [key: string]: number | string | null;
+            };
             /**
              * Text
              * @description a text in the language of scripts
@@ -5360,6 +5503,72 @@ export interface operations {
             };
         };
     };
+    save_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"][];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountRenameIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountOut"][];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     basket: {
         parameters: {
             query?: never;
@@ -5459,7 +5668,7 @@ export interface operations {
         parameters: {
             query: {
                 /** @description which kind it is */
-                kind: "script" | "market" | "run" | "trial";
+                kind: "script" | "market" | "account" | "run" | "trial";
                 /** @description what it is called */
                 name: string;
             };

@@ -12,6 +12,10 @@ export interface SetupState {
   sides?: "long" | "short";
   inverted?: boolean;
   inputs?: Record<string, number | boolean | string>;
+  /** Changes of the account that are not saved, by key of its JSON. */
+  terms?: Record<string, number | string | null>;
+  /** How many times the costs, of account and market. */
+  costs?: number;
   pinned?: number;
 }
 
@@ -34,5 +38,7 @@ export function setupOf(state: SetupState, defaults: SetupDefaults, text: string
     inputs: state.inputs ?? {},
     sides: state.sides ?? "both",
     inverted: state.inverted ?? false,
+    terms: state.terms ?? {},
+    costs: state.costs ?? 1,
   };
 }

@@ -40,6 +40,11 @@ function setupState(search: Record<string, unknown>): SetupState {
       inputs !== null && typeof inputs === "object" && !Array.isArray(inputs)
         ? (inputs as SetupState["inputs"])
         : undefined,
+    terms:
+      search.terms !== null && typeof search.terms === "object" && !Array.isArray(search.terms)
+        ? (search.terms as SetupState["terms"])
+        : undefined,
+    costs: typeof search.costs === "number" && search.costs >= 0 ? search.costs : undefined,
     pinned: whole(search.pinned),
   };
 }

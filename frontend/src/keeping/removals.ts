@@ -32,6 +32,7 @@ export function useRemoved(): Removed[] {
 const LISTS: Record<RemovalKind, string[]> = {
   script: ["scripts"],
   market: ["markets"],
+  account: ["accounts"],
   run: ["runs"],
   trial: ["trials"],
 };

@@ -1,8 +1,13 @@
+import type { RefObject } from "react";
 import type { InputInfo, Market, Setup, SetupState } from "@/api";
-import { Picker } from "@/ui";
+import { later, Picker, PopOver } from "@/ui";
+import { costsInWords } from "./account";
+import type { AccountProps } from "./AccountSheet";
 import { daysOf } from "./model";
 import { SpanPicker } from "./SpanPicker";
 import { TimeframePicker } from "./TimeframePicker";
+
+const AccountSheet = later(() => import("./AccountSheet").then((found) => found.AccountSheet));
 
 type Put = (change: Partial<SetupState>) => void;
 
@@ -35,14 +40,31 @@ export function SpanWord({ setup, markets, onPut }: { setup: Setup; markets: Mar
   );
 }
 
-export function AccountWord({ setup, accounts, onPut }: { setup: Setup; accounts: { name: string }[]; onPut: Put }) {
+/** The account, and whether it is as it is saved; it opens as a sheet of sentences. */
+export function AccountWord({
+  drop,
+  buttonRef,
+  ...props
+}: AccountProps & { drop?: number; buttonRef?: RefObject<HTMLButtonElement | null> }) {
+  const isChanged = Object.keys(props.setup.terms ?? {}).length > 0;
+  const costs = costsInWords(props.setup.costs);
   return (
-    <Picker
-      label="Account"
-      value={setup.account}
-      options={accounts.map((item) => ({ value: item.name, label: item.name }))}
-      onChange={(account) => onPut({ account })}
-    />
+    <PopOver
+      face={
+        <>
+          {props.setup.account}
+          {isChanged && <span className="text-brass"> changed</span>}
+          {costs && <span className="text-brass">, {costs}</span>}
+        </>
+      }
+      title="What runs begin with and are charged"
+      label={`Account: ${props.setup.account}${isChanged ? ", changed and not saved" : ""}${costs ? `, ${costs}` : ""}`}
+      className="picker whitespace-nowrap"
+      drop={drop}
+      buttonRef={buttonRef}
+    >
+      {() => <AccountSheet {...props} />}
+    </PopOver>
   );
 }
 

@@ -1,3 +1,5 @@
+export * from "./account";
+export type { AccountProps } from "./AccountSheet";
 export * from "./DateField";
 export * from "./model";
 export * from "./SetupWords";

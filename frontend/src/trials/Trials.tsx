@@ -132,7 +132,8 @@ function Place({ state, setup, title, version, scripts, figures, markets, accoun
   const conditions = (
     <>
       from <SpanWord setup={setup} markets={markets} onPut={put} /> with{" "}
-      <AccountWord setup={setup} accounts={accounts} onPut={put} />, <SidesWord setup={setup} onPut={put} />
+      <AccountWord setup={setup} accounts={accounts} markets={markets} onPut={put} />,{" "}
+      <SidesWord setup={setup} onPut={put} />
       <InputsWord state={state} onPut={put} />
     </>
   );

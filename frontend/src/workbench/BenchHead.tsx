@@ -1,6 +1,7 @@
 import { InputsWord } from "@/setup";
 import { Notice, Trouble } from "@/ui";
 import { Notices } from "./Notices";
+import { costsOfLast } from "./trades/model";
 import { Sentence } from "./Sentence";
 import { Soundings } from "./Soundings";
 import { StandingLine } from "./StandingLine";
@@ -20,6 +21,9 @@ export function BenchHead({ bench }: { bench: Bench }) {
         scripts={bench.scripts}
         markets={bench.markets}
         accounts={bench.accounts}
+        lastCosts={live.run && live.isOfView ? costsOfLast(live.run.trades) : null}
+        accountRef={bench.accountRef}
+        onSize={() => bench.setFace("Sheet")}
         onState={onState}
       >
         <Doings bench={bench} />

@@ -48,7 +48,14 @@ export function ScriptColumn({ bench }: { bench: Bench }) {
         />
       </FacePanel>
       <FacePanel of="Sheet" face={face} className="overflow-auto">
-        {face === "Sheet" && <SheetFace setup={setup} onText={bench.setText} />}
+        {face === "Sheet" && (
+          <SheetFace
+            setup={setup}
+            account={bench.account}
+            onText={bench.setText}
+            onAccount={() => bench.accountRef.current?.click()}
+          />
+        )}
       </FacePanel>
       <FacePanel of="Inputs" face={face} className="overflow-auto">
         <InputsFace

@@ -1,4 +1,4 @@
-import type { ReactNode } from "react";
+import type { ReactNode, RefObject } from "react";
 import type { Account, Market, Script, Setup, SetupState } from "@/api";
 import { AccountWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/setup";
 import { Picker } from "@/ui";
@@ -13,6 +13,9 @@ interface Props {
   scripts: Script[];
   markets: Market[];
   accounts: Account[];
+  lastCosts: string | null;
+  accountRef: RefObject<HTMLButtonElement | null>;
+  onSize: () => void;
   onState: (state: SetupState) => void;
   children: ReactNode;
 }
@@ -27,6 +30,9 @@ export function Sentence({
   scripts,
   markets,
   accounts,
+  lastCosts,
+  accountRef,
+  onSize,
   onState,
   children,
 }: Props) {
@@ -78,7 +84,16 @@ export function Sentence({
       <span>from</span>
       <SpanWord setup={setup} markets={markets} onPut={put} />
       <span>with</span>
-      <AccountWord setup={setup} accounts={accounts} onPut={put} />
+      <AccountWord
+        setup={setup}
+        accounts={accounts}
+        markets={markets}
+        onPut={put}
+        drop={78}
+        buttonRef={accountRef}
+        lastCosts={lastCosts}
+        onSize={onSize}
+      />
       <SidesWord setup={setup} onPut={put} />
       <span className="ml-auto flex gap-2 text-body text-base-content">{children}</span>
     </header>

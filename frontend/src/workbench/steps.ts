@@ -25,12 +25,14 @@ export function changeInWords(
     const [old, next] = [before.state.inputs?.[name], after.state.inputs?.[name]];
     if (old !== next) words.push(`${name} ${next === undefined ? "back to its default" : `to ${String(next)}`}`);
   }
+  if (JSON.stringify(before.state.terms) !== JSON.stringify(after.state.terms)) words.push("terms of the account");
   const parts: [string, string | undefined, string | undefined][] = [
     ["market", before.state.market, after.state.market],
     ["timeframe", before.state.timeframe, after.state.timeframe],
     ["from", before.state.from, after.state.from],
     ["to", before.state.to, after.state.to],
     ["account", before.state.account, after.state.account],
+    ["costs ×", before.state.costs?.toString(), after.state.costs?.toString()],
     [
       "sides",
       before.state.inverted ? "exchanged" : before.state.sides,
@@ -64,8 +66,8 @@ function textInWords(before: string, after: string): string {
 }
 
 /** What of a state makes a run what it is. */
-const setupIn = ({ market, timeframe, from, to, account, sides, inverted, inputs }: SetupState) =>
-  JSON.stringify({ market, timeframe, from, to, account, sides, inverted, inputs });
+const setupIn = ({ market, timeframe, from, to, account, sides, inverted, inputs, terms, costs }: SetupState) =>
+  JSON.stringify({ market, timeframe, from, to, account, sides, inverted, inputs, terms, costs });
 const sameSetup = (a: Step, text: string, state: SetupState) => a.text === text && setupIn(a.state) === setupIn(state);
 
 /** The steps a strategy went through since it was opened, and where it stands; going back forgets nothing until something else is tried. */

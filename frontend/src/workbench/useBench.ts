@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useMemo, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import {
   api,
   keptRunQuery,
@@ -15,6 +15,7 @@ import {
   type SetupState,
 } from "@/api";
 import { keepDraft, readDraft } from "@/keeping";
+import { withTerms } from "@/setup";
 import { figureText, tellAll } from "@/ui";
 import { ChartStack } from "./chart/stack";
 import { useFollow } from "./follow/useFollow";
@@ -58,7 +59,7 @@ export interface BenchProps extends WorkbenchProps {
 export type Bench = ReturnType<typeof useBench>;
 
 export function useBench(props: BenchProps) {
-  const { state, onState, onSweep, onDoubt, title, script, opened, defaults, scripts, catalogue } = props;
+  const { state, onState, onSweep, onDoubt, title, script, opened, defaults, scripts, accounts, catalogue } = props;
   const kept = useQuery({ ...keptRunQuery(state.pinned ?? 0), enabled: state.pinned !== undefined, retry: false });
   const trace = useQuery({ ...traceQuery(state.pinned ?? 0), enabled: state.pinned !== undefined });
   const { text, setText } = useDraft(title, opened);
@@ -95,6 +96,8 @@ export function useBench(props: BenchProps) {
     if (next !== undefined) choose(next);
   };
   useWhatIsNew(live, chosen, catalogue);
+
+  const accountRef = useRef<HTMLButtonElement>(null);
 
   // --- what is open --------------------------------------------------------------------------------------------
   const [isBuilding, setBuilding] = useState(false);
@@ -139,6 +142,8 @@ export function useBench(props: BenchProps) {
     pinnedError: state.pinned !== undefined && kept.error ? kept.error.message : null,
     pinnedTrace: trace.data ?? null,
     chart,
+    accountRef,
+    account: withTerms(accounts.find((item) => item.name === setup.account)?.settings, state.terms),
     live,
     steps,
     follow,

@@ -119,8 +119,11 @@ export function useLiveRun(setup: Setup | null, chart: Drawn | null = null) {
       onProgress: (done) => setNow((before) => ({ ...before, done })),
       onStopped: () => setNow((before) => ({ ...before, stopped: { of: sent.current, done: before.done } })),
       onConnected: (connected) => setNow((before) => ({ ...before, connected })),
-      onChanged: (what) =>
-        (KEPT_BY_NAME[what] ?? []).forEach((queryKey) => void queries.invalidateQueries({ queryKey })),
+      onChanged: (what) => {
+        (KEPT_BY_NAME[what] ?? []).forEach((queryKey) => void queries.invalidateQueries({ queryKey }));
+        // What a run stands on is other by now: the same setup is another run.
+        if ((what === "accounts" || what === "markets") && sent.current) client.current?.run(sent.current);
+      },
     });
     client.current = live;
     return () => {

@@ -1,17 +1,20 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Copy, FlipVertical2, Plus, Trash2 } from "lucide-react";
 import { useState, type ReactNode } from "react";
-import { sheetQuery, type RuleExample, type Setup, type SheetRow } from "@/api";
-import { Loading, PopOver, Said, Trouble } from "@/ui";
+import { sheetQuery, type AccountSettings, type RuleExample, type Setup, type SheetRow } from "@/api";
+import { Loading, plain, PopOver, Said, Trouble } from "@/ui";
 import { added, examplesFor, placeFor, replaced, SECTIONS } from "./model";
 
 interface Props {
   setup: Setup;
+  account: AccountSettings;
   onText: (text: string) => void;
+  /** Open the account: with the rules it says how much a trade is. */
+  onAccount: () => void;
 }
 
 /** The rules as a plan: every row is exactly its lines of the text, and every change of a row a change of those lines. */
-export function SheetFace({ setup, onText }: Props) {
+export function SheetFace({ setup, account, onText, onAccount }: Props) {
   const sheet = useQuery({ ...sheetQuery(setup), placeholderData: keepPreviousData });
   if (sheet.isPending) return <Loading what="Reading the rules" />;
   if (sheet.error) return <Trouble error={sheet.error.message} />;
@@ -39,7 +42,13 @@ export function SheetFace({ setup, onText }: Props) {
             {own.length === 0 && (
               <p className="text-note text-soft">
                 <Said text={none} />
+                {section === "size" && ` ${plain(account.capital, 0)} ${account.currency} at the beginning.`}
               </p>
+            )}
+            {section === "size" && (
+              <button type="button" className="cursor-pointer text-note text-long hover:underline" onClick={onAccount}>
+                of {setup.account}
+              </button>
             )}
             {own.map((row) => (
               <RuleRow

@@ -23,7 +23,7 @@ export const SECTIONS: { section: Section; name: string; none: string; examples:
     examples: ["stop", "target"],
   },
   { section: "windows", name: "When entries are allowed", none: "At any time.", examples: ["window"] },
-  { section: "size", name: "How much", none: "All of the equity, by default.", examples: ["size"] },
+  { section: "size", name: "How much", none: "No `size`: all of the equity, by default.", examples: ["size"] },
 ];
 
 /** The text with a stretch of it written anew; an emptied line is taken out. */

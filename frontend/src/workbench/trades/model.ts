@@ -86,6 +86,19 @@ export const COSTS = [
   { key: "financing", name: "financing" },
 ] as const;
 
+/** What the last trade was charged, by kind; null where there is none. */
+export function costsOfLast(trades: TradeColumns): string | null {
+  const row = trades.net.length - 1;
+  if (row < 0) return null;
+  const parts = COSTS.map(({ key, name }) => [name, trades[key][row]!] as const).filter(([, cost]) => cost !== 0);
+  const total = parts.reduce((sum, [, cost]) => sum + cost, 0);
+  const told = parts.map(([name, cost]) => `${name} ${amountText(cost)}`).join(", ");
+  const number = plain(trades.first_number + row, 0);
+  return parts.length === 0
+    ? `The last trade, ${number}, cost nothing.`
+    : `The last trade, ${number}, of ${unitsText(trades.units[row]!)} units, cost ${amountText(total)}: ${told}.`;
+}
+
 /** One trade told in pieces: what it was, how it ended, what it earned, how far it went on the way. */
 export function tradeSentence(
   run: Run,

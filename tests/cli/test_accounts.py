@@ -1,0 +1,63 @@
+"""Accounts on the command line: kept by name, given by name or as a file, with costs taken otherwise."""
+
+import json
+
+import pytest
+
+from tests.cli import conftest
+
+
+def skelb(folder, *arguments, expect=0):
+    """What a command prints: its errors where it is to fail."""
+    done = conftest.skelb(folder, *arguments, expect=expect)
+    return done.stderr if expect else done.stdout
+
+
+def document(folder, *arguments):
+    return json.loads(skelb(folder, *arguments, "--json"))
+
+
+RUN = ["backtest", "sway.skelb", "--bars", "wave.csv", "--market", "market.json"]
+
+
+def test_an_account_is_kept_shown_used_by_name_and_deleted(folder):
+    assert "own" not in skelb(folder, "account", "list")
+    skelb(folder, "account", "save", "own", "account.json")
+    assert json.loads(skelb(folder, "account", "show", "own"))["capital"] == 50_000
+    assert [row["name"] for row in json.loads(skelb(folder, "account", "list", "--json"))] == ["own"]
+    by_file = document(folder, *RUN, "--account", "account.json")
+    assert document(folder, *RUN, "--account", "own") == by_file
+    assert document(folder, *RUN)["figures"] != by_file["figures"]
+    assert skelb(folder, "account", "delete", "own").strip() == "own is deleted"
+    refused = skelb(folder, *RUN, "--account", "own", expect=2)
+    assert "no account `own`" in refused
+
+
+def test_what_cannot_be_is_refused_and_nothing_is_stored(folder):
+    (folder / "wrong.json").write_text('{"capital": -1}')
+    (folder / "odd.json").write_text('{"leverge": 2}')
+    for name, file, said in (
+        ("own", "wrong.json", "capital"),
+        ("own", "odd.json", "leverge"),
+        ("own", "none.json", "cannot be read"),
+        (" ", "account.json", "1 to 80"),
+    ):
+        assert said in skelb(folder, "account", "save", name, file, expect=2)
+    assert json.loads(skelb(folder, "account", "list", "--json")) == []
+    assert "no account" in skelb(folder, "account", "show", "own", expect=2)
+    assert "no account" in skelb(folder, "account", "delete", "own", expect=2)
+
+
+def test_costs_are_those_of_stress(folder):
+    given = ["--bars", "wave.csv", "--market", "market.json", "--account", "account.json"]
+    rows = {row["name"]: row["figures"] for row in document(folder, "stress", "sway.skelb", *given)["rows"]}
+    for times, name in ((0, "without costs"), (1, "as it is"), (2, "costs × 2")):
+        figures = document(folder, "backtest", "sway.skelb", *given, "--costs", str(times))["figures"]["all"]
+        assert {key: figures[key] for key in rows[name]} == rows[name]
+    free = document(folder, "backtest", "sway.skelb", *given, "--costs", "0")
+    assert all(trade[cost] == 0 for trade in free["trades"] for cost in ("commission", "spread_cost", "slippage_cost"))
+
+
+@pytest.mark.parametrize("times", ["-1", "101", "many"])
+def test_costs_have_bounds(folder, times):
+    assert "--costs" in skelb(folder, *RUN, "--costs", times, expect=2)

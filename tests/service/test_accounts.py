@@ -1,0 +1,103 @@
+"""Accounts kept, changed for a run, and what was run with them when they are gone."""
+
+import pytest
+
+from skelb.core.errors import ConflictError, NotFoundError, SettingsError
+from skelb.service.settings import AccountSettings
+from skelb.service.setup import Setup
+from tests.service.conftest import finished
+from tests.service.test_trials import SETUP, order
+
+
+def net(application, setup):
+    return setup.prepared(application.library, application.datasets).backtest().figures["all"]["net_profit"]
+
+
+def changed(**terms):
+    return SETUP.model_copy(update={"terms": terms})
+
+
+def test_terms_are_the_account_saved_with_them(application):
+    stored = application.library.account(SETUP.account)
+    application.library.save_account("Dear", {**stored.model_dump(), "slippage_ticks": 3.0, "capital": 70_000.0})
+    typed = changed(slippage_ticks=3.0, capital=70_000.0)
+    assert (
+        net(application, typed)
+        == net(application, SETUP.model_copy(update={"account": "Dear"}))
+        != net(application, SETUP)
+    )
+    assert net(application, SETUP.model_copy(update={"terms": stored.model_dump()})) == net(application, SETUP)
+
+
+@pytest.mark.parametrize(
+    ("terms", "said"),
+    [
+        ({"capitl": 5.0}, "capitl"),
+        ({"leverage": 0.0}, "leverage"),
+        ({"same_bar": "best"}, "same_bar"),
+        ({"max_open_total": 0.0}, "max_open_total"),
+    ],
+)
+def test_terms_that_cannot_be_are_refused(application, terms, said):
+    with pytest.raises(SettingsError, match=said):
+        net(application, changed(**terms))
+
+
+def test_a_kept_run_keeps_its_account_word_for_word(application):
+    application.library.save_account("Mine", {"capital": 20_000, "slippage_ticks": 1})
+    kept = application.runs.keep(SETUP.model_copy(update={"account": "Mine", "terms": {"commission_per_order": 2.0}}))
+    assert (
+        kept.setup.terms.keys() == AccountSettings.model_fields.keys()
+        and kept.setup.terms["commission_per_order"] == 2.0
+    )
+    application.library.save_account("Mine", {"capital": 1})
+    application.keeping.remove("account", "Mine")
+    again = application.runs.run(kept.number).setup
+    assert net(application, again) == kept.figures["all"]["net_profit"]
+    assert application.runs.trace(kept.number).equity[0] == pytest.approx(20_000, abs=500)
+
+
+def test_a_trial_goes_on_with_the_account_it_began_with(application):
+    application.library.save_account("Mine", {"capital": 20_000})
+    asked = order(vary=["n=5..7:1"])
+    number = finished(
+        application, asked.model_copy(update={"setup": asked.setup.model_copy(update={"account": "Mine"})})
+    )
+    assert application.desk.trial(number).order.setup.terms["capital"] == 20_000
+
+
+def test_costs_reach_the_market_as_well(application):
+    application.library.save_account("Free", {})
+    application.library.save_market("WAVE", "", {"tick": 0.25, "spread": 0.5}, [])
+    free = SETUP.model_copy(update={"account": "Free"})
+    without = net(application, free.model_copy(update={"costs": 0.0}))
+    assert without > net(application, free) > net(application, free.model_copy(update={"costs": 3.0}))
+    assert net(application, free.model_copy(update={"costs": 1.0})) == net(application, free)
+
+
+def test_accounts_are_renamed_taken_away_and_brought_back(application):
+    library, keeping = application.library, application.keeping
+    library.save_account("One", {"capital": 1_000})
+    library.save_account("Two", {"capital": 2_000})
+    with pytest.raises(ConflictError):
+        keeping.rename_account("One", "Two")
+    with pytest.raises(SettingsError):
+        keeping.rename_account("One", "  ")
+    keeping.rename_account("One", "  First   of all ")
+    assert library.account("First of all").capital == 1_000
+    application.runs.keep(SETUP.model_copy(update={"account": "Two"}))
+    assert keeping.depends("account", "Two") == ["1 kept run with it keeps the terms it had"]
+    keeping.remove("account", "Two")
+    with pytest.raises(NotFoundError):
+        library.account("Two")
+    library.save_account("Two", {"capital": 3_000})
+    with pytest.raises(ConflictError):
+        keeping.bring_back("account", "Two")
+    keeping.remove("account", "Two")
+    keeping.bring_back("account", "Two")
+    assert library.account("Two").capital == 3_000
+
+
+def test_a_setup_from_before_there_were_terms_is_read():
+    old = {key: value for key, value in SETUP.model_dump(mode="json").items() if key not in ("terms", "costs")}
+    assert Setup.model_validate(old) == SETUP
