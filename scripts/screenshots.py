@@ -116,13 +116,6 @@ def _tool(page: Page, name: str) -> None:
     page.get_by_role("menuitem", name=name).click()
 
 
-def conversion(page: Page) -> None:
-    page.goto('/?script=Barometer&market=QUAY12&timeframe=1d&inputs={"long_n":35}')
-    settled(page)
-    _tool(page, "Check a conversion")
-    page.get_by_text("different on").wait_for()
-
-
 def guide(page: Page) -> None:
     page.goto("/guide?page=function/keltner")
     page.get_by_role("img").wait_for()
@@ -171,6 +164,18 @@ def lens(page: Page) -> None:
     page.mouse.move(250, 790)
 
 
+def market(page: Page) -> None:
+    page.goto("/markets?symbol=KELP")
+    page.get_by_test_id("round-trip").wait_for()
+    page.get_by_label("Spread at different hours").select_option("hours")
+    for hour, presses in ((9, 6), (10, 3), (17, 8)):
+        for _ in range(presses):
+            page.get_by_label(f"Spread at {hour:02d}:00").press("ArrowUp")
+    page.locator("[aria-busy=false] [data-testid=round-trip]").wait_for()
+    page.get_by_role("heading", name="Costs", exact=True).scroll_into_view_if_needed()
+    page.wait_for_timeout(900)
+
+
 def account(page: Page) -> None:
     workbench(page)
     page.get_by_role("button", name="Pin run").click()
@@ -201,7 +206,6 @@ VIEWS = {
     "workbench-follow": (follow, "nightchart"),
     "workbench-lens": (lens, "daychart"),
     "guide": (guide, "daychart"),
-    "conversion": (conversion, "daychart"),
     "workbench-day": (workbench, "daychart"),
     "workbench-night": (workbench, "nightchart"),
     "workbench-readings": (readings, "daychart"),
@@ -209,11 +213,12 @@ VIEWS = {
     "trials-day": (trials, "daychart"),
     "account": (account, "daychart"),
     "trials-walk": (walk, "daychart"),
-    "trials-search": (search, "daychart"),
+    "trials-search": (search, "nightchart"),
     "trials-study": (study, "nightchart"),
     "trials-basket": (basket, "daychart"),
     "trials-doubt": (doubt, "daychart"),
     "markets-import": (markets, "daychart"),
+    "market": (market, "daychart"),
     "shelf": (shelf, "daychart"),
 }
 

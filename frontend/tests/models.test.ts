@@ -56,6 +56,7 @@ describe("a setup", () => {
       inverted: false,
       terms: {},
       costs: 1,
+      described: {},
     });
     expect(setupOf({ market: "KELP", sides: "long", from: "2024-01-01", inverted: true }, defaults, "")).toMatchObject({
       market: "KELP",

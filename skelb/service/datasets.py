@@ -1,6 +1,7 @@
 """Datasets made from stored bars, the last few kept ready."""
 
 from collections import OrderedDict
+from collections.abc import Mapping
 from functools import partial
 from threading import Lock
 
@@ -9,8 +10,10 @@ from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan import Dataset, make_dataset
 from skelb.service.costs import dearer_market
 from skelb.service.library import Library, StoredBars, StoredMarket
+from skelb.service.settings import changed_market
 
 MOST_KEPT = 4
+Described = Mapping[str, object] | None  # changes of a market, by key of its JSON
 
 
 class Datasets:
@@ -21,8 +24,8 @@ class Datasets:
         self._kept: OrderedDict[tuple[object, ...], Dataset] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, symbol: str, timeframe: Timeframe | None, costs: float = 1.0) -> Dataset:
-        """The dataset, of a market whose costs are so many times what they are.
+    def get(self, symbol: str, timeframe: Timeframe | None, costs: float = 1.0, described: Described = None) -> Dataset:
+        """The dataset, of a market whose costs are so many times what they are, or that is `described` otherwise.
 
         Raises SettingsError when no stored bars can give that timeframe.
         """
@@ -30,12 +33,13 @@ class Datasets:
         source = _source(stored, timeframe)
         wanted = timeframe or Timeframe(source.timeframe_minutes)
         # A script may look at other markets too, so new bars of any market make every dataset anew.
-        described = stored.settings.model_dump_json()
-        key = (symbol, wanted.minutes, source.id, described, costs, self._library.bars_revision())
+        settings = changed_market(stored.settings, described or {})
+        key = (symbol, wanted.minutes, source.id, settings.model_dump_json(), costs, self._library.bars_revision())
         with self._lock:
             found = self._kept.get(key)
             if found is None:
-                market = stored.market if costs == 1.0 else dearer_market(stored.market, costs)
+                market = settings.market(symbol)
+                market = market if costs == 1.0 else dearer_market(market, costs)
                 others = partial(self.get, costs=costs)
                 found = make_dataset(self._library.bars(source), market, wanted, source.version, others)
                 self._kept[key] = found

@@ -56,7 +56,7 @@ class KeptRuns:
 
     def keep(self, setup: Setup) -> KeptRun:
         """Run a setup once more and keep it. Raises SkelbError when it cannot run."""
-        setup = setup.with_whole_account(self._library)
+        setup = setup.whole(self._library)
         prepared = setup.prepared(self._library, self._datasets).sound()
         figures = prepared.backtest().figures
         with self._database.session() as session:

@@ -116,6 +116,11 @@ def _checked(model: type[M], values: dict[str, Any], what: str) -> M:
         raise SettingsError(f"{what}: {one_line(exc)}") from exc
 
 
+def changed_market(settings: MarketSettings, described: Mapping[str, object]) -> MarketSettings:
+    """A market with some of its keys at other values. Raises SettingsError on a key or value that cannot be."""
+    return market_settings({**settings.model_dump(), **described}) if described else settings
+
+
 def changed_account(settings: AccountSettings, terms: Mapping[str, object]) -> AccountSettings:
     """An account with some of its keys at other values. Raises SettingsError on a key or value that cannot be."""
     return account_settings({**settings.model_dump(), **terms}) if terms else settings

@@ -7,7 +7,8 @@ from starlette.concurrency import run_in_threadpool
 
 from skelb.core.bars import Timeframe
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
-from skelb.core.figures import FIGURES
+from skelb.core.errors import SkelbError
+from skelb.core.figures import FIGURES, Figures, charges_of
 from skelb.core.language import parsed_title
 from skelb.service.application import Application, first_setup, home_of
 from skelb.service.bars_csv import MOST_BYTES
@@ -27,6 +28,7 @@ from skelb.web.schemas import (
     KeptRunOut,
     MarketBarsOut,
     MarketIn,
+    MarketLook,
     MarketOut,
     RefusedOut,
     RunIn,
@@ -127,6 +129,26 @@ def preview(app: App, symbol: str) -> Closes:
     return Closes.of(app.datasets.get(symbol, None).bars)
 
 
+@router.post("/markets/look")
+def look_at_market(body: RunIn, app: App) -> MarketLook:
+    """A market described otherwise, tried before it is saved: a run there and the charges, before and after."""
+    stored, described = body.setup.model_copy(update={"described": {}}), body.setup
+    account = described.account_settings(app.library).account()
+    charged = [
+        charges_of(setup.dataset(app.datasets), account.commission, account.slippage_ticks)
+        for setup in (stored, described)
+    ]
+    figures: list[Figures | None] = [None, None]
+    problem = None
+    try:
+        figures = [
+            setup.prepared(app.library, app.datasets).sound().backtest().figures["all"] for setup in (stored, described)
+        ]
+    except SkelbError as exc:
+        problem = str(exc)
+    return MarketLook(figures[0], figures[1], problem, charged[0], charged[1])
+
+
 @router.put("/markets")
 def save_market(body: MarketIn, app: App) -> MarketOut:
     """Change a market's description; its bars stay."""
@@ -217,7 +239,7 @@ def _market(item: StoredMarket) -> MarketOut:
                       first=_iso(part.first_time), last=_iso(part.last_time))
         for part in item.bars
     ]  # fmt: skip
-    return MarketOut(symbol=item.symbol, title=item.title, settings=item.settings.model_dump(), bars=bars)
+    return MarketOut(symbol=item.symbol, title=item.title, settings=item.settings, bars=bars)
 
 
 def _iso(moment: int) -> datetime:

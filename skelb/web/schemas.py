@@ -7,12 +7,12 @@ from typing import Any
 from pydantic import BaseModel, Field
 
 from skelb.core.export import Conversion, ConversionChart
-from skelb.core.figures import Figures
+from skelb.core.figures import Charges, Figures
 from skelb.core.trials import ChallengeRules
 from skelb.core.trials import Kind as ResampleKind
 from skelb.service.keeping import Kind
 from skelb.service.planning import RuleExample
-from skelb.service.settings import AccountSettings
+from skelb.service.settings import AccountSettings, MarketSettings
 from skelb.service.setup import Setup
 from skelb.service.workbench import Closes
 
@@ -109,7 +109,7 @@ class MarketBarsOut(BaseModel):
 class MarketOut(BaseModel):
     symbol: str
     title: str
-    settings: dict[str, Any]
+    settings: MarketSettings
     bars: list[MarketBarsOut]
 
 
@@ -147,6 +147,17 @@ class ImportIn(BaseModel):
     symbol: str
     title: str = Field(default="", max_length=200)
     settings: dict[str, Any] = Field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class MarketLook:
+    """A market as it is stored and as it is described: what a run makes there, and what a round trip costs."""
+
+    before: Figures | None
+    after: Figures | None
+    problem: str | None
+    charged_before: Charges
+    charged: Charges
 
 
 class AccountOut(BaseModel):

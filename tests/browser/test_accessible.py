@@ -4,6 +4,7 @@ import re
 from pathlib import Path
 
 import pytest
+from playwright.sync_api import expect
 
 from tests.browser.test_journey import settled
 
@@ -141,6 +142,21 @@ def markets(page):
     page.get_by_role("heading").first.wait_for()
 
 
+def market(page):
+    page.goto("/markets?symbol=KELP")
+    expect(page.get_by_test_id("round-trip")).to_be_visible()
+    page.get_by_label("Spread at different hours").select_option("hours")
+    page.get_by_label("Whose commission").select_option("own")
+    expect(page.locator("[aria-busy=false] [data-testid=round-trip]")).to_be_visible()
+
+
+def account(page):
+    workbench(page)
+    page.get_by_role("button", name="Account: ").click()
+    page.get_by_label("Slippage", exact=True).fill("2")
+    page.get_by_role("button", name="Save as…").click()
+
+
 def shelf(page):
     page.goto("/shelf")
     page.get_by_role("heading").first.wait_for()
@@ -170,6 +186,8 @@ PLACES = (
     studied,
     basket,
     markets,
+    market,
+    account,
     shelf,
     guide,
 )

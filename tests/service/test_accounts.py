@@ -101,3 +101,30 @@ def test_accounts_are_renamed_taken_away_and_brought_back(application):
 def test_a_setup_from_before_there_were_terms_is_read():
     old = {key: value for key, value in SETUP.model_dump(mode="json").items() if key not in ("terms", "costs")}
     assert Setup.model_validate(old) == SETUP
+
+
+def test_a_market_described_otherwise_is_that_market_saved_so(application):
+    dear = {"spread": 1.0, "spread_unit": "price"}
+    described = SETUP.model_copy(update={"described": dear})
+    before, tried = net(application, SETUP), net(application, described)
+    kept = application.runs.keep(SETUP)
+    stored = application.library.market("WAVE")
+    application.library.save_market("WAVE", "", {**stored.settings.model_dump(), **dear}, [])
+    assert net(application, SETUP) == tried < before
+    assert kept.setup.described["spread"] == 0.0
+    assert net(application, application.runs.run(kept.number).setup) == before == kept.figures["all"]["net_profit"]
+    assert application.runs.trace(kept.number).equity[-1] == pytest.approx(100_000 + before)
+
+
+@pytest.mark.parametrize(
+    ("described", "said"),
+    [
+        ({"tick": -1}, "tick"),
+        ({"sprad": 1}, "sprad"),
+        ({"spread_by_hour": [1.0]}, "24 values"),
+        ({"session": "9-5"}, "session"),
+    ],
+)
+def test_a_market_that_cannot_be_is_refused(application, described, said):
+    with pytest.raises(SettingsError, match=said):
+        net(application, SETUP.model_copy(update={"described": described}))

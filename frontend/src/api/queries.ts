@@ -100,3 +100,11 @@ export const traceQuery = (number: number) =>
     staleTime: Infinity,
     retry: false,
   });
+/** A market described otherwise, tried; the setup as its JSON. */
+export const marketLookQuery = (setup: string) =>
+  queryOptions({
+    queryKey: ["market look", setup],
+    queryFn: ({ signal }) =>
+      unwrap(api.POST("/api/markets/look", { body: { setup: JSON.parse(setup) as Setup }, signal })),
+    retry: false,
+  });

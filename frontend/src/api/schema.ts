@@ -332,6 +332,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/markets/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look At Market
+         * @description A market described otherwise, tried before it is saved: a run there and the charges, before and after.
+         */
+        post: operations["look_at_market"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/markets/preview": {
         parameters: {
             query?: never;
@@ -1805,6 +1825,64 @@ export interface components {
             starts: number;
         };
         /**
+         * Charges
+         * @description A round trip of one lot at the last bar, in the market's currency; the range of the middle day beside it.
+         *
+         *     `share` is what it costs of that range, percent; of the price, `of_price` percent. None where a day has no range.
+         */
+        Charges: {
+            /**
+             * Commission
+             * @description both fills, money
+             */
+            commission: number;
+            /**
+             * Day Range
+             * @description the range of the middle day, money
+             */
+            day_range: number;
+            /**
+             * Day Range Points
+             * @description the range of the middle day, points
+             */
+            day_range_points: number;
+            /**
+             * Hours
+             * @description a row for each hour that trades
+             */
+            hours: components["schemas"]["HourCharge"][];
+            /**
+             * Lot
+             * @description units of one lot
+             */
+            lot: number;
+            /**
+             * Of Price
+             * @description percent of the price
+             */
+            of_price: number | null;
+            /**
+             * Share
+             * @description percent of the middle day's range; null where days have none
+             */
+            share: number | null;
+            /**
+             * Slippage
+             * @description both fills as market orders, money
+             */
+            slippage: number;
+            /**
+             * Spread
+             * @description the spread once, money
+             */
+            spread: number;
+            /**
+             * Total
+             * @description a round trip, money
+             */
+            total: number;
+        };
+        /**
          * Chart
          * @description A run as it is on the bars of a chart, with a key of its own to ask by.
          */
@@ -1967,6 +2045,36 @@ export interface components {
              * @description seconds since 1970 UTC
              */
             time: number[];
+        };
+        /**
+         * CommissionSettings
+         * @description A market's own commission, in place of the account's.
+         */
+        CommissionSettings: {
+            /**
+             * Minimum
+             * @description money: the least that a fill costs
+             * @default 0
+             */
+            minimum: number;
+            /**
+             * Per Order
+             * @description money, for each fill
+             * @default 0
+             */
+            per_order: number;
+            /**
+             * Per Unit
+             * @description money, for each unit of a fill
+             * @default 0
+             */
+            per_unit: number;
+            /**
+             * Percent
+             * @description percent of a fill's value
+             * @default 0
+             */
+            percent: number;
         };
         /**
          * ComparedBar
@@ -2684,6 +2792,32 @@ export interface components {
              * @description such as 15m, 4h or 1d
              */
             timeframe: string;
+        };
+        /**
+         * HourCharge
+         * @description What a round trip begun in an hour costs, percent of that day's range: the middle day, and eight days in ten.
+         */
+        HourCharge: {
+            /**
+             * High
+             * @description one day in ten is above
+             */
+            high: number;
+            /**
+             * Hour
+             * @description of the day, in the market's zone
+             */
+            hour: number;
+            /**
+             * Low
+             * @description one day in ten is below
+             */
+            low: number;
+            /**
+             * Middle
+             * @description percent of the day's range, of the middle day
+             */
+            middle: number;
         };
         /** ImportIn */
         ImportIn: {
@@ -3418,6 +3552,35 @@ export interface components {
              */
             title: string;
         };
+        /**
+         * MarketLook
+         * @description A market as it is stored and as it is described: what a run makes there, and what a round trip costs.
+         */
+        MarketLook: {
+            /**
+             * After
+             * @description figures of the run as it is described; null where it cannot run
+             */
+            after: {
+                [key: string]: number | null;
+            } | null;
+            /**
+             * Before
+             * @description figures of the run as it is stored; null where it cannot run
+             */
+            before: {
+                [key: string]: number | null;
+            } | null;
+            /** @description what a round trip costs as it is described */
+            charged: components["schemas"]["Charges"];
+            /** @description what a round trip costs as it is stored */
+            charged_before: components["schemas"]["Charges"];
+            /**
+             * Problem
+             * @description why a sound script has no run
+             */
+            problem: string | null;
+        };
         /** MarketOut */
         MarketOut: {
             /**
@@ -3425,13 +3588,8 @@ export interface components {
              * @description the bars that are stored, by timeframe
              */
             bars: components["schemas"]["MarketBarsOut"][];
-            /**
-             * Settings
-             * @description as in the JSON file of the command line
-             */
-            settings: {
-                [key: string]: unknown;
-            };
+            /** @description as in the JSON file of the command line */
+            settings: components["schemas"]["MarketSettings"];
             /**
              * Symbol
              * @description the market's symbol
@@ -3442,6 +3600,122 @@ export interface components {
              * @description its title
              */
             title: string;
+        };
+        /**
+         * MarketSettings
+         * @description The market JSON; every key is optional.
+         */
+        MarketSettings: {
+            /** @description its own, in place of the account's; null for none */
+            commission?: components["schemas"]["CommissionSettings"] | null;
+            /**
+             * Currency Rate
+             * @description of its currency in the account's: a number, or a market whose close it is
+             * @default 1
+             */
+            currency_rate: number | string;
+            /**
+             * Days
+             * @description trading days
+             * @default mon-sun
+             */
+            days: string;
+            /**
+             * Financing Long
+             * @description percent a year for each night, long
+             * @default 0
+             */
+            financing_long: number;
+            /**
+             * Financing Short
+             * @description percent a year for each night, short
+             * @default 0
+             */
+            financing_short: number;
+            /**
+             * Lot Step
+             * @description steps of the size, units
+             * @default 0.000001
+             */
+            lot_step: number;
+            /**
+             * Min Lot
+             * @description the least size, units
+             * @default 0.000001
+             */
+            min_lot: number;
+            /**
+             * Pip
+             * @description price units; null where there is none
+             */
+            pip?: number | null;
+            /**
+             * Point Value
+             * @description money of its currency, for each unit and point
+             * @default 1
+             */
+            point_value: number;
+            /**
+             * Quotes
+             * @description mid or bid
+             * @default mid
+             * @enum {string}
+             */
+            quotes: "mid" | "bid";
+            /**
+             * Session
+             * @description ranges, such as 09:00-17:30
+             * @default 00:00-24:00
+             */
+            session: string;
+            /**
+             * Session Day
+             * @description end or start: to which day a range over midnight belongs
+             * @default end
+             * @enum {string}
+             */
+            session_day: "end" | "start";
+            /**
+             * Spread
+             * @description in its unit
+             * @default 0
+             */
+            spread: number;
+            /**
+             * Spread By Hour
+             * @description 24 spreads; null where it is the same at every hour
+             */
+            spread_by_hour?: number[] | null;
+            /**
+             * Spread Unit
+             * @description price, ticks or percent
+             * @default price
+             * @enum {string}
+             */
+            spread_unit: "price" | "ticks" | "percent";
+            /**
+             * Symbol
+             * @description the market's symbol
+             * @default
+             */
+            symbol: string;
+            /**
+             * Tick
+             * @description the least step of the price
+             * @default 0.01
+             */
+            tick: number;
+            /**
+             * Triple Day
+             * @description a weekday with three nights at once; null for none
+             */
+            triple_day?: string | null;
+            /**
+             * Zone
+             * @description the time zone of times that name none, as Area/City
+             * @default UTC
+             */
+            zone: string;
         };
         /**
          * NextQuestion
@@ -4130,7 +4404,8 @@ export interface components {
          * @description Script text, market, timeframe, dates, account, inputs, sides: what makes a run what it is.
          *
          *     `terms` are changes of the account, by key of its JSON; with all of its keys the account need not be there any
-         *     more. `costs` multiplies everything that a trade is charged, by the account and by the market.
+         *     more. `described` are changes of the market in the same way. `costs` multiplies everything that a trade is charged,
+         *     by the account and by the market.
          */
         Setup: {
             /**
@@ -4144,6 +4419,13 @@ export interface components {
              * @default 1
              */
             costs: number;
+            /**
+             * Described
+             * @description changes of the market, by key of its JSON
+             */
+            described?: {
+                [key: string]: unknown;
+            };
             /**
              * From Date
              * @description the first day that is traded; null for the first there is
@@ -6040,6 +6322,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MarketOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    look_at_market: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarketLook"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

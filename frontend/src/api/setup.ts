@@ -40,5 +40,6 @@ export function setupOf(state: SetupState, defaults: SetupDefaults, text: string
     inverted: state.inverted ?? false,
     terms: state.terms ?? {},
     costs: state.costs ?? 1,
+    described: {},
   };
 }

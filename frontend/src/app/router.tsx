@@ -164,10 +164,14 @@ function benchWith(change: WorkbenchState): WorkbenchState {
 const markets = createRoute({
   getParentRoute: () => root,
   path: "/markets",
+  validateSearch: (search: Record<string, unknown>) => ({ symbol: text(search.symbol) }),
   component: function MarketsPlace() {
     const navigate = useNavigate();
+    const { symbol } = markets.useSearch();
     return (
       <Markets
+        symbol={symbol}
+        onSymbol={(next) => void navigate({ to: "/markets", search: { symbol: next } })}
         onOpen={(market) => void navigate({ to: "/", search: benchWith({ market, from: undefined, to: undefined }) })}
       />
     );

@@ -4,15 +4,35 @@ import { marketsQuery, type Market } from "@/api";
 import { RemovalDialog, TakenAway, type Removed } from "@/keeping";
 import { Loading, OneStop, plain, Trouble } from "@/ui";
 import { ImportPanel } from "./ImportPanel";
+import { MarketPage } from "./MarketPage";
 import { coverageSpan, shareOf, yearsIn } from "./model";
 
-/** What is stored, and bringing in more. */
-export function Markets({ onOpen }: { onOpen: (market: string) => void }) {
+interface Props {
+  /** The market whose page is open. */
+  symbol: string | undefined;
+  onSymbol: (symbol: string | undefined) => void;
+  onOpen: (market: string) => void;
+}
+
+/** What is stored, and bringing in more; or one market. */
+export function Markets({ symbol, onSymbol, onOpen }: Props) {
   const markets = useQuery(marketsQuery);
   const [importing, setImporting] = useState(false);
   const [leaving, setLeaving] = useState<Removed | null>(null);
+  const shown = markets.data?.find((item) => item.symbol === symbol);
+  if (shown)
+    return (
+      <MarketPage
+        key={shown.symbol}
+        market={shown}
+        markets={markets.data ?? []}
+        onBack={() => onSymbol(undefined)}
+        onOpen={onOpen}
+      />
+    );
   return (
     <section className="flex h-full flex-col">
+      {symbol !== undefined && markets.data && <Trouble error={`There is no market “${symbol}”.`} />}
       <header className="flex h-[46px] flex-none items-center justify-between border-b border-line px-4">
         <h1 className="text-base">Markets</h1>
         {!importing && (
@@ -34,6 +54,7 @@ export function Markets({ onOpen }: { onOpen: (market: string) => void }) {
             <Coverage
               markets={markets.data}
               onOpen={onOpen}
+              onDescribe={onSymbol}
               onDelete={(symbol) => setLeaving({ kind: "market", name: symbol, called: symbol })}
             />
           </OneStop>
@@ -47,10 +68,12 @@ export function Markets({ onOpen }: { onOpen: (market: string) => void }) {
 function Coverage({
   markets,
   onOpen,
+  onDescribe,
   onDelete,
 }: {
   markets: Market[];
   onOpen: (market: string) => void;
+  onDescribe: (market: string) => void;
   onDelete: (market: string) => void;
 }) {
   const span = coverageSpan(markets);
@@ -97,6 +120,14 @@ function Coverage({
               <div className="text-soft">{market.title}</div>
             </th>
             <td className="px-2 py-2 text-soft">
+              <button
+                type="button"
+                className="cursor-pointer text-long hover:underline"
+                aria-label={`describe it: ${market.symbol}`}
+                onClick={() => onDescribe(market.symbol)}
+              >
+                describe it
+              </button>{" "}
               {String(market.settings.session)}, {String(market.settings.days)}
               <div>
                 spread {String(market.settings.spread)}{" "}

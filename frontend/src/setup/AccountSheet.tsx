@@ -352,8 +352,8 @@ function Keeping({
 function Others({ setup, accounts, onPut }: Pick<AccountProps, "setup" | "accounts" | "onPut">) {
   return (
     <div className="w-52 flex-none border-l border-line bg-base-200 px-3 py-3 text-note">
-      <h3 className="text-soft italic">accounts</h3>
-      <ul>
+      <p className="text-soft italic">accounts</p>
+      <ul aria-label="Accounts">
         {accounts.map(({ name, settings }) => (
           <li key={name} className="border-b border-line last:border-b-0">
             <button

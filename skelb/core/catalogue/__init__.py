@@ -6,7 +6,7 @@ from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions, betwee
 from skelb.core.catalogue.entry import EVEN, BuiltIn, Frame, Function, Mirroring, Parameter
 from skelb.core.catalogue.maths import MATHS
 from skelb.core.catalogue.momentum import MOMENTUM
-from skelb.core.catalogue.names import MONTHS, NAMES, raw_spread
+from skelb.core.catalogue.names import MONTHS, NAMES, raw_spread, spread_in_price
 from skelb.core.catalogue.position import POSITION_NAMES
 from skelb.core.catalogue.reserved import WORDS
 from skelb.core.catalogue.sequences import all_of, awaited, in_sequence, share_seen
@@ -44,6 +44,7 @@ __all__ = [
     "quotient",
     "raw_spread",
     "share_seen",
+    "spread_in_price",
 ]
 
 FAMILY_ORDER = ("Averages", "Momentum", "Trend", "Volatility", "Volume", "Windows", "Structure", "Conditions", "Maths")

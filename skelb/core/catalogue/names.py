@@ -25,7 +25,7 @@ def raw_spread(frame: Frame) -> Floats:
     return np.array([market.spread], np.float64)
 
 
-def _spread_in_price(frame: Frame) -> Floats:
+def spread_in_price(frame: Frame) -> Floats:
     """The spread on every bar in price units, shape (n,); percent is of the close."""
     market, bars = frame.market, frame.bars
     spread = raw_spread(frame) * np.ones(len(bars))
@@ -145,7 +145,7 @@ NAMES = (
     ),
     BuiltIn("tick", "number", "The market's smallest price step.", lambda f: _constant(f, f.market.tick), mirror=EVEN, of_one_bar=True),
     BuiltIn("pip", "number", "The market's pip in price units; unknown without.", lambda f: _constant(f, f.market.pip), mirror=EVEN, of_one_bar=True),
-    BuiltIn("spread", "number", "The spread on the bar, in price units.", _spread_in_price, mirror=EVEN, of_one_bar=True),
+    BuiltIn("spread", "number", "The spread on the bar, in price units.", spread_in_price, mirror=EVEN, of_one_bar=True),
     BuiltIn("day_open", "number", "The trading day's first price.", lambda f: _so_far(f, "open"), mirror=PRICE, of_one_bar=False),
     BuiltIn("day_high", "number", "The trading day's high so far.", lambda f: _so_far(f, "high"), mirror=PRICE.exchanged("day_low"), of_one_bar=False),
     BuiltIn("day_low", "number", "The trading day's low so far.", lambda f: _so_far(f, "low"), mirror=PRICE.exchanged("day_high"), of_one_bar=False),

@@ -8,6 +8,7 @@ from skelb.core.figures.basket import (
     market_costs,
     market_figures,
 )
+from skelb.core.figures.charges import Charges, charges_of
 from skelb.core.figures.definitions import FIGURE_KEYS, FIGURES, Figure
 from skelb.core.figures.figures import (
     Daily,
@@ -26,6 +27,7 @@ from skelb.core.figures.findings import basket_findings, findings_of
 __all__ = [
     "FIGURES",
     "FIGURE_KEYS",
+    "Charges",
     "Daily",
     "Figure",
     "Figures",
@@ -37,6 +39,7 @@ __all__ = [
     "basket_findings",
     "basket_order",
     "basket_record",
+    "charges_of",
     "daily_of",
     "drawdown_of",
     "figures_by_side",

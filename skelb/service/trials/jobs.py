@@ -69,7 +69,7 @@ class Trials:
     def start(self, order: TrialOrder) -> int:
         """Begin a trial; its number. Raises SkelbError on what cannot be run."""
         layout = self.layout(order)
-        order = order.model_copy(update={"setup": order.setup.with_whole_account(self._library)})
+        order = order.model_copy(update={"setup": order.setup.whole(self._library)})
         number = self.store.add(order, layout)
         self.go_on(number)
         return number

@@ -96,7 +96,7 @@ export function costsOfLast(trades: TradeColumns): string | null {
   const number = plain(trades.first_number + row, 0);
   return parts.length === 0
     ? `The last trade, ${number}, cost nothing.`
-    : `The last trade, ${number}, of ${unitsText(trades.units[row]!)} units, cost ${amountText(total)}: ${told}.`;
+    : `The last trade, ${number}, of ${unitsText(trades.units[row]!)} ${trades.units[row] === 1 ? "unit" : "units"}, cost ${amountText(total)}: ${told}.`;
 }
 
 /** One trade told in pieces: what it was, how it ended, what it earned, how far it went on the way. */

@@ -1,0 +1,99 @@
+"""A market's own page: described in sentences, tried before it is saved, kept runs as they were."""
+
+import json
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.browser.conftest import command_line
+from tests.browser.test_account import TEXT
+from tests.browser.test_journey import settled
+
+pytestmark = pytest.mark.xdist_group("browser")
+
+
+def market(page):
+    return page.evaluate(
+        "() => fetch('/api/markets').then(a => a.json()).then(all => all.find(m => m.symbol === 'KELP').settings)"
+    )
+
+
+def net_of(world, account, settings):
+    """The command line's net of the first script on KELP as it is described."""
+    for name, value in (("own.json", account), ("described.json", settings)):
+        (world / name).write_text(json.dumps(value))
+    (world / "own.skelb").write_text(TEXT)
+    given = ("--bars", "kelp.csv", "--market", "described.json", "--account", "own.json", "--timeframe", "15m")
+    return command_line(world, "backtest", "own.skelb", *given)["figures"]["all"]["net_profit"]
+
+
+def told(net):
+    return f"{net:+,.0f}".replace("-", "−")
+
+
+def test_a_spread_drawn_by_hour_is_tried_saved_and_leaves_kept_runs_alone(page, world):
+    page.goto("/?script=Harbour%20swell&market=KELP&timeframe=15m")
+    settled(page)
+    page.get_by_role("button", name="Pin run").click()
+    expect(page.get_by_text("against run")).to_be_visible()
+    account = page.evaluate("() => fetch('/api/accounts').then(a => a.json()).then(all => all[0].settings)")
+    stored = market(page)
+    page.get_by_role("link", name="Markets").click()
+    page.get_by_role("button", name="describe it: KELP").click()
+    effect = page.get_by_test_id("market-effect")
+    expect(effect).to_contain_text(told(net_of(world, account, stored)))
+    page.wait_for_url("**/markets?symbol=KELP")
+
+    # Columns are drawn by the pointer, and by arrows; what that makes of a run is seen before anything is stored.
+    page.get_by_label("Spread at different hours").select_option("hours")
+    columns = page.get_by_test_id("hour-columns")
+    columns.scroll_into_view_if_needed()
+    box = columns.bounding_box()
+    page.mouse.move(box["x"] + box["width"] * 9.5 / 24, box["y"] + box["height"] * 0.5)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] * 9.5 / 24, box["y"] + box["height"] * 0.15, steps=4)
+    page.mouse.up()
+    column = page.get_by_label("Spread at 17:00")
+    column.press("PageUp")
+    column.press("ArrowUp")
+    drawn = [float(page.get_by_label(f"Spread at {hour:02d}:00").get_attribute("aria-valuenow")) for hour in range(24)]
+    assert (
+        drawn[9] > stored["spread"]
+        and drawn[17] == pytest.approx(1.6 * stored["spread"])
+        and drawn[12] == stored["spread"]
+    )
+    expect(page.get_by_test_id("market-changes")).to_contain_text("not saved")
+    tried = net_of(world, account, {**stored, "spread_by_hour": drawn})
+    expect(effect).to_contain_text(f"{told(net_of(world, account, stored))} → {told(tried)}")
+    assert market(page) == stored
+
+    # It stays for this tab until it is taken back or saved.
+    page.reload()
+    expect(effect).to_contain_text(f"→ {told(tried)}")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_test_id("market-changes")).to_have_text("")
+    assert market(page) == {**stored, "spread_by_hour": drawn}
+    page.get_by_role("link", name="Workbench").click()
+    settled(page)
+    expect(page.locator("[data-figure=net_profit]")).to_contain_text(told(tried))
+    expect(page.locator("[data-figure=net_profit]")).to_contain_text("(−")  # the pinned run is as it was
+    page.evaluate(
+        """settings => fetch('/api/markets', {method: 'PUT', headers: {'content-type': 'application/json'},
+            body: JSON.stringify({symbol: 'KELP', title: 'Kelp futures', settings})})""",
+        stored,
+    )
+
+
+def test_what_a_market_cannot_be_is_said_and_nothing_is_stored(page):
+    page.goto("/markets?symbol=LAMP")
+    expect(page.get_by_test_id("round-trip")).to_contain_text("A round trip costs")
+    page.get_by_label("Session", exact=True).fill("9 to 5")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("is not a range such as 09:00-17:30")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_role("alert").first).to_contain_text("is not a range such as 09:00-17:30")
+    page.get_by_role("button", name="Take back").click()
+    expect(page.get_by_role("alert")).to_have_count(0)
+    expect(page.get_by_test_id("market-changes")).to_have_text("")
+    page.goto("/markets?symbol=NOWHERE")
+    expect(page.get_by_role("alert")).to_contain_text("There is no market “NOWHERE”")
