@@ -9,6 +9,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn
 
 from skelb.cli.declared import runner
+from skelb.cli.files import UsageError
 from skelb.cli.options import JsonOption, print_json
 from skelb.service.application import Application
 from skelb.service.bars_csv import read_bars_csv
@@ -23,15 +24,19 @@ _err = Console(stderr=True)
 
 @app.command("import")
 def import_command(
-    file: Annotated[Path, typer.Argument(metavar="CSV", help="Bars: time,open,high,low,close,volume.")],
+    file: Annotated[Path, typer.Argument(metavar="FILE", help="CSV, also in gz or zip; Parquet, Arrow, Feather.")],
     symbol: Annotated[str, typer.Option("--symbol", help="The market to store them under.")],
     market: Annotated[Path | None, typer.Option("--market", metavar="JSON", help="The market's description.")] = None,
     zone: Annotated[str, typer.Option("--zone", help="Zone of times without an offset.")] = "UTC",
+    columns: Annotated[
+        str,
+        typer.Option("--columns", metavar="time=Date,close=Last", help="Columns by what they are."),
+    ] = "",
     json: JsonOption = False,
 ) -> None:
     """Store bars from a file, in one transaction; rows that cannot be bars are refused and listed."""
     with _err.status("reading and storing"):
-        read = read_bars_csv(file, zone)
+        read = read_bars_csv(file, zone, _given_columns(columns))
         application = Application(data_folder())
         stored = application.library.save_market(symbol, "", read_settings_file(market) if market else {}, [read.bars])
         application.close()
@@ -45,6 +50,17 @@ def import_command(
         print(f"line {row.line}: {row.reason}")
     if read.refused_count > len(read.refused):
         print(f"and {read.refused_count - len(read.refused):,} more refused rows")
+
+
+def _given_columns(text: str) -> dict[str, str]:
+    """Columns by role, written as time=Date,close=Last."""
+    found = {}
+    for part in text.split(",") if text else []:
+        role, sign, name = part.partition("=")
+        if not sign or not name.strip():
+            raise UsageError(f"--columns takes ROLE=COLUMN with commas between, not `{part}`")
+        found[role.strip().lower()] = name.strip()
+    return found
 
 
 @app.command()

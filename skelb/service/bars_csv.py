@@ -3,6 +3,7 @@
 import codecs
 import io
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -14,9 +15,8 @@ from pyarrow import csv
 from skelb.core.bars import Bars, Floats, Ints, Timeframe, commonest_step, find_faults, is_zone, timeframe_of_step
 from skelb.core.bars.calendar import to_utc
 from skelb.core.errors import BarsError, SettingsError
+from skelb.service.bars_files import MOST_ROWS, text_of
 
-MOST_ROWS = 5_000_000
-MOST_BYTES = 1024 * 1024 * 1024
 REFUSED_SHOWN = 200
 _PIECE = 1 << 20
 _EARLIEST, _LATEST = -2_208_988_800, 7_258_118_400
@@ -33,15 +33,17 @@ _ALIASES = {
 }
 _DELIMITERS = {"\t": "tabs", ";": "semicolons", "|": "upright strokes", " ": "spaces"}
 _PRICES = ("open", "high", "low", "close")
-_OFFSET = r"^(?P<moment>.*?)\s*(?P<offset>Z|[+-]\d{2}:?\d{2})$"
+_OFFSET = r"^(?P<moment>.*?)\s*(?P<offset>Z|[+-]\d{2}(?::?\d{2})?)$"
 _TIME_FORMATS = (
     "%Y-%m-%d %H:%M:%S", "%Y-%m-%d %H:%M", "%Y-%m-%d",
     "%d.%m.%Y %H:%M:%S", "%d.%m.%Y %H:%M", "%d.%m.%Y",
     "%Y/%m/%d %H:%M:%S", "%Y/%m/%d %H:%M", "%Y/%m/%d",
     "%d/%m/%Y %H:%M:%S", "%d/%m/%Y %H:%M", "%d/%m/%Y",
     "%m/%d/%Y %H:%M:%S", "%m/%d/%Y %H:%M", "%m/%d/%Y",
-    "%Y%m%d %H%M%S", "%Y%m%d %H:%M:%S", "%Y%m%d",
+    "%Y%m%d %H%M%S", "%Y%m%d %H:%M:%S", "%Y%m%d %H:%M", "%Y%m%d",
+    "%b %d %Y %H:%M:%S", "%b %d %Y %H:%M", "%b %d %Y", "%d %b %Y %H:%M:%S", "%d %b %Y %H:%M", "%d %b %Y",
 )  # fmt: skip
+_SHORT = {"K": 3, "M": 6, "B": 9}
 _NUMBER = r"^\s*[+-]?(\d+(\.\d*)?|\.\d+)([eE][+-]?\d+)?\s*$"
 
 
@@ -89,8 +91,8 @@ class _Rows:
             self.refused.append(RefusedRow(int(self.lines[row]), reason, text[:120]))
 
 
-def read_bars_csv(path: Path, zone: str = "UTC") -> BarsFile:
-    """The bars of a CSV file; times without an offset are taken in `zone`.
+def read_bars_csv(path: Path, zone: str = "UTC", columns: Mapping[str, str] | None = None) -> BarsFile:
+    """The bars of a file; times without an offset are taken in `zone`, `columns` says which column has which role.
 
     Rows that cannot be bars are refused one by one and reported; unsorted rows are sorted. Raises BarsError when
     the file cannot be read, lacks a column, or holds no bar.
@@ -105,7 +107,8 @@ def read_bars_csv(path: Path, zone: str = "UTC") -> BarsFile:
         notes.append("decimal commas")
     rows = _read_rows(data, delimiter, path)
     del data  # the columns hold it all now; a large file should not stand in memory twice
-    roles = _recognise(rows.names, path)
+    _take_mids(rows, decimal, notes)
+    roles = _recognise(rows.names, path, columns or {})
     time, time_ok = _times(rows, roles, zone, notes, path)
     numbers = {}
     fine = time_ok
@@ -148,7 +151,7 @@ def _to_bars(
         times = times // 86_400 * 86_400
         if (np.diff(times) <= 0).any():
             raise BarsError(f"{path.name}: two rows belong to one date, though most rows are a day apart")
-    used = set(roles.values())
+    used = set(roles.values()) | {"column 1"}  # a first column without a name counts rows
     extra = {name: _numbers(rows.table[name], decimal)[kept] for name in rows.names if name not in used}
     extra = {name: values for name, values in extra.items() if not np.isnan(values).all()}
     columns = {name: numbers[name][kept] for name in (*_PRICES, "volume")}
@@ -158,18 +161,12 @@ def _to_bars(
 
 
 def _load(path: Path) -> tuple[bytes, list[str]]:
-    try:
-        size = path.stat().st_size
-        if size > MOST_BYTES:
-            raise BarsError(f"{path.name} has {size / 2**20:,.0f} MB; at most {MOST_BYTES / 2**20:,.0f}")
-        data = path.read_bytes()
-    except OSError as exc:
-        raise BarsError(f"{path} cannot be read: {exc.strerror}") from exc
+    data, notes = text_of(path)
     if not data.strip():
         raise BarsError(f"{path.name} is empty")
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         try:
-            return data.decode("utf-16").encode(), ["UTF-16 text"]
+            return data.decode("utf-16").encode(), [*notes, "UTF-16 text"]
         except UnicodeDecodeError as exc:
             raise BarsError(
                 f"{path.name} begins as UTF-16 text and is none from byte {exc.start:,} on: is it whole?"
@@ -178,7 +175,7 @@ def _load(path: Path) -> tuple[bytes, list[str]]:
         data = data[3:]
     if b"\0" in data[:10_000]:
         raise BarsError(f"{path.name} is not a text file")
-    return (data, []) if _is_utf8(data) else (data.decode("latin-1").encode(), ["Latin-1 text"])
+    return (data, notes) if _is_utf8(data) else (data.decode("latin-1").encode(), [*notes, "Latin-1 text"])
 
 
 def _is_utf8(data: bytes) -> bool:
@@ -209,6 +206,10 @@ def _dialect(data: bytes) -> tuple[str, str]:
 def _read_rows(data: bytes, delimiter: str, path: Path) -> _Rows:
     header = data.split(b"\n", 1)[0].decode("utf-8", "replace").strip("\r")
     names = [name.strip().strip('"') for name in header.split(delimiter)]
+    names[0] = names[0].lstrip("# ")  # as numerical tools mark a header
+    has_header = not _is_row(names)
+    if not has_header:
+        names = _guessed(names)
     unique = [
         name if name and names.index(name) == i else f"{name or 'column'} {i + 1}" for i, name in enumerate(names)
     ]
@@ -221,7 +222,7 @@ def _read_rows(data: bytes, delimiter: str, path: Path) -> _Rows:
     try:
         table = csv.read_csv(
             io.BytesIO(data),
-            csv.ReadOptions(column_names=unique, skip_rows=1, use_threads=False, block_size=1 << 24),
+            csv.ReadOptions(column_names=unique, skip_rows=int(has_header), use_threads=False, block_size=1 << 24),
             csv.ParseOptions(delimiter=delimiter, invalid_row_handler=on_odd_row, ignore_empty_lines=False),
             csv.ConvertOptions(column_types={name: pa.string() for name in unique}, strings_can_be_null=True),
         )
@@ -229,7 +230,8 @@ def _read_rows(data: bytes, delimiter: str, path: Path) -> _Rows:
         raise BarsError(f"{path.name} is not a readable CSV file: {str(exc).splitlines()[0]}") from exc
     if table.num_rows > MOST_ROWS:
         raise BarsError(f"{path.name} has {table.num_rows:,} rows; at most {MOST_ROWS:,}")
-    lines = np.arange(2, table.num_rows + len(odd) + 2)
+    first = 2 if has_header else 1
+    lines = np.arange(first, table.num_rows + len(odd) + first)
     skipped = np.array([number for number, _ in odd], np.int64)
     lines = lines[~np.isin(lines, skipped)][: table.num_rows]
     if table.column(0).null_count:
@@ -246,11 +248,53 @@ def _read_rows(data: bytes, delimiter: str, path: Path) -> _Rows:
     return rows
 
 
-def _recognise(names: list[str], path: Path) -> dict[str, str]:
-    """Which column plays which role."""
-    roles: dict[str, str] = {}
+def _take_mids(rows: _Rows, decimal: str, notes: list[str]) -> None:
+    """Where prices come as bids and asks, their middles and the spread at the close stand in their place."""
+    plain = {re.sub(r"[^a-z]", "", name.lower()): name for name in rows.names}
+    sides = {
+        price: [plain.get(f"{side}{price}") or plain.get(f"{price}{side}") for side in ("bid", "ask")]
+        for price in _PRICES
+    }
+    if any(None in pair for pair in sides.values()) or any(price in plain for price in _PRICES):
+        return
+    for price, (bid, ask) in sides.items():
+        low, high = (_numbers(rows.table[str(name)], decimal) for name in (bid, ask))
+        rows.table[price] = _as_text((low + high) / 2.0)
+        if price == "close":
+            rows.table["spread"] = _as_text(high - low)
+    gone = {str(name) for pair in sides.values() for name in pair}
+    rows.names = [*(name for name in rows.names if name not in gone | {"spread"}), *_PRICES, "spread"]
+    notes.append("prices are the middles of bid and ask, the spread is that of the close")
+
+
+def _as_text(values: Floats) -> pa.ChunkedArray:
+    """Numbers as a column of a file has them; unknown ones empty."""
+    return pa.chunked_array([pc.cast(pa.array(np.round(values, 10), from_pandas=True), pa.string())])
+
+
+def _is_row(cells: list[str]) -> bool:
+    """Whether a file's first line is bars already: numbers but for a date and a clock at its beginning."""
+    numbers = sum(bool(re.fullmatch(_NUMBER, cell)) for cell in cells)
+    return len(cells) >= 5 and numbers >= len(cells) - 2 and any(sign.isdigit() for sign in cells[0])
+
+
+def _guessed(cells: list[str]) -> list[str]:
+    """Names for the columns of a file without a header, in the order that such files have."""
+    clock = ["clock"] if re.fullmatch(r"\d{1,2}:\d{2}(:\d{2})?|\d{6}|\d{4}", cells[1]) and ":" not in cells[0] else []
+    known = ["time", *clock, "open", "high", "low", "close", "volume"]
+    return [*known[: len(cells)], *(f"column {place + 1}" for place in range(len(known), len(cells)))]
+
+
+def _recognise(names: list[str], path: Path, given: Mapping[str, str]) -> dict[str, str]:
+    """Which column plays which role, as it is given or by its name."""
+    for role, name in given.items():
+        if role not in _ALIASES:
+            raise BarsError(f"`{role}` is no role of a column; they are: {', '.join(_ALIASES)}")
+        if name not in names:
+            raise BarsError(f"{path.name} has no column `{name}`; its columns are: {', '.join(names)[:200]}")
+    roles = dict(given)
     plain = {re.sub(r"[<>\[\]()]", "", name).strip().lower(): name for name in names}
-    if "date" in plain and "time" in plain:
+    if "date" in plain and "time" in plain and not given.keys() & {"time", "clock"}:
         roles["time"], roles["clock"] = plain["date"], plain["time"]
     for role, aliases in _ALIASES.items():
         for alias in aliases:
@@ -272,8 +316,14 @@ def _numbers(column: pa.ChunkedArray, decimal: str) -> Floats:
     try:
         return _as_floats(pc.cast(text, pa.float64()))
     except pa.ArrowInvalid:
-        fine = pc.match_substring_regex(text, _NUMBER)
         trimmed = pc.utf8_trim_whitespace(text)
+        if decimal == ".":  # 1,469.00: the commas stand between thousands
+            grouped = pc.match_substring_regex(trimmed, r"^[+-]?\d{1,3}(,\d{3})+(\.\d*)?$")
+            trimmed = pc.if_else(grouped, pc.replace_substring(trimmed, ",", ""), trimmed)
+        for sign, power in _SHORT.items():  # 12.3K
+            short = pc.match_substring_regex(trimmed, rf"^\d+(\.\d+)?{sign}$", ignore_case=True)
+            trimmed = pc.if_else(short, pc.replace_substring_regex(trimmed, r"[A-Za-z]$", f"e{power}"), trimmed)
+        fine = pc.match_substring_regex(trimmed, _NUMBER)
         return _as_floats(pc.cast(pc.if_else(fine, trimmed, pa.scalar(None, pa.string())), pa.float64()))
 
 
@@ -292,18 +342,22 @@ def _times(rows: _Rows, roles: dict[str, str], zone: str, notes: list[str], path
     sample = next((cell.as_py() for cell in text[:1000] if cell.as_py()), "")
     if len(text) == 0:
         return np.zeros(0, np.int64), np.zeros(0, np.bool_)
-    if re.fullmatch(r"\d{9,10}|\d{12,13}", sample or ""):
-        scale = 1000 if len(sample) >= 12 else 1
+    if unit := _epoch_unit(sample):
+        scale, name = unit
         moment = _numbers(text, ".") // scale
         fine = (moment >= _EARLIEST) & (moment < _LATEST)
-        notes.append("times are seconds since 1970" if scale == 1 else "times are milliseconds since 1970")
+        notes.append(f"times are {name} since 1970")
         return np.where(fine, moment, 0).astype(np.int64), fine
     offsets: Ints | None = None
     if re.match(_OFFSET, sample) and ":" in sample:
         parts = pc.extract_regex(text, _OFFSET)
         offsets = _offset_seconds(pc.struct_field(parts, "offset"))
         text = pc.if_else(pc.is_valid(parts), pc.struct_field(parts, "moment"), text)
-    text = pc.replace_substring_regex(pc.replace_substring(pc.utf8_trim_whitespace(text), "T", " "), r"\.\d+$", "")
+    text = pc.replace_substring_regex(pc.utf8_trim_whitespace(text), r"^(\d{4}-\d{2}-\d{2})T", r"\1 ")
+    text = pc.replace_substring_regex(text, r"\.\d+$", "")
+    if re.search(r"[A-Za-z]{3}", sample):  # a month by its name: Jan 02, 2024 and 2-Jan-2024
+        text = pc.replace_substring_regex(text, r"([A-Za-z]{3})[a-z]*\.?", r"\1")
+        text = pc.replace_substring_regex(text, r"[,\s-]+", " ")
     found = _best_format(text)
     if found is None:
         raise BarsError(f"{path.name}: times such as `{sample[:40]}` are not recognised; write 2024-01-02T10:15:00Z")
@@ -331,6 +385,16 @@ def _times(rows: _Rows, roles: dict[str, str], zone: str, notes: list[str], path
     return local, fine
 
 
+_EPOCHS = ((1, "seconds"), (10**3, "milliseconds"), (10**6, "microseconds"), (10**9, "nanoseconds"))
+
+
+def _epoch_unit(sample: str) -> tuple[int, str] | None:
+    """What a number counts since 1970, by its size; None for what is no such number, or a date such as 20240102."""
+    if not re.fullmatch(r"\d{9,19}(\.\d*)?|\d(\.\d+)?[eE]\+?\d{1,2}", sample.strip()):
+        return None
+    return next(((scale, name) for scale, name in _EPOCHS if 1e8 <= float(sample) / scale < _LATEST), None)
+
+
 def _offset_seconds(column: pa.ChunkedArray) -> Ints:
     """Seconds that each `Z` or `+02:00` is ahead of UTC; there are few distinct ones."""
     encoded = pc.dictionary_encode(column).combine_chunks()
@@ -338,7 +402,7 @@ def _offset_seconds(column: pa.ChunkedArray) -> Ints:
     for item in encoded.dictionary.to_pylist():
         digits = re.sub(r"\D", "", item or "")
         sign = -1 if (item or "").startswith("-") else 1
-        table.append(sign * (int(digits[:2]) * 3600 + int(digits[2:4]) * 60) if len(digits) >= 4 else 0)
+        table.append(sign * (int(digits[:2]) * 3600 + int(digits[2:4] or 0) * 60) if digits else 0)
     indices = pc.fill_null(encoded.indices, 0).to_numpy(zero_copy_only=False).astype(np.int64)
     offsets: Ints = np.asarray(table or [0], np.int64)[indices]
     return offsets

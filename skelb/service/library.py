@@ -29,6 +29,7 @@ from skelb.store import (
 STATUSES = ("idea", "testing", "trusted")
 LONGEST_TITLE = 120
 LONGEST_NAME = 80
+_NOT_IN_SYMBOLS = ",=;:|\"'\\"
 
 
 @dataclass(frozen=True)
@@ -181,8 +182,11 @@ class Library:
         Raises SettingsError when the settings cannot be.
         """
         symbol = symbol.strip()
-        if not symbol or len(symbol) > 40 or any(char in symbol for char in '"\\\n\t'):
-            raise SettingsError("a symbol has 1 to 40 characters, without quotes and line breaks")
+        if not symbol or len(symbol) > 40 or any(sign in _NOT_IN_SYMBOLS or sign.isspace() for sign in symbol):
+            raise SettingsError(
+                f"a symbol has 1 to 40 characters, without spaces and without {' '.join(_NOT_IN_SYMBOLS)}: lists of"
+                " markets are written with them"
+            )
         checked = market_settings({**settings, "symbol": symbol})
         checked.market(symbol)
         with self._database.session() as session:

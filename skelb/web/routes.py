@@ -11,7 +11,7 @@ from skelb.core.errors import SkelbError
 from skelb.core.figures import FIGURES, Figures, charges_of
 from skelb.core.language import parsed_title
 from skelb.service.application import Application, first_setup, home_of
-from skelb.service.bars_csv import MOST_BYTES
+from skelb.service.bars_files import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
 from skelb.service.runs import KeptRun, Trace
 from skelb.service.workbench import Closes

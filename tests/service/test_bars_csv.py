@@ -1,7 +1,14 @@
 """Files of bars as people have them: recognised, or refused row by row."""
 
+import gzip
+import io
+import zipfile
+
 import numpy as np
+import pyarrow as pa
+import pyarrow.parquet
 import pytest
+from pyarrow import feather
 
 from skelb.core.errors import BarsError
 from skelb.service.bars_csv import read_bars_csv
@@ -9,6 +16,23 @@ from skelb.service.bars_csv import read_bars_csv
 HEADER = "time,open,high,low,close,volume\n"
 GOOD = "2024-01-02T10:00:00Z,1,2,0.5,1.5,10\n2024-01-02T10:15:00Z,1,2,0.5,1.5,10\n2024-01-02T10:30:00Z,1,2,0.5,1.5,10\n"
 TEN = 1_704_189_600
+
+
+def zipped(files):
+    sink = io.BytesIO()
+    with zipfile.ZipFile(sink, "w") as made:
+        for name, text in files.items():
+            made.writestr(name, text, zipfile.ZIP_DEFLATED)
+    return sink.getvalue()
+
+
+def tabled(form):
+    """The same bars as a table with moments of a zone, as tools write it."""
+    moments = pa.array([(TEN + k * 900) * 1000 for k in range(3)], pa.timestamp("ms", tz="Europe/Helsinki"))
+    prices = {"open": [1.0] * 3, "high": [2.0] * 3, "low": [0.5] * 3, "close": [1.5] * 3, "volume": [10] * 3}
+    table, sink = pa.table({"time": moments, **prices}), io.BytesIO()
+    (pa.parquet.write_table if form == "parquet" else feather.write_feather)(table, sink)
+    return sink.getvalue()
 
 
 def read(tmp_path, text, **options):
@@ -30,6 +54,23 @@ def read(tmp_path, text, **options):
         pytest.param(HEADER + "".join(reversed(GOOD.splitlines(True))), id="latest first"),
         pytest.param((HEADER + GOOD).encode("utf-16"), id="UTF-16"),
         pytest.param(HEADER + GOOD + "\n\n", id="blank lines at the end"),
+        pytest.param(GOOD, id="no header"),
+        pytest.param("".join(f"2024.01.02,10:{m},1,2,0.5,1.5,10\n" for m in ("00", "15", "30")).replace("2024.01.02", "20240102"), id="no header, date and clock apart"),
+        pytest.param("# time,open,high,low,close,volume\n" + GOOD, id="a marked header"),
+        pytest.param("," + HEADER + "".join(f"{k},{line}\n" for k, line in enumerate(GOOD.splitlines())), id="an index column without a name"),
+        pytest.param("timestamp,o,h,l,c,v\n" + "".join(f"{(TEN + k * 900) * 10**6},1,2,0.5,1.5,10\n" for k in range(3)), id="microseconds since 1970"),
+        pytest.param("timestamp,o,h,l,c,v\n" + "".join(f"{(TEN + k * 900) * 10**9},1,2,0.5,1.5,10\n" for k in range(3)), id="nanoseconds since 1970"),
+        pytest.param("timestamp,o,h,l,c,v\n" + "".join(f"{TEN + k * 900}.0,1,2,0.5,1.5,10\n" for k in range(3)), id="seconds with a point"),
+        pytest.param("timestamp,o,h,l,c,v\n" + "".join(f"{(TEN + k * 900) / 1e9:.9f}e+09,1,2,0.5,1.5,10\n" for k in range(3)), id="seconds with a power of ten"),
+        pytest.param(HEADER + GOOD.replace("Z", "+00"), id="short offsets"),
+        pytest.param(HEADER + "".join(f'"Jan 02, 2024 10:{m}",1,2,0.5,1.5,10\n' for m in ("00", "15", "30")), id="a month by its name"),
+        pytest.param(HEADER + "".join(f"2-Jan-2024 10:{m}:00,1,2,0.5,1.5,10\n" for m in ("00", "15", "30")), id="a month by its name, hyphens"),
+        pytest.param(HEADER + "".join(f"2 January 2024 10:{m},1,2,0.5,1.5,0.01K\n" for m in ("00", "15", "30")), id="a whole month, thousands short"),
+        pytest.param("time,bid_open,bid_high,bid_low,bid_close,ask_open,ask_high,ask_low,ask_close,volume\n" + "".join(f"2024-01-02T10:{m}:00Z,0.9,1.9,0.4,1.4,1.1,2.1,0.6,1.6,10\n" for m in ("00", "15", "30")), id="bids and asks"),
+        pytest.param(gzip.compress((HEADER + GOOD).encode()), id="gz"),
+        pytest.param(zipped({"bars.csv": HEADER + GOOD, "read me.md": "words"}), id="zip"),
+        pytest.param(tabled("parquet"), id="parquet"),
+        pytest.param(tabled("feather"), id="feather"),
     ],
 )  # fmt: skip
 def test_many_forms_are_the_same_bars(tmp_path, text):
@@ -156,3 +197,62 @@ def test_two_million_rows(tmp_path):
     body = "\n".join(f"{stamp}Z,100.25,101,99.5,100,7" for stamp in stamps)
     file = read(tmp_path, HEADER + body.replace("Z,100.25", "Z,oops", 1))
     assert len(file.bars) == size - 1 and file.refused_count == 1 and file.refused[0].line == 2
+
+
+def test_thousands_are_grouped_and_short(tmp_path):
+    text = "time,open,high,low,close,volume\n" + "".join(
+        f'2024-01-0{day},"1,469.00","1,470.50",999.5,"1,000",{volume}\n'
+        for day, volume in ((2, "12.3K"), (3, "1.5m"), (4, "2B"))
+    )
+    bars = read(tmp_path, text).bars
+    assert (
+        bars.open.tolist() == [1469.0] * 3
+        and bars.high.tolist() == [1470.5] * 3
+        and bars.close.tolist() == [1000.0] * 3
+    )
+    assert bars.volume.tolist() == [12_300.0, 1_500_000.0, 2e9]
+
+
+def test_the_spread_of_bids_and_asks_is_a_column(tmp_path):
+    head = "time," + ",".join(
+        f"{price}_{side}" for side in ("bid", "ask") for price in ("open", "high", "low", "close")
+    )
+    file = read(tmp_path, head + "\n" + "".join(f"2024-01-0{day},1,2,0.5,1.5,1.1,2.1,0.6,1.75\n" for day in (2, 3, 4)))
+    assert file.bars.columns["spread"].tolist() == [0.25] * 3 and list(file.bars.columns) == ["spread"]
+    assert file.bars.close.tolist() == [1.625] * 3 and any("bid and ask" in note for note in file.notes)
+
+
+@pytest.mark.parametrize(
+    ("data", "why"),
+    [
+        (gzip.compress((HEADER + GOOD).encode())[:40], "is it whole"),
+        (zipped({"a.csv": HEADER + GOOD, "b.csv": HEADER + GOOD}), "holds 2 CSV files"),
+        (zipped({"a.md": "words"}), "holds 0 CSV files"),
+        (zipped({"a.csv": HEADER + GOOD})[:60], "is it whole"),
+        (tabled("parquet")[:-20], "is it whole"),
+        (tabled("feather")[:60], "is it whole"),
+        (b"PK\x03\x04" + b"x" * 50, "is it whole"),
+    ],
+)  # fmt: skip
+def test_what_cannot_be_unpacked_says_so(tmp_path, data, why):
+    with pytest.raises(BarsError, match=why):
+        read(tmp_path, data)
+
+
+def test_what_unpacks_without_end_is_refused(tmp_path, monkeypatch):
+    monkeypatch.setattr("skelb.service.bars_files.MOST_BYTES", 3 << 20)
+    for packed in (gzip.compress(b"0" * (8 << 20)), zipped({"a.csv": "0" * (8 << 20)})):
+        if len(packed) < 3 << 20:
+            with pytest.raises(BarsError, match="unpacks to more than"):
+                read(tmp_path, packed)
+
+
+def test_columns_are_named_where_their_names_do_not_say_it(tmp_path):
+    text = "When,Beginning,Top,Bottom,Last,Settled\n" + "".join(f"2024-01-0{day},1,2,0.5,9,1.5\n" for day in (2, 3, 4))
+    given = {"time": "When", "open": "Beginning", "high": "Top", "low": "Bottom", "close": "Settled"}
+    file = read(tmp_path, text, columns=given)
+    assert file.bars.close.tolist() == [1.5] * 3 and file.bars.columns["Last"].tolist() == [9.0] * 3
+    with pytest.raises(BarsError, match="no column `Nowhere`"):
+        read(tmp_path, text, columns={**given, "open": "Nowhere"})
+    with pytest.raises(BarsError, match="`opening` is no role"):
+        read(tmp_path, text, columns={"opening": "Beginning"})

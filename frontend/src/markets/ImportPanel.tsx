@@ -74,10 +74,10 @@ export function ImportPanel({ known, onClose, onOpen }: Props) {
       <div className="mb-3 flex items-center gap-3">
         <h2>Import bars</h2>
         <label className="plain-button focus-within:outline-2 focus-within:outline-long">
-          Choose a CSV file
+          Choose a file
           <input
             type="file"
-            accept=".csv,.txt,text/csv"
+            accept=".csv,.txt,.tsv,.gz,.zip,.parquet,.feather,.arrow,text/csv"
             className="sr-only"
             aria-label="CSV file"
             onChange={(event) => choose(event.target.files)}

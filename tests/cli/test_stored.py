@@ -1,5 +1,6 @@
-"""Accounts on the command line: kept by name, given by name or as a file, with costs taken otherwise."""
+"""What is kept on the command line: accounts by name or as a file, costs taken otherwise, files of bars brought in."""
 
+import gzip
 import json
 
 import pytest
@@ -61,3 +62,16 @@ def test_costs_are_those_of_stress(folder):
 @pytest.mark.parametrize("times", ["-1", "101", "many"])
 def test_costs_have_bounds(folder, times):
     assert "--costs" in skelb(folder, *RUN, "--costs", times, expect=2)
+
+
+def test_files_come_in_packed_with_columns_named(folder):
+    rows = (folder / "wave.csv").read_text().splitlines()
+    named = "When," + rows[0].split(",", 1)[1]
+    (folder / "packed.csv.gz").write_bytes(gzip.compress("\n".join([named, *rows[1:]]).encode()))
+    assert "no column for time" in skelb(folder, "import", "packed.csv.gz", "--symbol", "PACKED", expect=2)
+    found = document(folder, "import", "packed.csv.gz", "--symbol", "PACKED", "--columns", "time=When")
+    assert found["rows"] == len(rows) - 1 and found["refused_count"] == 0
+    assert "ROLE=COLUMN" in skelb(
+        folder, "import", "packed.csv.gz", "--symbol", "PACKED", "--columns", "When", expect=2
+    )
+    assert "without spaces" in skelb(folder, "import", "wave.csv", "--symbol", "A,B", expect=2)
