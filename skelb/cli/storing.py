@@ -1,6 +1,7 @@
 """Commands on what is stored: bars brought in, the demo world, compiled code."""
 
 import sys
+from dataclasses import asdict
 from pathlib import Path
 from typing import Annotated
 
@@ -11,6 +12,7 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn
 from skelb.cli.declared import runner
 from skelb.cli.files import UsageError
 from skelb.cli.options import JsonOption, print_json
+from skelb.core.bars import guess_market
 from skelb.service.application import Application
 from skelb.service.bars_csv import read_bars_csv
 from skelb.service.folder import data_folder
@@ -32,20 +34,31 @@ def import_command(
         str,
         typer.Option("--columns", metavar="time=Date,close=Last", help="Columns by what they are."),
     ] = "",
+    guess: Annotated[
+        bool,
+        typer.Option("--guess", help="Describe the market by what its bars tell; --market goes before."),
+    ] = False,
     json: JsonOption = False,
 ) -> None:
     """Store bars from a file, in one transaction; rows that cannot be bars are refused and listed."""
     with _err.status("reading and storing"):
         read = read_bars_csv(file, zone, _given_columns(columns))
+        settings = read_settings_file(market) if market else None
+        guesses = guess_market(read.bars, zone)
+        if guess:
+            settings = {"zone": zone} | {item.key: item.value for item in guesses} | (settings or {})
         application = Application(data_folder())
-        stored = application.library.save_market(symbol, "", read_settings_file(market) if market else {}, [read.bars])
+        stored = application.library.save_market(symbol, "", settings, [read.bars])
         application.close()
     if json:
         refused = [{"line": row.line, "reason": row.reason} for row in read.refused]
         print_json({"symbol": stored.symbol, "rows": len(read.bars), "timeframe": str(read.bars.timeframe),
-                     "refused_count": read.refused_count, "refused": refused, "notes": read.notes})  # fmt: skip
+                     "refused_count": read.refused_count, "refused": refused, "notes": read.notes,
+                     "guesses": [asdict(item) for item in guesses]})  # fmt: skip
         return
     print(f"{len(read.bars):,} bars of {read.bars.timeframe} stored as {stored.symbol}")
+    for item in guesses:
+        print(f"{item.key} {item.value}: {item.reason}{'' if guess else ' (not taken without --guess)'}")
     for row in read.refused:
         print(f"line {row.line}: {row.reason}")
     if read.refused_count > len(read.refused):

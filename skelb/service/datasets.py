@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from functools import partial
 from threading import Lock
 
-from skelb.core.bars import Timeframe
+from skelb.core.bars import Oddity, Timeframe, find_oddities
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan import Dataset, make_dataset
 from skelb.service.costs import dearer_market
@@ -47,6 +47,12 @@ class Datasets:
                     self._kept.popitem(last=False)
             self._kept.move_to_end(key)
             return found
+
+    def oddities(self, symbol: str, described: Described = None) -> list[Oddity]:
+        """What deserves a look in the shortest bars that are stored of a market."""
+        stored = self._library.market(symbol)
+        settings = changed_market(stored.settings, described or {})
+        return find_oddities(self._library.bars(_source(stored, None)), settings.market(symbol))
 
 
 def _source(stored: StoredMarket, timeframe: Timeframe | None) -> StoredBars:

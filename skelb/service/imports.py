@@ -45,8 +45,11 @@ class Imports:
                 self._waiting.popitem(last=False)
         return preview
 
-    def store(self, token: str, symbol: str, title: str, settings: dict[str, Any]) -> StoredMarket:
-        """Store a read file under a symbol. Raises NotFoundError when the file waits no longer."""
+    def store(self, token: str, symbol: str, title: str, settings: dict[str, Any] | None) -> StoredMarket:
+        """Store a read file under a symbol; without settings a stored market keeps its own.
+
+        Raises NotFoundError when the file waits no longer.
+        """
         with self._lock:
             preview = self._waiting.get(token)
         if preview is None:

@@ -176,8 +176,8 @@ class Library:
         with self._database.session() as session:
             return _market(_market_record(session, symbol))
 
-    def save_market(self, symbol: str, title: str, settings: dict[str, Any], bars: list[Bars]) -> StoredMarket:
-        """The market with these settings and, added as new versions, these bars: one transaction.
+    def save_market(self, symbol: str, title: str, settings: dict[str, Any] | None, bars: list[Bars]) -> StoredMarket:
+        """The market with these settings (None: as it is described) and, as new versions, these bars: one transaction.
 
         Raises SettingsError when the settings cannot be.
         """
@@ -187,15 +187,17 @@ class Library:
                 f"a symbol has 1 to 40 characters, without spaces and without {' '.join(_NOT_IN_SYMBOLS)}: lists of"
                 " markets are written with them"
             )
-        checked = market_settings({**settings, "symbol": symbol})
+        checked = market_settings({**(settings or {}), "symbol": symbol})
         checked.market(symbol)
         with self._database.session() as session:
             record = session.scalar(select(MarketRecord).where(MarketRecord.symbol == symbol))
+            is_new = record is None
             if record is None:
                 record = MarketRecord(symbol=symbol, title=title, settings={})
                 session.add(record)
             record.title = title or record.title
-            record.settings = checked.model_dump(exclude_defaults=True)
+            if is_new or settings is not None:
+                record.settings = checked.model_dump(exclude_defaults=True)
             session.flush()
             for item in bars:
                 save_bars(session, record, item)

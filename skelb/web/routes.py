@@ -5,7 +5,7 @@ from datetime import UTC, datetime
 from fastapi import APIRouter, HTTPException, Request
 from starlette.concurrency import run_in_threadpool
 
-from skelb.core.bars import Timeframe
+from skelb.core.bars import Timeframe, guess_market
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.errors import SkelbError
 from skelb.core.figures import FIGURES, Figures, charges_of
@@ -146,7 +146,8 @@ def look_at_market(body: RunIn, app: App) -> MarketLook:
         ]
     except SkelbError as exc:
         problem = str(exc)
-    return MarketLook(figures[0], figures[1], problem, charged[0], charged[1])
+    oddities = app.datasets.oddities(described.market, described.described)
+    return MarketLook(figures[0], figures[1], problem, charged[0], charged[1], oddities)
 
 
 @router.put("/markets")
@@ -204,13 +205,15 @@ def _read_import(app: Application, name: str, data: bytes | bytearray, zone: str
         reasons=file.reasons,
         sample=sample,
         preview=Closes.of(bars),
+        guesses=guess_market(bars, zone),
     )
 
 
 @router.post("/imports/store")
 def store_import(body: ImportIn, app: App) -> MarketOut:
     """Store a file that was read, in one transaction."""
-    return _market(app.imports.store(body.token, body.symbol, body.title, body.settings))
+    settings = body.settings if "settings" in body.model_fields_set else None
+    return _market(app.imports.store(body.token, body.symbol, body.title, settings))
 
 
 @router.get("/accounts")

@@ -6,6 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel, Field
 
+from skelb.core.bars import Guess, Oddity
 from skelb.core.export import Conversion, ConversionChart
 from skelb.core.figures import Charges, Figures
 from skelb.core.trials import ChallengeRules
@@ -140,6 +141,7 @@ class ImportOut(BaseModel):
     reasons: dict[str, int]
     sample: list[dict[str, Any]]
     preview: Closes
+    guesses: list[Guess]
 
 
 class ImportIn(BaseModel):
@@ -151,13 +153,15 @@ class ImportIn(BaseModel):
 
 @dataclass(frozen=True, slots=True)
 class MarketLook:
-    """A market as it is stored and as it is described: what a run makes there, and what a round trip costs."""
+    """A market as it is stored and as it is described: what a run makes there, what a round trip costs,
+    and what of its shortest stored bars deserves a look."""
 
     before: Figures | None
     after: Figures | None
     problem: str | None
     charged_before: Charges
     charged: Charges
+    oddities: list[Oddity]
 
 
 class AccountOut(BaseModel):

@@ -1,5 +1,6 @@
 """Nothing stands in the way: what is shown is true, one's place is kept, a save covers nothing unseen, every hand reaches all."""
 
+import json
 import re
 
 import pytest
@@ -601,12 +602,14 @@ def test_a_first_time_journey_by_hand(page, tmp_path):
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
     page.get_by_label("CSV file").set_input_files(tmp_path / "quay.csv")
+    symbol = f"QUAY{page.viewport_size['width']}"
+    page.get_by_label("Symbol", exact=True).fill(symbol)
     page.get_by_label("Tick", exact=True).fill("0.25")
     page.get_by_role("button", name="Store 2,500 bars").click()
-    expect(page.get_by_label("Market", exact=True)).to_have_value("QUAY")
+    expect(page.get_by_label("Market", exact=True)).to_have_value(symbol)
     tool_bar(page, "Shelf")
     page.get_by_role("button", name="New script").click()
-    expect(page.get_by_label("Market", exact=True)).to_have_value("QUAY")
+    expect(page.get_by_label("Market", exact=True)).to_have_value(symbol)
     page.locator(".cm-content").click()
     page.keyboard.press("Control+a")
     title = f"First {page.viewport_size['width']}"
@@ -619,7 +622,7 @@ def test_a_first_time_journey_by_hand(page, tmp_path):
     page.keyboard.press("Control+s")
     expect(page.get_by_label("Script", exact=True)).to_have_value(title)
     (tmp_path / "first.skelb").write_text(the_text(page) + "\n")
-    (tmp_path / "market.json").write_text('{"symbol": "QUAY", "tick": 0.25}')
+    (tmp_path / "market.json").write_text(json.dumps({"symbol": symbol, "tick": 0.25}))
     account = page.evaluate("() => fetch('/api/accounts').then(a => a.text()).then(t => JSON.stringify(JSON.parse(t)[0].settings))")  # fmt: skip
     (tmp_path / "account.json").write_text(account)
     found = command_line(tmp_path, "backtest", "first.skelb", "--bars", "quay.csv", "--market", "market.json", "--account", "account.json")  # fmt: skip

@@ -63,12 +63,14 @@ def test_from_a_file_of_bars_to_a_judged_sweep(page, tmp_path):
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
     page.get_by_label("CSV file").set_input_files(bars)
+    symbol = f"HARBOUR{page.viewport_size['width']}"
+    page.get_by_label("Symbol", exact=True).fill(symbol)
     expect(page.get_by_text("1 row refused")).to_be_visible()
     expect(page.get_by_text("line 3002: the high is not a number")).to_be_visible()
     page.get_by_label("Tick", exact=True).fill("0.25")
     page.get_by_label("Spread", exact=True).fill("0.25")
     page.get_by_role("button", name="Store 3,000 bars").click()
-    expect(page.get_by_label("Market", exact=True)).to_have_value("HARBOUR")
+    expect(page.get_by_label("Market", exact=True)).to_have_value(symbol)
     expect(page.get_by_label("Timeframe", exact=True)).to_have_value("15m")
     settled(page)
 
@@ -94,7 +96,7 @@ def test_from_a_file_of_bars_to_a_judged_sweep(page, tmp_path):
     assert "crosses above calm\nenter short when quick crosses below calm" in script.read_text()
     account = page.evaluate("() => fetch('/api/accounts').then(a => a.json()).then(all => all[0].settings)")
     (tmp_path / "account.json").write_text(json.dumps(account))
-    (tmp_path / "market.json").write_text('{"symbol": "HARBOUR", "tick": 0.25, "spread": 0.25}')
+    (tmp_path / "market.json").write_text(json.dumps({"symbol": symbol, "tick": 0.25, "spread": 0.25}))
     clean = write_csv(tmp_path / "clean.csv", wave_bars(3000, seed=12))
     common = [str(script), "--bars", str(clean), "--market", "market.json", "--account", "account.json"]
     found = command_line(tmp_path, "backtest", *common)["figures"]["all"]

@@ -2,19 +2,22 @@
 
 import json
 
+import numpy as np
 import pytest
 from playwright.sync_api import expect
 
 from tests.browser.conftest import command_line
 from tests.browser.test_account import TEXT
 from tests.browser.test_journey import settled
+from tests.conftest import wave_bars, write_csv
 
 pytestmark = pytest.mark.xdist_group("browser")
 
 
-def market(page):
+def market(page, symbol="KELP"):
     return page.evaluate(
-        "() => fetch('/api/markets').then(a => a.json()).then(all => all.find(m => m.symbol === 'KELP').settings)"
+        "symbol => fetch('/api/markets').then(a => a.json()).then(all => all.find(m => m.symbol === symbol).settings)",
+        symbol,
     )
 
 
@@ -97,3 +100,56 @@ def test_what_a_market_cannot_be_is_said_and_nothing_is_stored(page):
     expect(page.get_by_test_id("market-changes")).to_have_text("")
     page.goto("/markets?symbol=NOWHERE")
     expect(page.get_by_role("alert")).to_contain_text("There is no market “NOWHERE”")
+
+
+def test_bars_tell_their_market_and_what_is_odd_about_them_is_shown(page, tmp_path):
+    bars = wave_bars(2000, minutes=15)
+    minute = bars.time % 86_400 // 60
+    bars = bars.take((minute >= 540) & (minute < 1050) & ((bars.time // 86_400 + 3) % 7 < 5))
+    spike, gap = 101, 301
+    bars.high[spike] = bars.high.max() + 300
+    kept = np.ones(len(bars), np.bool_)
+    kept[gap : gap + 3] = False
+    page.goto("/markets")
+    page.get_by_role("button", name="Import bars").click()
+    page.get_by_label("CSV file").set_input_files(write_csv(tmp_path / "wharf.csv", bars.take(kept)))
+    panel = page.locator("form")
+    expect(panel.get_by_text("prices end in .00 .25 .50 .75")).to_be_visible()
+    expect(panel.get_by_text("no bars between 17:30 and 09:00")).to_be_visible()
+    expect(panel.get_by_text("no bars, or next to none, on sat, sun")).to_be_visible()
+    page.get_by_label("Spread", exact=True).fill("0.5")
+    page.get_by_role("button", name=f"Store {len(bars) - 3:,} bars").click()
+    settled(page)
+    described = market(page, "WHARF")
+    assert {key: described[key] for key in ("tick", "session", "days", "lot_step", "spread")} == {
+        "tick": 0.25, "session": "09:00-17:30", "days": "mon-fri", "lot_step": 1.0, "spread": 0.5,
+    }  # fmt: skip
+
+    # Its page lists what is odd; a press opens the workbench at the place, on the bars that are stored.
+    page.goto("/markets?symbol=WHARF")
+    odd = page.get_by_role("region", name="What is odd about the bars")
+    expect(odd.get_by_test_id("odd-gap")).to_contain_text("1 gap inside a session, most: 45 minutes are missing")
+    expect(odd.get_by_test_id("odd-spike")).to_contain_text("1 spike, most:")
+    expect(odd.get_by_test_id("odd-outside")).to_have_count(0)
+    odd.get_by_test_id("odd-spike").locator("summary").press("Enter")
+    odd.get_by_test_id("odd-spike").get_by_role("button").press("Enter")
+    settled(page)
+    expect(page.get_by_label("Market", exact=True)).to_have_value("WHARF")
+    sight = page.evaluate("() => JSON.parse(sessionStorage.getItem('skelb-sight WHARF'))")
+    assert sight["held"] == bars.time[spike] and sight["from"] < bars.time[spike] < sight["to"]
+
+    # Another session is tried: what lies outside it is seen before anything is saved.
+    page.goto("/markets?symbol=WHARF")
+    page.get_by_label("Session", exact=True).fill("09:00-17:00")
+    page.keyboard.press("Enter")
+    expect(odd.get_by_test_id("odd-outside")).to_contain_text("bars outside the session")
+
+    # More bars of it leave its description alone.
+    page.goto("/markets")
+    page.get_by_role("button", name="Import bars").click()
+    page.get_by_label("CSV file").set_input_files(tmp_path / "wharf.csv")
+    expect(page.get_by_text("it stays described as it is")).to_be_visible()
+    expect(page.locator("form").get_by_label("Tick", exact=True)).to_have_count(0)
+    page.get_by_role("button", name=f"Store {len(bars) - 3:,} bars").click()
+    settled(page)
+    assert market(page, "WHARF") == described

@@ -2,6 +2,7 @@
 
 import gzip
 import json
+import sqlite3
 
 import pytest
 
@@ -75,3 +76,19 @@ def test_files_come_in_packed_with_columns_named(folder):
         folder, "import", "packed.csv.gz", "--symbol", "PACKED", "--columns", "When", expect=2
     )
     assert "without spaces" in skelb(folder, "import", "wave.csv", "--symbol", "A,B", expect=2)
+
+
+def test_a_market_is_described_by_its_bars_when_asked_and_stays_described(folder):
+    plain = document(folder, "import", "wave.csv", "--symbol", "PLAIN")
+    tick = next(guess for guess in plain["guesses"] if guess["key"] == "tick")
+    assert (tick["value"], tick["reason"]) == (0.25, "prices end in .00 .25 .50 .75")
+    told = skelb(folder, "import", "wave.csv", "--symbol", "GUESSED", "--guess")
+    assert "tick 0.25: prices end in .00 .25 .50 .75\n" in told
+    (folder / "own.json").write_text('{"tick": 0.5, "spread": 1.5}')
+    skelb(folder, "import", "wave.csv", "--symbol", "OWN", "--guess", "--market", "own.json")
+    skelb(folder, "import", "wave.csv", "--symbol", "OWN")
+    with sqlite3.connect(folder / "home" / "skelb.sqlite3") as store:
+        stored = {symbol: json.loads(text) for symbol, text in store.execute("select symbol, settings from market")}
+    assert "tick" not in stored["PLAIN"]
+    assert stored["GUESSED"]["tick"] == 0.25
+    assert (stored["OWN"]["tick"], stored["OWN"]["spread"]) == (0.5, 1.5)

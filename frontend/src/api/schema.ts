@@ -2724,6 +2724,27 @@ export interface components {
              */
             sides: components["schemas"]["Funnel"][];
         };
+        /**
+         * Guess
+         * @description A setting of a market, by the key of its JSON, as its bars suggest it, and why.
+         */
+        Guess: {
+            /**
+             * Key
+             * @description the setting's key
+             */
+            key: string;
+            /**
+             * Reason
+             * @description why
+             */
+            reason: string;
+            /**
+             * Value
+             * @description what it seems to be
+             */
+            value: number | string;
+        };
         /** GuideEntryOut */
         GuideEntryOut: {
             /**
@@ -2823,7 +2844,7 @@ export interface components {
         ImportIn: {
             /**
              * Settings
-             * @description as in the JSON file of the command line
+             * @description as in the JSON file of the command line; left out: as the market is described, or by default
              */
             settings?: {
                 [key: string]: unknown;
@@ -2858,6 +2879,11 @@ export interface components {
              * @description its first day or bar
              */
             first: string;
+            /**
+             * Guesses
+             * @description what the bars tell of their market, clocks read in the zone given
+             */
+            guesses: components["schemas"]["Guess"][];
             /**
              * Last
              * Format: date-time
@@ -3554,7 +3580,8 @@ export interface components {
         };
         /**
          * MarketLook
-         * @description A market as it is stored and as it is described: what a run makes there, and what a round trip costs.
+         * @description A market as it is stored and as it is described: what a run makes there, what a round trip costs,
+         *     and what of its shortest stored bars deserves a look.
          */
         MarketLook: {
             /**
@@ -3575,6 +3602,11 @@ export interface components {
             charged: components["schemas"]["Charges"];
             /** @description what a round trip costs as it is stored */
             charged_before: components["schemas"]["Charges"];
+            /**
+             * Oddities
+             * @description what of its shortest stored bars deserves a look, by kind
+             */
+            oddities: components["schemas"]["Oddity"][];
             /**
              * Problem
              * @description why a sound script has no run
@@ -3775,6 +3807,63 @@ export interface components {
              * @description why they were not traded
              */
             reason: string;
+        };
+        /**
+         * OddPlace
+         * @description Where: from a bar's opening to another's, seconds since 1970 UTC; and how much, in the kind's unit.
+         */
+        OddPlace: {
+            /**
+             * Begins
+             * @description opening of its first bar, seconds since 1970 UTC; of a gap, of the bar before it
+             */
+            begins: number;
+            /**
+             * Ends
+             * @description opening of its last bar, seconds since 1970 UTC; of a gap, of the bar after it
+             */
+            ends: number;
+            /**
+             * Size
+             * @description minutes missing, usual ranges, or bars
+             */
+            size: number;
+        };
+        /**
+         * Oddity
+         * @description One kind, how often it is there, and its greatest places, the greatest first.
+         *
+         *     gap : bars missing between two of one trading day, the breaks of the session aside; size in minutes
+         *     outside : bars outside the session, which no run uses; size in bars
+         *     spike : a bar that reaches beyond both its neighbours by ten usual ranges and more; size in usual ranges (the
+         *         middle range of 64 bars about it, at least a tick)
+         *     level : bars whose high is their low; size in bars
+         *     idle : bars without volume, where there is volume elsewhere; size in bars
+         *
+         *     `slices` counts the places in 48 equal parts of the stored time, to be drawn small.
+         */
+        Oddity: {
+            /**
+             * Count
+             * @description gaps and spikes; otherwise bars
+             */
+            count: number;
+            /**
+             * Kind
+             * @description gap inside a session, outside the session, spike, level (high is low), idle (without volume)
+             * @enum {string}
+             */
+            kind: "gap" | "outside" | "spike" | "level" | "idle";
+            /**
+             * Places
+             * @description the greatest twenty, the greatest first
+             */
+            places: components["schemas"]["OddPlace"][];
+            /**
+             * Slices
+             * @description places in each of 48 equal parts of the stored time
+             */
+            slices: number[];
         };
         /** OtherBars */
         OtherBars: {

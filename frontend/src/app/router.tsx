@@ -9,7 +9,7 @@ import {
 import type { SetupState } from "@/api";
 import type { TrialsState } from "@/trials";
 import { FACES as TRIAL_FACES } from "@/trials/faces";
-import { FACES, Workbench, type WorkbenchState } from "@/workbench";
+import { FACES, keepSight, Workbench, type WorkbenchState } from "@/workbench";
 import { later, Trouble } from "@/ui";
 import { Frame } from "./Frame";
 import { placeAsLeft, rememberPlace, type Place } from "./places";
@@ -156,6 +156,8 @@ const trials = createRoute({
   },
 });
 
+const SHOWN_AROUND = 60; // bars on either side of what is shown
+
 /** The Workbench as it was left, with something changed. */
 function benchWith(change: WorkbenchState): WorkbenchState {
   return { ...workbenchState(placeAsLeft("/")), ...change };
@@ -173,6 +175,10 @@ const markets = createRoute({
         symbol={symbol}
         onSymbol={(next) => void navigate({ to: "/markets", search: { symbol: next } })}
         onOpen={(market) => void navigate({ to: "/", search: benchWith({ market, from: undefined, to: undefined }) })}
+        onShow={(market, timeframe, { begins, ends }) => {
+          keepSight(market, { from: begins, to: ends, held: begins, around: SHOWN_AROUND });
+          void navigate({ to: "/", search: benchWith({ market, timeframe, from: undefined, to: undefined }) });
+        }}
       />
     );
   },

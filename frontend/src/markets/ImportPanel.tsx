@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type DragEvent } from "react";
 import { api, marketsQuery, sendFile, unwrap, type ImportPreview, type Market } from "@/api";
 import { plain, tellAll, Trouble } from "@/ui";
-import { settingsOf, symbolFrom, type Description } from "./model";
+import { guessed, settingsOf, symbolFrom, type Description } from "./model";
 
 const FIELDS: { name: keyof Description; label: string; hint: string }[] = [
   { name: "symbol", label: "Symbol", hint: "what scripts and runs call it" },
@@ -42,13 +42,19 @@ export function ImportPanel({ known, onClose, onOpen }: Props) {
   const [fields, setFields] = useState<Description>(NEW);
   const read = useMutation({
     mutationFn: (file: File) => sendFile(file, zone),
-    onSuccess: (found) => setFields({ ...NEW, symbol: symbolFrom(found.name) }),
+    onSuccess: (found) => setFields({ ...NEW, zone, symbol: symbolFrom(found.name), ...guessed(found.guesses) }),
   });
+  const taken = known.some((market) => market.symbol === fields.symbol.trim());
   const store = useMutation({
     mutationFn: (token: string) =>
       unwrap(
         api.POST("/api/imports/store", {
-          body: { token, symbol: fields.symbol, title: fields.title, settings: settingsOf(fields) },
+          body: {
+            token,
+            symbol: fields.symbol,
+            title: fields.title,
+            ...(taken ? {} : { settings: settingsOf(fields) }),
+          },
         }),
       ),
     onSuccess: (market) => {
@@ -68,7 +74,6 @@ export function ImportPanel({ known, onClose, onOpen }: Props) {
     event.preventDefault();
     choose(event.dataTransfer.files);
   };
-  const taken = known.some((market) => market.symbol === fields.symbol.trim());
   return (
     <div className="border-b border-line bg-base-100 p-4" onDragOver={(event) => event.preventDefault()} onDrop={drop}>
       <div className="mb-3 flex items-center gap-3">
@@ -105,24 +110,36 @@ export function ImportPanel({ known, onClose, onOpen }: Props) {
               store.mutate(read.data.token);
             }}
           >
-            {FIELDS.map((field) => (
-              <label
-                key={field.name}
-                className="mb-1 grid grid-cols-[7.5rem_1fr] items-center gap-2"
-                title={field.hint}
-              >
-                <span className="text-soft">{field.label}</span>
-                <input
-                  className="field"
-                  value={fields[field.name]}
-                  placeholder={field.hint}
-                  onChange={(event) => setFields({ ...fields, [field.name]: event.target.value })}
-                />
-              </label>
-            ))}
+            {FIELDS.filter((field) => !taken || field.name === "symbol").map((field) => {
+              const guess = read.data.guesses.find(({ key }) => key === field.name);
+              const isGuessed = guess !== undefined && String(guess.value) === fields[field.name];
+              return (
+                <label
+                  key={field.name}
+                  className="mb-1 grid grid-cols-[7.5rem_1fr] items-center gap-x-2"
+                  title={field.hint}
+                >
+                  <span className="text-soft">{field.label}</span>
+                  <input
+                    aria-label={field.label}
+                    aria-describedby={isGuessed ? `guessed-${field.name}` : undefined}
+                    className={`field ${isGuessed ? "!border-brass" : ""}`}
+                    value={fields[field.name]}
+                    placeholder={field.hint}
+                    onChange={(event) => setFields({ ...fields, [field.name]: event.target.value })}
+                  />
+                  {isGuessed && (
+                    <span id={`guessed-${field.name}`} className="col-start-2 text-note text-brass">
+                      {guess.reason}
+                    </span>
+                  )}
+                </label>
+              );
+            })}
             {taken && (
               <p className="mb-2 text-brass">
-                {fields.symbol} is stored already: these bars become its newest version.
+                {fields.symbol} is stored already: these bars become its newest version, and it stays described as it
+                is.
               </p>
             )}
             {store.error && <Trouble error={`${store.error.message} Nothing was stored.`} />}

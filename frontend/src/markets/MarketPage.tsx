@@ -5,6 +5,7 @@ import { timeframeInstead } from "@/setup";
 import { figureText, Loading, NumberField, Picker, plain, scaleOf, tellAll, Trouble, useKept } from "@/ui";
 import { changedTo, changesInWords, type Changes, type Settings } from "./description";
 import { HourColumns } from "./HourColumns";
+import { Oddities, type OddPlace } from "./Oddities";
 import { useLook, type Look } from "./useLook";
 
 interface Props {
@@ -12,10 +13,11 @@ interface Props {
   markets: Market[];
   onBack: () => void;
   onOpen: (market: string) => void;
+  onShow: (market: string, timeframe: string, place: OddPlace) => void;
 }
 
 /** One market: what it is described as, in sentences with fields, and what a change of that does before it is saved. */
-export function MarketPage({ market, markets, onBack, onOpen }: Props) {
+export function MarketPage({ market, markets, onBack, onOpen, onShow }: Props) {
   const client = useQueryClient();
   const [changes, setChanges] = useKept<Changes>(`market ${market.symbol}`, {});
   const stored = market.settings;
@@ -71,7 +73,7 @@ export function MarketPage({ market, markets, onBack, onOpen }: Props) {
         <div className="w-[340px] flex-none overflow-auto border-r border-line bg-base-100 px-4 pb-4">
           <Description now={now} stored={stored} markets={markets} put={put} />
         </div>
-        <Effect market={market} changes={changes} onOpen={onOpen} />
+        <Effect market={market} changes={changes} onOpen={onOpen} onShow={onShow} />
       </div>
     </section>
   );
@@ -308,8 +310,13 @@ function NumberOrNone(props: {
   );
 }
 
-/** What a trade costs here, and what the description makes of a run, both before and after what is typed. */
-function Effect({ market, changes, onOpen }: { market: Market; changes: Changes; onOpen: (market: string) => void }) {
+/** What the description makes of a run, of its bars and of the costs, before and after what is typed. */
+function Effect({
+  market,
+  changes,
+  onOpen,
+  onShow,
+}: Pick<Props, "market" | "onOpen" | "onShow"> & { changes: Changes }) {
   const start = useQuery(startQuery);
   const scripts = useQuery(scriptsQuery);
   const catalogue = useQuery(catalogueQuery);
@@ -350,14 +357,24 @@ function Effect({ market, changes, onOpen }: { market: Market; changes: Changes;
             {isOld && "of the description as it was"}
           </p>
           {look.problem && <p className="text-loss">{look.problem}</p>}
-          <Charged look={look} />
+          <div className="mt-4 flex flex-wrap items-start gap-x-10 gap-y-6">
+            <div className="min-w-[400px] flex-1">
+              <Oddities
+                oddities={look.oddities}
+                timeframe={market.bars[0]!.timeframe}
+                zone={changes.zone ?? market.settings.zone}
+                onShow={(place) => onShow(market.symbol, market.bars[0]!.timeframe, place)}
+              />
+              <p className="mt-4">
+                <button type="button" className="plain-button" onClick={() => onOpen(market.symbol)}>
+                  Look at its bars in the workbench
+                </button>
+              </p>
+            </div>
+            <Charged look={look} />
+          </div>
         </div>
       )}
-      <p className="mt-4">
-        <button type="button" className="plain-button" onClick={() => onOpen(market.symbol)}>
-          Look at its bars in the workbench
-        </button>
-      </p>
     </div>
   );
 }
@@ -373,7 +390,7 @@ function Charged({ look }: { look: Look }) {
     [`a day's range, ${plain(charged.day_range_points, 2)} points`, charged.day_range, before.day_range],
   ] as const;
   return (
-    <section aria-label="What a trade costs here" className="mt-4 max-w-[560px]">
+    <section aria-label="What a trade costs here" className="min-w-[340px] max-w-[440px] flex-1">
       <h2>What a trade costs here, one lot, money of the market&apos;s currency</h2>
       <p className="text-[18px]" data-testid="round-trip">
         {charged.share === null ? (

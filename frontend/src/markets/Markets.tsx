@@ -5,6 +5,7 @@ import { RemovalDialog, TakenAway, type Removed } from "@/keeping";
 import { Loading, OneStop, plain, Trouble } from "@/ui";
 import { ImportPanel } from "./ImportPanel";
 import { MarketPage } from "./MarketPage";
+import type { OddPlace } from "./Oddities";
 import { coverageSpan, shareOf, yearsIn } from "./model";
 
 interface Props {
@@ -12,10 +13,11 @@ interface Props {
   symbol: string | undefined;
   onSymbol: (symbol: string | undefined) => void;
   onOpen: (market: string) => void;
+  onShow: (market: string, timeframe: string, place: OddPlace) => void;
 }
 
 /** What is stored, and bringing in more; or one market. */
-export function Markets({ symbol, onSymbol, onOpen }: Props) {
+export function Markets({ symbol, onSymbol, onOpen, onShow }: Props) {
   const markets = useQuery(marketsQuery);
   const [importing, setImporting] = useState(false);
   const [leaving, setLeaving] = useState<Removed | null>(null);
@@ -28,6 +30,7 @@ export function Markets({ symbol, onSymbol, onOpen }: Props) {
         markets={markets.data ?? []}
         onBack={() => onSymbol(undefined)}
         onOpen={onOpen}
+        onShow={onShow}
       />
     );
   return (

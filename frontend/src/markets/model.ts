@@ -1,4 +1,4 @@
-import type { Market } from "@/api";
+import type { ImportPreview, Market } from "@/api";
 
 export interface Span {
   start: number;
@@ -53,6 +53,11 @@ export interface Description {
   days: string;
   spread: string;
   pip: string;
+}
+
+/** The description's fields that the bars themselves tell. */
+export function guessed(guesses: ImportPreview["guesses"]): Partial<Description> {
+  return Object.fromEntries(guesses.map(({ key, value }) => [key, String(value)]));
 }
 
 /** The description's fields as market settings; empty fields are left to their defaults. */

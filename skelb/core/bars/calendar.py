@@ -110,16 +110,19 @@ def to_utc(local: Ints, zone: str) -> Ints:
 
 def session_bars(bars: Bars, market: Market) -> tuple[Bars, Calendar, int]:
     """The bars inside the market's session, their calendar, and how many bars were left out."""
-    day, inside = _trading_days(bars, market)
+    day, _, inside = opening_clock(bars, market)
     left_out = int(inside.size - np.count_nonzero(inside))
     if left_out:
         bars, day = bars.take(inside), day[inside]
     return bars, _calendar(bars, day, market), left_out
 
 
-def _trading_days(bars: Bars, market: Market) -> tuple[Ints, Bools]:
+def opening_clock(bars: Bars, market: Market) -> tuple[Ints, Ints, Bools]:
+    """Of each bar its trading day, the local time of its opening in minutes from that day's midnight, and whether
+    the session is open then; all of shape (n,). Dated bars have no time of the day: 0."""
     if bars.dated:
         day = bars.time // _DAY_S
+        opens = np.zeros(day.size, np.int64)
         inside = np.ones(day.size, np.bool_)
     else:
         local = bars.time + zone_offsets(bars.time, market.zone)
@@ -131,9 +134,10 @@ def _trading_days(bars: Bars, market: Market) -> tuple[Ints, Bools]:
                 here = (relative >= part.start) & (relative < part.end)
                 day[here] = date[here] + shift
                 inside |= here
+        opens = (local - day * _DAY_S) // 60
     if bars.timeframe.minutes != WEEK_MINUTES and len(market.trading_weekdays) < 7:
         inside &= np.isin((day + 3) % 7, sorted(market.trading_weekdays))
-    return day, inside
+    return day, opens, inside
 
 
 def _calendar(bars: Bars, day: Ints, market: Market) -> Calendar:

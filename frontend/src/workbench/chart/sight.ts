@@ -3,6 +3,8 @@ export interface Sight {
   from: number;
   to: number;
   held: number | null;
+  /** So many bars more on either side, whatever the clock says. */
+  around?: number;
 }
 
 const keyOf = (symbol: string) => `skelb-sight ${symbol}`;

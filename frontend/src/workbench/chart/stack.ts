@@ -286,8 +286,9 @@ export class ChartStack {
     if (this.run !== run) return;
     this.isPlacing = false;
     const [from, to, held] = bars ?? [];
-    if (from !== undefined && to !== undefined && to > from && to >= run.first && from <= run.last)
-      this.view = clamped({ a: from - 0.5, b: to + 0.5 }, run.bars);
+    const around = sight?.around ?? 0;
+    if (from !== undefined && to !== undefined && to + around > from && to >= run.first && from <= run.last)
+      this.view = clamped({ a: from - 0.5 - around, b: to + 0.5 + around }, run.bars);
     this.redraw();
     this.ask();
     if (held !== undefined && held >= run.first && held <= run.last) this.hold(held, sight?.held ?? null);
@@ -330,7 +331,8 @@ export class ChartStack {
     const first = Math.max(0, Math.floor(this.view.a - span));
     const last = Math.min(run.bars - 1, Math.ceil(this.view.b + span));
     const columns = Math.ceil((last - first + 1) / step);
-    const question = `${run.key} ${Math.round(first / Math.max(1, span * 0.2))} ${step}`;
+    const [from, to] = [first, last].map((bar) => Math.round(bar / Math.max(1, span * 0.2)));
+    const question = `${run.key} ${from} ${to} ${step}`;
     if (question === this.asked) return;
     this.asked = question;
     this.handlers?.onAsk(run.key, first, last, columns);

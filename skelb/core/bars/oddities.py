@@ -1,0 +1,118 @@
+"""Stored bars that are no mistake to Skelb, yet deserve a look before a result is believed."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+
+from skelb.core.bars.bars import Bars, Bools, Floats, Ints
+from skelb.core.bars.calendar import opening_clock
+from skelb.core.bars.market import Market
+
+Kind = Literal["gap", "outside", "spike", "level", "idle"]
+
+SPIKE_REACH = 10.0  # times the usual range, beyond both neighbours
+SLICES = 48
+MOST_PLACES = 20
+_NEAR = 64  # bars whose middle range is the usual one
+
+
+@dataclass(frozen=True, slots=True)
+class OddPlace:
+    """Where: from a bar's opening to another's, seconds since 1970 UTC; and how much, in the kind's unit."""
+
+    begins: int
+    ends: int
+    size: float
+
+
+@dataclass(frozen=True, slots=True)
+class Oddity:
+    """One kind, how often it is there, and its greatest places, the greatest first.
+
+    gap : bars missing between two of one trading day, the breaks of the session aside; size in minutes
+    outside : bars outside the session, which no run uses; size in bars
+    spike : a bar that reaches beyond both its neighbours by ten usual ranges and more; size in usual ranges (the
+        middle range of 64 bars about it, at least a tick)
+    level : bars whose high is their low; size in bars
+    idle : bars without volume, where there is volume elsewhere; size in bars
+
+    `slices` counts the places in 48 equal parts of the stored time, to be drawn small.
+    """
+
+    kind: Kind
+    count: int
+    places: list[OddPlace]
+    slices: list[int]
+
+
+def find_oddities(bars: Bars, market: Market) -> list[Oddity]:
+    """Every kind that is there at all, in the order of the kinds; of the bars as they are stored, in any session."""
+    if len(bars) == 0:
+        return []
+    day, minute, inside = opening_clock(bars, market)
+    used = bars.take(inside)
+    found: list[Oddity | None] = [
+        _gaps(used, day[inside], minute[inside], market),
+        _stretches("outside", bars, ~inside),
+        _spikes(used, market.tick),
+        _stretches("level", used, used.high == used.low),
+        _stretches("idle", used, used.volume == 0) if used.volume.any() else None,
+    ]
+    return [oddity for oddity in found if oddity is not None]
+
+
+def _gaps(bars: Bars, day: Ints, minute: Ints, market: Market) -> Oddity | None:
+    if not bars.timeframe.is_intraday:
+        return None
+    from_, to = minute[:-1] + bars.timeframe.minutes, minute[1:]
+    missing = np.diff(bars.time) // 60 - bars.timeframe.minutes  # by the moment: clocks may be put forward in between
+    for before, after in zip(market.ranges, market.ranges[1:], strict=False):
+        missing = missing - np.maximum(np.minimum(to, after.start) - np.maximum(from_, before.end), 0)
+    before_it = np.flatnonzero((day[1:] == day[:-1]) & (missing > 0))
+    return _told("gap", bars, before_it, before_it + 1, missing[before_it].astype(float))
+
+
+def _spikes(bars: Bars, tick: float) -> Oddity | None:
+    if len(bars) < 3:
+        return None
+    high, low = bars.high, bars.low
+    beyond = np.zeros(len(bars))
+    beyond[1:-1] = np.maximum(
+        high[1:-1] - np.maximum(high[:-2], high[2:]),
+        np.minimum(low[:-2], low[2:]) - low[1:-1],
+    )
+    usual = _usual(high - low, tick)
+    at = np.flatnonzero(beyond >= SPIKE_REACH * usual)
+    return _told("spike", bars, at, at, beyond[at] / usual[at])
+
+
+def _usual(ranges: Floats, tick: float) -> Floats:
+    """The middle range of the bars about each, by blocks of them, at least a tick; shape (n,)."""
+    whole = ranges.size // _NEAR * _NEAR
+    middles = np.median(ranges[:whole].reshape(-1, _NEAR), axis=1)
+    if whole < ranges.size:
+        middles = np.append(middles, np.median(ranges[-_NEAR:]))
+    return np.maximum(np.repeat(middles, _NEAR)[: ranges.size], tick)
+
+
+def _stretches(kind: Kind, bars: Bars, odd: Bools) -> Oddity | None:
+    """Neighbouring bars that are odd, as one place; counted by the bar."""
+    edges = np.flatnonzero(np.diff(np.concatenate(([False], odd, [False])).astype(np.int8)))
+    starts, stops = edges[::2], edges[1::2] - 1
+    return _told(kind, bars, starts, stops, (stops - starts + 1).astype(float), int(np.count_nonzero(odd)))
+
+
+def _told(kind: Kind, bars: Bars, first: Ints, last: Ints, sizes: Floats, count: int | None = None) -> Oddity | None:
+    if first.size == 0:
+        return None
+    greatest = np.argsort(-sizes, kind="stable")[:MOST_PLACES]
+    begins, ends = bars.time[first], bars.time[last]
+    span = max(int(bars.time[-1] - bars.time[0]), 1)
+    slices = np.bincount((begins - bars.time[0]) * (SLICES - 1) // span, minlength=SLICES)
+    return Oddity(
+        kind,
+        first.size if count is None else count,
+        [OddPlace(int(begins[at]), int(ends[at]), float(sizes[at])) for at in greatest],
+        [int(number) for number in slices],
+    )
