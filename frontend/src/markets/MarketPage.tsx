@@ -139,7 +139,7 @@ function Description({ now, stored, markets, put }: DescriptionProps) {
         name="Hours"
         about="Bars outside the session are left out; a trading day and its midnight are those of the zone."
       >
-        Clocks are those of {word("zone", "Zone", "w-40")}. Open {word("session", "Session", "w-44")} on{" "}
+        Clocks are those of {word("zone", "Zone", "w-40")}. Open {word("session", "Session", "w-60")} on{" "}
         {word("days", "Days", "w-28")}.
       </Part>
       <Part
