@@ -397,9 +397,9 @@ def test_why_so_few_shows_what_each_part_lets_through(page, world):
     signals = sum(value is True for value in series["up"])
     page.get_by_role("button", name="why so few?").click()
     long = page.get_by_role("region", name="long")
+    expect(long).to_contain_text(f"{signals} signals")
     rows = long.locator(".num").all_inner_texts()
     assert rows[rows.index("and close > swell") + 1] == str(signals)
-    expect(long).to_contain_text(f"{signals} signals")
     page.keyboard.press("Escape")
     expect(long).to_have_count(0)
 
