@@ -40,7 +40,7 @@ _TIME_FORMATS = (
     "%Y/%m/%d %H:%M:%S", "%Y/%m/%d %H:%M", "%Y/%m/%d",
     "%d/%m/%Y %H:%M:%S", "%d/%m/%Y %H:%M", "%d/%m/%Y",
     "%m/%d/%Y %H:%M:%S", "%m/%d/%Y %H:%M", "%m/%d/%Y",
-    "%Y%m%d %H%M%S", "%Y%m%d %H:%M:%S", "%Y%m%d %H:%M", "%Y%m%d",
+    "%Y%m%d %H%M%S", "%Y%m%d %H:%M:%S", "%Y%m%d %H:%M", "%Y%m%d%H%M%S", "%Y%m%d%H%M", "%Y%m%d",
     "%b %d %Y %H:%M:%S", "%b %d %Y %H:%M", "%b %d %Y", "%d %b %Y %H:%M:%S", "%d %b %Y %H:%M", "%d %b %Y",
 )  # fmt: skip
 _SHORT = {"K": 3, "M": 6, "B": 9}
@@ -385,11 +385,15 @@ def _times(rows: _Rows, roles: dict[str, str], zone: str, notes: list[str], path
     return local, fine
 
 
+_STAMP = r"(19|20)\d\d(0[1-9]|1[0-2])(0[1-9]|[12]\d|3[01])([01]\d|2[0-3])[0-5]\d([0-5]\d)?"  # 202401021530
 _EPOCHS = ((1, "seconds"), (10**3, "milliseconds"), (10**6, "microseconds"), (10**9, "nanoseconds"))
 
 
 def _epoch_unit(sample: str) -> tuple[int, str] | None:
-    """What a number counts since 1970, by its size; None for what is no such number, or a date such as 20240102."""
+    """What a number counts since 1970, by its size; None for what is no such number, or a date or moment
+    such as 20240102 and 202401021530."""
+    if re.fullmatch(_STAMP, sample.strip()):
+        return None
     if not re.fullmatch(r"\d{9,19}(\.\d*)?|\d(\.\d+)?[eE]\+?\d{1,2}", sample.strip()):
         return None
     return next(((scale, name) for scale, name in _EPOCHS if 1e8 <= float(sample) / scale < _LATEST), None)
@@ -421,7 +425,8 @@ def _best_format(text: pa.ChunkedArray) -> tuple[str, pa.ChunkedArray] | None:
     return best, pc.strptime(text, best, "s", error_is_null=True)
 
 
+_PARTS = {"%Y": "YYYY", "%m": "MM", "%d": "DD", "%H": "hh", "%M": "mm", "%S": "ss", "%b": "Jan"}
+
+
 def _readable(name: str) -> str:
-    for sign, word in (("%Y", "YYYY"), ("%m", "MM"), ("%d", "DD"), ("%H", "hh"), ("%M", "mm"), ("%S", "ss")):
-        name = name.replace(sign, word)
-    return name
+    return re.sub("%.", lambda found: _PARTS[found[0]], name)

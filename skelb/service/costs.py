@@ -12,7 +12,8 @@ def dearer_account(account: Account, times: float) -> Account:
 
 
 def dearer_market(market: Market, times: float) -> Market:
-    """A market whose spread, own commission and charged nights are so many times what they were.
+    """A market whose spread, also one that came with the bars, own commission and charged nights are so many times
+    what they were.
 
     What nights pay does not grow with the costs, and stays where there are none.
     """
@@ -22,6 +23,7 @@ def dearer_market(market: Market, times: float) -> Market:
         market,
         spread=market.spread * times,
         spread_by_hour=hourly,
+        stated_spread_times=market.stated_spread_times * times,
         commission=None if own is None else _times(own, times),
         financing_long=financing[0] * (times if financing[0] > 0 else 1.0),
         financing_short=financing[1] * (times if financing[1] > 0 else 1.0),

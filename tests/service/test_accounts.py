@@ -1,10 +1,14 @@
 """Accounts kept, changed for a run, and what was run with them when they are gone."""
 
+from dataclasses import replace
+
+import numpy as np
 import pytest
 
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
 from skelb.service.settings import AccountSettings
 from skelb.service.setup import Setup
+from tests.conftest import wave_bars
 from tests.service.conftest import finished
 from tests.service.test_trials import SETUP, order
 
@@ -73,6 +77,20 @@ def test_costs_reach_the_market_as_well(application):
     without = net(application, free.model_copy(update={"costs": 0.0}))
     assert without > net(application, free) > net(application, free.model_copy(update={"costs": 3.0}))
     assert net(application, free.model_copy(update={"costs": 1.0})) == net(application, free)
+
+
+@pytest.mark.parametrize("times", [0.0, 0.5, 3.0])
+def test_costs_reach_a_spread_that_came_with_the_bars(application, times):
+    bars = wave_bars(800, seed=5)
+    stated = np.where(np.arange(800) % 3 == 0, 0.5, 0.25)
+    application.library.save_account("Free", {})
+    for symbol, spread in (("STATED", stated), ("DEARER", stated * times)):
+        with_spread = replace(bars, columns={"spread": spread})
+        application.library.save_market(symbol, "", {"tick": 0.25}, [with_spread])
+    setup = SETUP.model_copy(update={"account": "Free", "market": "STATED"})
+    dearer = net(application, setup.model_copy(update={"market": "DEARER"}))
+    assert net(application, setup.model_copy(update={"costs": times})) == pytest.approx(dearer)
+    assert dearer != pytest.approx(net(application, setup))
 
 
 def test_accounts_are_renamed_taken_away_and_brought_back(application):

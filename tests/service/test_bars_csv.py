@@ -67,6 +67,8 @@ def read(tmp_path, text, **options):
         pytest.param(HEADER + "".join(f"2-Jan-2024 10:{m}:00,1,2,0.5,1.5,10\n" for m in ("00", "15", "30")), id="a month by its name, hyphens"),
         pytest.param(HEADER + "".join(f"2 January 2024 10:{m},1,2,0.5,1.5,0.01K\n" for m in ("00", "15", "30")), id="a whole month, thousands short"),
         pytest.param("time,bid_open,bid_high,bid_low,bid_close,ask_open,ask_high,ask_low,ask_close,volume\n" + "".join(f"2024-01-02T10:{m}:00Z,0.9,1.9,0.4,1.4,1.1,2.1,0.6,1.6,10\n" for m in ("00", "15", "30")), id="bids and asks"),
+        pytest.param(HEADER + "".join(f"2024010210{m},1,2,0.5,1.5,10\n" for m in ("00", "15", "30")), id="a stamp to the minute"),
+        pytest.param("".join(f"2024010210{m}00,1,2,0.5,1.5,10\n" for m in ("00", "15", "30")), id="a stamp to the second, no header"),
         pytest.param(gzip.compress((HEADER + GOOD).encode()), id="gz"),
         pytest.param(zipped({"bars.csv": HEADER + GOOD, "read me.md": "words"}), id="zip"),
         pytest.param(tabled("parquet"), id="parquet"),

@@ -95,7 +95,7 @@ class Market:
     """An instrument's description. Prices and ticks are in price units, money in the account's currency.
 
     `currency_rate` is what one unit of the market's currency is in the account's: a number, or the symbol of another
-    market whose close it is at every moment.
+    market whose close it is at every moment. `stated_spread_times` multiplies a spread that came with the bars.
     """
 
     symbol: str
@@ -111,6 +111,7 @@ class Market:
     spread: float = 0.0
     spread_unit: str = "price"
     spread_by_hour: tuple[float, ...] | None = None
+    stated_spread_times: float = 1.0
     quotes: str = "mid"
     financing_long: float = 0.0
     financing_short: float = 0.0

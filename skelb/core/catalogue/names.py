@@ -18,7 +18,7 @@ def raw_spread(frame: Frame) -> Floats:
     market = frame.market
     stated = frame.bars.columns.get("spread")
     if stated is not None:
-        return np.asarray(stated, np.float64)
+        return np.asarray(stated, np.float64) * market.stated_spread_times
     if market.spread_by_hour is not None:
         hours = frame.calendar.open_minute // 60 % 24
         return np.asarray(market.spread_by_hour, np.float64)[hours]
