@@ -5,14 +5,14 @@ from datetime import UTC, datetime
 from fastapi import APIRouter, HTTPException, Request
 from starlette.concurrency import run_in_threadpool
 
-from skelb.core.bars import Timeframe, guess_market
+from skelb.core.bars import Oddity, Timeframe, guess_market
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
-from skelb.core.errors import SkelbError
-from skelb.core.figures import FIGURES, Figures, charges_of
+from skelb.core.figures import FIGURES
 from skelb.core.language import parsed_title
 from skelb.service.application import Application, first_setup, home_of
 from skelb.service.bars_files import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
+from skelb.service.looks import MarketLook, look_at
 from skelb.service.runs import KeptRun, Trace
 from skelb.service.workbench import Closes
 from skelb.web.schemas import (
@@ -20,6 +20,7 @@ from skelb.web.schemas import (
     AccountOut,
     AccountRenameIn,
     CatalogueOut,
+    DescribedIn,
     EntryOut,
     FigureOut,
     HomeOut,
@@ -28,7 +29,6 @@ from skelb.web.schemas import (
     KeptRunOut,
     MarketBarsOut,
     MarketIn,
-    MarketLook,
     MarketOut,
     RefusedOut,
     RunIn,
@@ -131,23 +131,14 @@ def preview(app: App, symbol: str) -> Closes:
 
 @router.post("/markets/look")
 def look_at_market(body: RunIn, app: App) -> MarketLook:
-    """A market described otherwise, tried before it is saved: a run there and the charges, before and after."""
-    stored, described = body.setup.model_copy(update={"described": {}}), body.setup
-    account = described.account_settings(app.library).account()
-    charged = [
-        charges_of(setup.dataset(app.datasets), account.commission, account.slippage_ticks)
-        for setup in (stored, described)
-    ]
-    figures: list[Figures | None] = [None, None]
-    problem = None
-    try:
-        figures = [
-            setup.prepared(app.library, app.datasets).sound().backtest().figures["all"] for setup in (stored, described)
-        ]
-    except SkelbError as exc:
-        problem = str(exc)
-    oddities = app.datasets.oddities(described.market, described.described)
-    return MarketLook(figures[0], figures[1], problem, charged[0], charged[1], oddities)
+    """A market as it is described in a setup, before it is saved: a run there, and what a round trip costs."""
+    return look_at(body.setup, app.library, app.datasets)
+
+
+@router.post("/markets/oddities")
+def odd_bars(body: DescribedIn, app: App) -> list[Oddity]:
+    """What of a market's shortest stored bars deserves a look, by kind; the market as it is described here."""
+    return app.datasets.oddities(body.symbol, body.described)
 
 
 @router.put("/markets")

@@ -6,9 +6,9 @@ from typing import Any
 
 from pydantic import BaseModel, Field
 
-from skelb.core.bars import Guess, Oddity
+from skelb.core.bars import Guess
 from skelb.core.export import Conversion, ConversionChart
-from skelb.core.figures import Charges, Figures
+from skelb.core.figures import Figures
 from skelb.core.trials import ChallengeRules
 from skelb.core.trials import Kind as ResampleKind
 from skelb.service.keeping import Kind
@@ -151,17 +151,9 @@ class ImportIn(BaseModel):
     settings: dict[str, Any] = Field(default_factory=dict)
 
 
-@dataclass(frozen=True, slots=True)
-class MarketLook:
-    """A market as it is stored and as it is described: what a run makes there, what a round trip costs,
-    and what of its shortest stored bars deserves a look."""
-
-    before: Figures | None
-    after: Figures | None
-    problem: str | None
-    charged_before: Charges
-    charged: Charges
-    oddities: list[Oddity]
+class DescribedIn(BaseModel):
+    symbol: str
+    described: dict[str, Any] = Field(default_factory=dict, max_length=40)
 
 
 class AccountOut(BaseModel):

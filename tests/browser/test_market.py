@@ -98,6 +98,14 @@ def test_what_a_market_cannot_be_is_said_and_nothing_is_stored(page):
     page.get_by_role("button", name="Take back").click()
     expect(page.get_by_role("alert")).to_have_count(0)
     expect(page.get_by_test_id("market-changes")).to_have_text("")
+    expect(page.get_by_test_id("odd-level")).to_be_visible()
+    page.get_by_label("Zone", exact=True).fill("Nowhere/Town")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("alert")).to_contain_text("Nowhere/Town is not an Area/City name")
+    expect(page.get_by_test_id("odd-level")).to_have_count(0)  # nothing is told of a market that cannot be
+    page.get_by_role("button", name="Take back").click()
+    expect(page.get_by_test_id("odd-level")).to_be_visible()
+    expect(page.get_by_role("alert")).to_have_count(0)
     page.goto("/markets?symbol=NOWHERE")
     expect(page.get_by_role("alert")).to_contain_text("There is no market “NOWHERE”")
 
@@ -127,6 +135,7 @@ def test_bars_tell_their_market_and_what_is_odd_about_them_is_shown(page, tmp_pa
 
     # Its page lists what is odd; a press opens the workbench at the place, on the bars that are stored.
     page.goto("/markets?symbol=WHARF")
+    expect(page.get_by_role("region", name="What a trade costs here")).to_contain_text("of the last 15;")
     odd = page.get_by_role("region", name="What is odd about the bars")
     expect(odd.get_by_test_id("odd-gap")).to_contain_text("1 gap inside a session, most: 45 minutes are missing")
     expect(odd.get_by_test_id("odd-spike")).to_contain_text("1 spike, most:")

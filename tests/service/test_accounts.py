@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
+from skelb.service.looks import look_at
 from skelb.service.settings import AccountSettings
 from skelb.service.setup import Setup
 from tests.conftest import wave_bars
@@ -146,3 +147,18 @@ def test_a_market_described_otherwise_is_that_market_saved_so(application):
 def test_a_market_that_cannot_be_is_refused(application, described, said):
     with pytest.raises(SettingsError, match=said):
         net(application, SETUP.model_copy(update={"described": described}))
+
+
+def test_a_market_is_looked_at_as_it_is_described(application):
+    library, datasets = application.library, application.datasets
+    library.save_market("WAVE", "", {"tick": 0.25, "spread": 0.5}, [])
+    stored = look_at(SETUP, library, datasets)
+    assert stored.figures["net_profit"] == net(application, SETUP) and stored.problem is None
+    wider = SETUP.model_copy(update={"described": {"spread": 1.5}})
+    dearer = look_at(wider, library, datasets)
+    assert dearer.figures["net_profit"] == net(application, wider) < stored.figures["net_profit"]
+    assert dearer.charges.spread == 3 * stored.charges.spread
+    broken = look_at(SETUP.model_copy(update={"text": "enter long when close"}), library, datasets)
+    assert broken.figures is None and broken.problem and broken.charges == stored.charges
+    with pytest.raises(SettingsError, match="sprad"):
+        look_at(SETUP.model_copy(update={"described": {"sprad": 1.5}}), library, datasets)

@@ -34,6 +34,7 @@ export type SheetRow = Schemas["SheetRowOut"];
 export type RuleExample = Schemas["RuleExample"];
 export type Condition = Schemas["StudiedCondition"];
 export type Conditions = Schemas["Beginnings"];
+export type Oddity = Schemas["Oddity"];
 export type MarketLook = Schemas["MarketLook"];
 export type Preview = Schemas["Preview"];
 export type ConversionChecked = Schemas["ConversionOut"];

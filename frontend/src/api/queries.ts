@@ -101,6 +101,20 @@ export const traceQuery = (number: number) =>
     retry: false,
   });
 /** A market described otherwise, tried; the setup as its JSON. */
+/** What of a market's bars deserves a look, as it is described; settings as text, which is the same for the same. */
+export const oddBarsQuery = (symbol: string, described: string) =>
+  queryOptions({
+    queryKey: ["odd bars", symbol, described],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.POST("/api/markets/oddities", {
+          body: { symbol, described: JSON.parse(described) as Setup["described"] },
+          signal,
+        }),
+      ),
+    retry: false,
+  });
+/** What a market as it is described makes of a run and of a round trip; the setup as text. */
 export const marketLookQuery = (setup: string) =>
   queryOptions({
     queryKey: ["market look", setup],

@@ -343,9 +343,29 @@ export interface paths {
         put?: never;
         /**
          * Look At Market
-         * @description A market described otherwise, tried before it is saved: a run there and the charges, before and after.
+         * @description A market as it is described in a setup, before it is saved: a run there, and what a round trip costs.
          */
         post: operations["look_at_market"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/markets/oddities": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Odd Bars
+         * @description What of a market's shortest stored bars deserves a look, by kind; the market as it is described here.
+         */
+        post: operations["odd_bars"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1829,6 +1849,7 @@ export interface components {
          * @description A round trip of one lot at the last bar, in the market's currency; the range of the middle day beside it.
          *
          *     `share` is what it costs of that range, percent; of the price, `of_price` percent. None where a day has no range.
+         *     `hours` and the middle day are of the last `days`.
          */
         Charges: {
             /**
@@ -1846,6 +1867,11 @@ export interface components {
              * @description the range of the middle day, points
              */
             day_range_points: number;
+            /**
+             * Days
+             * @description how many of the last trading days it is of
+             */
+            days: number;
             /**
              * Hours
              * @description a row for each hour that trades
@@ -2313,6 +2339,21 @@ export interface components {
              * @description a sentence each
              */
             sentences: string[];
+        };
+        /** DescribedIn */
+        DescribedIn: {
+            /**
+             * Described
+             * @description changes of the market, by key of its JSON
+             */
+            described?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Symbol
+             * @description the market's symbol
+             */
+            symbol: string;
         };
         /**
          * Distribution
@@ -3580,36 +3621,21 @@ export interface components {
         };
         /**
          * MarketLook
-         * @description A market as it is stored and as it is described: what a run makes there, what a round trip costs,
-         *     and what of its shortest stored bars deserves a look.
+         * @description What a run makes of a market, and what a round trip costs there. A run that cannot be has a problem instead.
          */
         MarketLook: {
+            /** @description what a round trip costs there */
+            charges: components["schemas"]["Charges"];
             /**
-             * After
-             * @description figures of the run as it is described; null where it cannot run
+             * Figures
+             * @description of all trades; null where it cannot run
              */
-            after: {
+            figures: {
                 [key: string]: number | null;
             } | null;
-            /**
-             * Before
-             * @description figures of the run as it is stored; null where it cannot run
-             */
-            before: {
-                [key: string]: number | null;
-            } | null;
-            /** @description what a round trip costs as it is described */
-            charged: components["schemas"]["Charges"];
-            /** @description what a round trip costs as it is stored */
-            charged_before: components["schemas"]["Charges"];
-            /**
-             * Oddities
-             * @description what of its shortest stored bars deserves a look, by kind
-             */
-            oddities: components["schemas"]["Oddity"][];
             /**
              * Problem
-             * @description why a sound script has no run
+             * @description why it cannot run
              */
             problem: string | null;
         };
@@ -6444,6 +6470,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MarketLook"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    odd_bars: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DescribedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Oddity"][];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

@@ -1,9 +1,13 @@
 import { plain, scaleOf } from "@/ui";
-import type { Look } from "./useLook";
+import type { Charges } from "./useLook";
+
+interface Props {
+  charges: Charges;
+  before: Charges;
+}
 
 /** What a round trip costs in a market, against its days' range, now and before what is typed. */
-export function Charged({ look }: { look: Look }) {
-  const { charged, charged_before: before } = look;
+export function Charged({ charges: charged, before }: Props) {
   const money = (value: number) => plain(value, Math.abs(value) < 100 ? 2 : 0);
   const rows = [
     ["spread", charged.spread, before.spread],
@@ -40,7 +44,7 @@ export function Charged({ look }: { look: Look }) {
           ))}
         </tbody>
       </table>
-      <Hours look={look} />
+      <Hours charges={charged} before={before} />
     </section>
   );
 }
@@ -49,9 +53,8 @@ const WIDTH = 420;
 const ROW = 18;
 
 /** By hour of the day, percent of that day's range: the middle day, eight days in ten, and as it was. */
-function Hours({ look }: { look: Look }) {
-  const { hours } = look.charged;
-  const was = new Map(look.charged_before.hours.map((row) => [row.hour, row.middle]));
+function Hours({ charges: { hours, days }, before: stored }: Props) {
+  const was = new Map(stored.hours.map((row) => [row.hour, row.middle]));
   const x = scaleOf([0, ...hours.map((row) => row.high), ...was.values()], [56, WIDTH - 64]);
   return (
     <>
@@ -84,7 +87,7 @@ function Hours({ look }: { look: Look }) {
         })}
       </svg>
       <p className="text-note text-soft">
-        The dot is the middle day, the line eight days in ten of the last {260}; a ring is where it was before what is
+        The dot is the middle day, the line eight days in ten of the last {days}; a ring is where it was before what is
         typed.
       </p>
     </>

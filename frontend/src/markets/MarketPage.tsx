@@ -1,10 +1,10 @@
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { api, catalogueQuery, marketsQuery, scriptsQuery, setupOf, startQuery, unwrap, type Market } from "@/api";
 import { timeframeInstead } from "@/setup";
 import { figureText, Loading, Picker, tellAll, Trouble, useKept } from "@/ui";
 import { Charged } from "./Charged";
-import { changedTo, changesInWords, type Changes } from "./description";
+import { changedTo, changesInWords, type Changes, type Settings } from "./description";
 import { DescriptionForm, type Put } from "./DescriptionForm";
 import { Oddities, type OddPlace } from "./Oddities";
 import { useLook } from "./useLook";
@@ -23,7 +23,6 @@ export function MarketPage({ market, markets, onBack, onOpen, onShow }: Props) {
   const [changes, setChanges] = useKept<Changes>(`market ${market.symbol}`, {});
   const stored = market.settings;
   const now = { ...stored, ...changes };
-  const put: Put = (key, value) => setChanges(changedTo(stored, changes, key, value));
   const isChanged = Object.keys(changes).length > 0;
   const save = useMutation({
     mutationFn: () =>
@@ -34,6 +33,11 @@ export function MarketPage({ market, markets, onBack, onOpen, onShow }: Props) {
       tellAll(`${market.symbol} is saved.`);
     },
   });
+  const change = (next: Changes) => {
+    save.reset(); // why it could not be saved is of what was there before
+    setChanges(next);
+  };
+  const put: Put = (key, value) => change(changedTo(stored, changes, key, value));
   useEffect(() => {
     document.title = `${market.symbol} · Markets · Skelb`;
   }, [market.symbol]);
@@ -57,7 +61,7 @@ export function MarketPage({ market, markets, onBack, onOpen, onShow }: Props) {
         <span className="ml-auto text-note text-brass" data-testid="market-changes">
           {isChanged && `${changesInWords(stored, changes)}, not saved`}
         </span>
-        <button type="button" className="plain-button" aria-disabled={!isChanged} onClick={() => setChanges({})}>
+        <button type="button" className="plain-button" aria-disabled={!isChanged} onClick={() => change({})}>
           Take back
         </button>
         <button
@@ -69,24 +73,19 @@ export function MarketPage({ market, markets, onBack, onOpen, onShow }: Props) {
           Save
         </button>
       </header>
-      {save.error && isChanged && <Trouble error={save.error.message} />}
+      {save.error && <Trouble error={save.error.message} />}
       <div className="stacks flex min-h-0 flex-1">
         <div className="w-[340px] flex-none overflow-auto border-r border-line bg-base-100 px-4 pb-4">
           <DescriptionForm now={now} stored={stored} markets={markets} put={put} />
         </div>
-        <Effect market={market} changes={changes} onOpen={onOpen} onShow={onShow} />
+        <Effect market={market} now={now} onOpen={onOpen} onShow={onShow} />
       </div>
     </section>
   );
 }
 
 /** What the description makes of a run, of its bars and of the costs, before and after what is typed. */
-function Effect({
-  market,
-  changes,
-  onOpen,
-  onShow,
-}: Pick<Props, "market" | "onOpen" | "onShow"> & { changes: Changes }) {
+function Effect({ market, now, onOpen, onShow }: Pick<Props, "market" | "onOpen" | "onShow"> & { now: Settings }) {
   const start = useQuery(startQuery);
   const scripts = useQuery(scriptsQuery);
   const catalogue = useQuery(catalogueQuery);
@@ -95,20 +94,19 @@ function Effect({
   const timeframe = timeframeInstead(market, start.data?.timeframe ?? "15m");
   const setup =
     start.data && chosen && timeframe
-      ? {
-          ...setupOf({ market: market.symbol, timeframe }, start.data, chosen.versions.at(-1)?.text ?? ""),
-          described: changes,
-        }
+      ? setupOf({ market: market.symbol, timeframe }, start.data, chosen.versions.at(-1)?.text ?? "")
       : null;
-  const { look, isOld, error } = useLook(setup, keepPreviousData);
-  if (market.bars.length === 0) return <p className="p-4 text-soft">No bars of it yet: import some.</p>;
+  const { before, after, oddities, isOld, error } = useLook(market.symbol, setup, market.settings, now);
+  const [first] = market.bars;
+  if (!first) return <p className="p-4 text-soft">No bars of it yet: import some.</p>;
   const net = catalogue.data?.figures.find((figure) => figure.key === "net_profit");
+  const isOther = JSON.stringify(now) !== JSON.stringify(market.settings);
   return (
     <div className="min-w-0 flex-1 overflow-auto p-4" aria-busy={isOld}>
       {error && <Trouble error={error} />}
-      {!look && !error && <Loading what="Trying it" />}
-      {look && (
-        <div className={isOld ? "text-soft italic" : ""}>
+      {!after && !error && <Loading what="Trying it" />}
+      <div className={isOld ? "text-soft italic" : ""}>
+        {after && (
           <p className="text-sentence" data-testid="market-effect">
             Net of{" "}
             <Picker
@@ -120,31 +118,33 @@ function Effect({
             here at {timeframe}:{" "}
             {net && (
               <b className="num">
-                {figureText(net, look.before?.net_profit)}
-                {Object.keys(changes).length > 0 && <> → {figureText(net, look.after?.net_profit)}</>}
+                {figureText(net, before?.figures?.net_profit)}
+                {isOther && <> → {figureText(net, after.figures?.net_profit)}</>}
               </b>
             )}{" "}
             {isOld && "of the description as it was"}
           </p>
-          {look.problem && <p className="text-loss">{look.problem}</p>}
-          <div className="mt-4 flex flex-wrap items-start gap-x-10 gap-y-6">
-            <div className="min-w-[400px] flex-1">
+        )}
+        {after?.problem && <p className="text-loss">{after.problem}</p>}
+        <div className="mt-4 flex flex-wrap items-start gap-x-10 gap-y-6">
+          <div className="min-w-[400px] flex-1">
+            {oddities && (
               <Oddities
-                oddities={look.oddities}
-                timeframe={market.bars[0]!.timeframe}
-                zone={changes.zone ?? market.settings.zone}
-                onShow={(place) => onShow(market.symbol, market.bars[0]!.timeframe, place)}
+                oddities={oddities}
+                timeframe={first.timeframe}
+                zone={market.settings.zone}
+                onShow={(place) => onShow(market.symbol, first.timeframe, place)}
               />
-              <p className="mt-4">
-                <button type="button" className="plain-button" onClick={() => onOpen(market.symbol)}>
-                  Look at its bars in the workbench
-                </button>
-              </p>
-            </div>
-            <Charged look={look} />
+            )}
+            <p className="mt-4">
+              <button type="button" className="plain-button" onClick={() => onOpen(market.symbol)}>
+                Look at its bars in the workbench
+              </button>
+            </p>
           </div>
+          {after && <Charged charges={after.charges} before={(before ?? after).charges} />}
         </div>
-      )}
+      </div>
     </div>
   );
 }

@@ -1,8 +1,7 @@
 import type { ReactNode } from "react";
-import type { MarketLook } from "@/api";
+import type { Oddity } from "@/api";
 import { plain, timeText } from "@/ui";
 
-export type Oddity = MarketLook["oddities"][number];
 export type OddPlace = Oddity["places"][number];
 
 interface Kind {

@@ -1,22 +1,39 @@
-import { useQuery, type keepPreviousData } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { marketLookQuery, type MarketLook, type Setup } from "@/api";
+import { marketLookQuery, oddBarsQuery, type MarketLook, type Setup } from "@/api";
+import type { Settings } from "./description";
 
-export type Look = MarketLook;
+export type Charges = MarketLook["charges"];
 const REST_MS = 250; // while a column is drawn, every step of it need not be tried
+const OF_BARS = ["tick", "zone", "session", "session_day", "days"] as const;
 
-/** What a description makes of a run and of a round trip, tried once the hand rests; whether that is of what is in view. */
-export function useLook(setup: Setup | null, placeholder: typeof keepPreviousData) {
-  const wanted = setup ? JSON.stringify(setup) : "";
-  const [asked, setAsked] = useState(wanted);
+/**
+ * What a description makes of a run, of a round trip and of the bars, tried once the hand rests; beside it what the
+ * stored one does, and whether all that is of what is in view. Without a script to try there is no run.
+ */
+export function useLook(symbol: string, setup: Setup | null, stored: Settings, now: Settings) {
+  const asText = (described: object) => JSON.stringify(setup && { ...setup, described });
+  const wanted = JSON.stringify(now);
+  const [rested, setRested] = useState(wanted);
   useEffect(() => {
-    const timer = setTimeout(() => setAsked(wanted), asked === "" ? 0 : REST_MS);
+    const timer = setTimeout(() => setRested(wanted), REST_MS);
     return () => clearTimeout(timer);
-  }, [wanted, asked]);
-  const found = useQuery({ ...marketLookQuery(asked), enabled: asked !== "", placeholderData: placeholder });
+  }, [wanted]);
+  const tried = JSON.parse(rested) as Settings;
+  const ofBars = JSON.stringify(Object.fromEntries(OF_BARS.map((key) => [key, tried[key]])));
+  const before = useQuery({ ...marketLookQuery(asText(stored)), enabled: setup !== null });
+  const after = useQuery({
+    ...marketLookQuery(asText(tried)),
+    enabled: setup !== null,
+    placeholderData: keepPreviousData,
+  });
+  const odd = useQuery({ ...oddBarsQuery(symbol, ofBars), placeholderData: keepPreviousData });
+  const isOld = wanted !== rested || [after, odd].some((found) => found.isPlaceholderData || found.isFetching);
   return {
-    look: found.data ?? null,
-    isOld: wanted !== asked || found.isPlaceholderData || found.isPending,
-    error: wanted === asked ? (found.error?.message ?? null) : null,
+    before: before.data ?? null,
+    after: after.data ?? null,
+    oddities: odd.data ?? null,
+    isOld,
+    error: wanted === rested ? ((after.error ?? odd.error)?.message ?? null) : null,
   };
 }

@@ -24,6 +24,7 @@ class Charges:
     """A round trip of one lot at the last bar, in the market's currency; the range of the middle day beside it.
 
     `share` is what it costs of that range, percent; of the price, `of_price` percent. None where a day has no range.
+    `hours` and the middle day are of the last `days`.
     """
 
     lot: float
@@ -35,6 +36,7 @@ class Charges:
     day_range_points: float
     share: float | None
     of_price: float | None
+    days: int
     hours: list[HourCharge]
 
 
@@ -68,6 +70,7 @@ def charges_of(dataset: Dataset, commission: Commission, slippage_ticks: float, 
         day_range_points=middle,
         share=last / middle * 100.0 if middle > 0 else None,
         of_price=last / abs(float(close[-1])) * 100.0 if close[-1] else None,
+        days=starts.size,
         hours=[_hour(int(hour), share[known & (hours == hour)]) for hour in np.unique(hours[known])],
     )
 

@@ -114,8 +114,8 @@ export class ChartStack {
     if (!isSame) {
       this.window = null;
       this.levels = [];
-      this.shaped(true);
       void this.place(run);
+      this.shaped(true);
       return;
     }
     this.shaped(false);
