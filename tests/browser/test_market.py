@@ -120,7 +120,7 @@ def test_bars_tell_their_market_and_what_is_odd_about_them_is_shown(page, tmp_pa
     kept[gap : gap + 3] = False
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
-    page.get_by_label("CSV file").set_input_files(write_csv(tmp_path / "wharf.csv", bars.take(kept)))
+    page.get_by_label("File of bars").set_input_files(write_csv(tmp_path / "wharf.csv", bars.take(kept)))
     panel = page.locator("form")
     expect(panel.get_by_text("prices end in .00 .25 .50 .75")).to_be_visible()
     expect(panel.get_by_text("no bars between 17:30 and 09:00")).to_be_visible()
@@ -156,7 +156,7 @@ def test_bars_tell_their_market_and_what_is_odd_about_them_is_shown(page, tmp_pa
     # More bars of it leave its description alone.
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
-    page.get_by_label("CSV file").set_input_files(tmp_path / "wharf.csv")
+    page.get_by_label("File of bars").set_input_files(tmp_path / "wharf.csv")
     expect(page.get_by_text("it stays described as it is")).to_be_visible()
     expect(page.locator("form").get_by_label("Tick", exact=True)).to_have_count(0)
     page.get_by_role("button", name=f"Store {len(bars) - 3:,} bars").click()

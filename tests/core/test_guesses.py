@@ -44,6 +44,8 @@ def test_the_reason_shows_the_endings_of_prices():
     assert {guess.key: guess.reason for guess in guess_market(wave_bars(400, tick=1.0))}["tick"] == (
         "prices are whole numbers"
     )
+    reasons = {guess.key: guess.reason for guess in guess_market(wave_bars(400, tick=0.0001))}
+    assert reasons["tick"] == "prices are multiples of 0.0001"
 
 
 def test_prices_on_no_grid_and_a_few_prices_have_no_tick():
@@ -69,7 +71,7 @@ def test_described_as_guessed_no_bar_is_outside_and_none_is_missing(start, lengt
     found = told(bars)
     market = Market("TEST", **found)
     assert not [oddity.kind for oddity in find_oddities(bars, market) if oddity.kind in ("outside", "gap")]
-    assert (found["lot_step"], found["min_lot"]) == (1.0, 1.0)
+    assert found["lot_step"] == 1.0
 
 
 def test_hours_are_read_on_the_clocks_of_the_zone():

@@ -1,6 +1,6 @@
 import { useState, type ReactNode } from "react";
 import type { Market } from "@/api";
-import { NumberField, Picker } from "@/ui";
+import { NumberField, OptionalNumber, Picker } from "@/ui";
 import type { Settings } from "./description";
 import { HourColumns } from "./HourColumns";
 
@@ -44,7 +44,19 @@ export function DescriptionForm({ now, stored, markets, put }: DescriptionProps)
     <>
       <Part name="Price" about="The least step of its price; a pip where people count in them.">
         A tick is {number("tick", "Tick", 1e-10)} points; a pip{" "}
-        <NumberOrNone label="Pip" value={now.pip ?? null} usual={now.tick * 10} onChange={(pip) => put("pip", pip)} />.
+        <OptionalNumber
+          whether="Whether there is a pip"
+          none="there is none"
+          some="is"
+          label="Pip"
+          value={now.pip ?? null}
+          usual={now.tick * 10}
+          least={1e-10}
+          isWhole={false}
+          className="field w-20 text-right"
+          onChange={(pip) => put("pip", pip)}
+        />
+        .
       </Part>
       <Part name="Contract" about="What a move of one point earns a unit, and in which steps units are traded.">
         A point is worth {number("point_value", "Value of a point", 1e-10)} a unit. Lots go in steps of{" "}
@@ -202,36 +214,5 @@ function TextField(props: {
       onKeyDown={(event) => event.key === "Enter" && take()}
       onBlur={take}
     />
-  );
-}
-
-function NumberOrNone(props: {
-  label: string;
-  value: number | null;
-  usual: number;
-  onChange: (value: number | null) => void;
-}) {
-  return (
-    <>
-      <Picker
-        label={`Whether there is a ${props.label.toLowerCase()}`}
-        value={props.value === null ? "none" : "some"}
-        options={[
-          { value: "none", label: "there is none" },
-          { value: "some", label: "is" },
-        ]}
-        onChange={(value) => props.onChange(value === "none" ? null : props.usual)}
-      />{" "}
-      {props.value !== null && (
-        <NumberField
-          label={props.label}
-          value={props.value}
-          least={1e-10}
-          isWhole={false}
-          className="field w-20 text-right"
-          onChange={props.onChange}
-        />
-      )}
-    </>
   );
 }

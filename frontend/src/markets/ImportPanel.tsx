@@ -84,7 +84,7 @@ export function ImportPanel({ known, onClose, onOpen }: Props) {
             type="file"
             accept=".csv,.txt,.tsv,.gz,.zip,.parquet,.feather,.arrow,text/csv"
             className="sr-only"
-            aria-label="CSV file"
+            aria-label="File of bars"
             onChange={(event) => choose(event.target.files)}
           />
         </label>

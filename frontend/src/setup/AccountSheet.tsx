@@ -11,7 +11,7 @@ import {
   type SetupState,
 } from "@/api";
 import { RemovalDialog, TakenAway } from "@/keeping";
-import { NumberField, Picker, tellAll, Trouble } from "@/ui";
+import { NumberField, OptionalNumber, Picker, tellAll, Trouble } from "@/ui";
 import { accountInShort, changedTerms, costsInWords, freeName, PLAIN, termsInWords, withTerms } from "./account";
 
 export interface AccountProps {
@@ -93,7 +93,17 @@ export function AccountSheet({ setup, accounts, markets, onPut, lastCosts, onSiz
             onChange={(value) => put("short_of_margin", value as AccountSettings["short_of_margin"])}
           />
           . At most{" "}
-          <MostPositions value={now.max_open_total ?? null} onChange={(value) => put("max_open_total", value)} />{" "}
+          <OptionalNumber
+            whether="Most positions"
+            none="any number of"
+            some="so many:"
+            label="How many positions"
+            value={now.max_open_total ?? null}
+            usual={1}
+            least={1}
+            className="field w-16 text-right"
+            onChange={(value) => put("max_open_total", value)}
+          />{" "}
           positions. It is closed out when equity falls to {number("stop_out", { least: 0 })} × the margin.
         </Line>
         <Line name="in a bar">
@@ -203,31 +213,6 @@ function Entry({ field, value, was, least, most, onAbout, onChange }: EntryProps
       />
       {value !== was && <span className="num text-small text-brass"> was {was}</span>}
     </span>
-  );
-}
-
-function MostPositions({ value, onChange }: { value: number | null; onChange: (value: number | null) => void }) {
-  return (
-    <>
-      <Picker
-        label="Most positions"
-        value={value === null ? "any" : "some"}
-        options={[
-          { value: "any", label: "any number of" },
-          { value: "some", label: "so many:" },
-        ]}
-        onChange={(next) => onChange(next === "any" ? null : 1)}
-      />
-      {value !== null && (
-        <NumberField
-          label="How many positions"
-          least={1}
-          className="field w-16 text-right"
-          value={value}
-          onChange={onChange}
-        />
-      )}
-    </>
   );
 }
 

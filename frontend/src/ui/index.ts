@@ -18,6 +18,7 @@ export * from "./kept";
 export * from "./LiveRegion";
 export * from "./Notice";
 export * from "./NumberField";
+export * from "./OptionalNumber";
 export * from "./OneStop";
 export * from "./Tabs";
 export * from "./useFocusBack";

@@ -34,7 +34,7 @@ def guess_market(bars: Bars, zone: str = "UTC") -> list[Guess]:
     days : weekdays with at least a fifth as many bars as the fullest; of ten days or more
     session : from the first to the last time of the day at which bars open on a fifth of the days; of bars
         shorter than a day
-    lot_step, min_lot : 1 where the market is closed for part of the day, as what is traded in whole units is
+    lot_step : 1 where the market is closed for part of the day, as what is traded in whole units is
     """
     found = [_tick(bars)]
     if len(bars) and bars.timeframe.minutes < WEEK_MINUTES:
@@ -45,13 +45,12 @@ def guess_market(bars: Bars, zone: str = "UTC") -> list[Guess]:
             session = _session(local, bars.timeframe.minutes) if bars.timeframe.is_intraday else None
             found.append(session)
             if session is not None:
-                whole = "closed for part of the day, as what is traded in whole units"
-                found += [Guess("lot_step", 1.0, whole), Guess("min_lot", 1.0, whole)]
+                found.append(Guess("lot_step", 1.0, "closed for part of the day, as what is traded in whole units"))
     return [guess for guess in found if guess is not None]
 
 
 def _tick(bars: Bars) -> Guess | None:
-    step = -(-len(bars) // _MOST_PRICES) or 1
+    step = len(bars) // _MOST_PRICES + 1
     prices = np.unique(np.concatenate([price[::step] for price in (bars.open, bars.high, bars.low, bars.close)]))
     if prices.size < _FEWEST_PRICES:
         return None
@@ -70,13 +69,12 @@ def _fits(prices: Floats, tick: float) -> bool:
 def _endings(prices: Floats, tick: float) -> str:
     if tick == 1.0:
         return "prices are whole numbers"
-    digits = len(f"{tick:.8f}".rstrip("0").partition(".")[2])
+    written = f"{tick:.8f}".rstrip("0")
+    digits = len(written.partition(".")[2])
     ends = sorted({f"{price:.{digits}f}".partition(".")[2] for price in prices})
     if len(ends) <= 4:
         return f"prices end in {' '.join('.' + end for end in ends)}"
-    return f"prices have {digits} {'place' if digits == 1 else 'places'}, all of them multiples of {tick:.8f}".rstrip(
-        "0"
-    )
+    return f"prices are multiples of {written}"
 
 
 def _days(dates: Ints) -> Guess | None:
