@@ -1,8 +1,14 @@
 """Running commands that are declared as functions with typed options."""
 
+import inspect
 from collections.abc import Callable
+from dataclasses import MISSING, fields, is_dataclass
+from functools import wraps
+from typing import get_type_hints
 
 import typer
+
+Command = Callable[..., None]
 
 
 def runner(app: typer.Typer) -> Callable[[str, list[str]], int | None]:
@@ -14,3 +20,36 @@ def runner(app: typer.Typer) -> Callable[[str, list[str]], int | None]:
         return found
 
     return run
+
+
+def spelled_out(command: Command) -> Command:
+    """A command whose first parameter is a dataclass of options, declared with an option for each of its fields."""
+    own = list(inspect.signature(command).parameters.values())
+    hints = get_type_hints(command, include_extras=True)
+    asked = hints[own[0].name]
+    assert is_dataclass(asked) and isinstance(asked, type)
+    names = [field.name for field in fields(asked)]
+    shared = [
+        inspect.Parameter(
+            field.name,
+            inspect.Parameter.KEYWORD_ONLY,
+            default=inspect.Parameter.empty if field.default is MISSING else field.default,
+            annotation=hint,
+        )
+        for field, hint in zip(fields(asked), _hints(asked, names), strict=True)
+    ]
+    rest = [item.replace(kind=inspect.Parameter.KEYWORD_ONLY, annotation=hints[item.name]) for item in own[1:]]
+
+    @wraps(command)
+    def declared(**given: object) -> None:
+        command(asked(**{name: given.pop(name) for name in names}), **given)
+
+    declared.__signature__ = inspect.Signature([*shared, *rest])  # type: ignore[attr-defined]
+    declared.__annotations__ = {item.name: item.annotation for item in (*shared, *rest)}
+    del declared.__wrapped__  # or the command's own parameters would be looked at
+    return declared
+
+
+def _hints(asked: type, names: list[str]) -> list[object]:
+    found = get_type_hints(asked, include_extras=True)
+    return [found[name] for name in names]

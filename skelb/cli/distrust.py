@@ -4,23 +4,10 @@ from typing import Annotated
 
 import typer
 
-from skelb.cli.declared import runner
+from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError
 from skelb.cli.inputs import prepare, prepare_all
-from skelb.cli.options import (
-    AccountOption,
-    BarsOption,
-    FileArgument,
-    FromOption,
-    JsonOption,
-    MarketOption,
-    SetOption,
-    SidesOption,
-    StoredOption,
-    TimeframeOption,
-    ToOption,
-    print_json,
-)
+from skelb.cli.options import JsonOption, OnSides, print_json
 from skelb.core.trials import KINDS, ChallengeRules
 from skelb.service.distrust import INSIDE_BARS, Stress, challenged, redrawn
 
@@ -29,23 +16,15 @@ run = runner(app)
 
 
 @app.command("stress")
+@spelled_out
 def stress_command(
-    file: FileArgument,
-    bars: BarsOption = None,
-    stored: StoredOption = None,
-    market: MarketOption = None,
-    account: AccountOption = None,
-    set_: SetOption = None,
-    sides: SidesOption = "both",
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
+    asked: OnSides,
     json: JsonOption = False,
     seed: Annotated[int, typer.Option("--seed", help="Of the histories drawn.")] = 1,
 ) -> None:
     """Make a test worse on purpose: costs, later fills, exchanged sides, the same positions at other times, the other
     bars given."""
-    prepared, datasets = prepare_all(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
+    prepared, datasets = prepare_all(asked)
     stress = Stress(prepared, datasets[1:], seed)
     steps = list(stress.steps())
     rows, last = [step.row for step in steps if step.row], steps[-1]
@@ -60,17 +39,9 @@ def stress_command(
 
 
 @app.command("resample")
+@spelled_out
 def resample_command(
-    file: FileArgument,
-    bars: BarsOption = None,
-    stored: StoredOption = None,
-    market: MarketOption = None,
-    account: AccountOption = None,
-    set_: SetOption = None,
-    sides: SidesOption = "both",
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
+    asked: OnSides,
     json: JsonOption = False,
     kind: Annotated[str, typer.Option("--kind", help=f"One of {', '.join(KINDS)}.")] = "bootstrap",
     samples: Annotated[int, typer.Option("--samples", help="How many.")] = 1_000,
@@ -82,7 +53,7 @@ def resample_command(
     chosen = next((item for item in KINDS if item == kind), None)
     if chosen is None:
         raise UsageError(f"--kind is one of {', '.join(KINDS)}, not `{kind}`")
-    outcome = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to).backtest().outcome
+    outcome = prepare(asked).backtest().outcome
     drawn = redrawn(outcome, chosen, samples, seed, share, block)
     if json:
         print_json(drawn)
@@ -96,27 +67,19 @@ def resample_command(
 
 
 @app.command("challenge")
+@spelled_out
 def challenge_command(
-    file: FileArgument,
+    asked: OnSides,
     target: Annotated[float, typer.Option("--target", help="Profit to reach, percent of the capital.")],
     daily_loss: Annotated[float, typer.Option("--daily-loss", help="Most to lose in a day, percent.")],
     total_loss: Annotated[float, typer.Option("--total-loss", help="Most to lose in all, percent.")],
     least_days: Annotated[int, typer.Option("--least-days", help="Trading days before it can be passed.")] = 0,
     most_days: Annotated[int, typer.Option("--most-days", help="Trading days there are.")] = 60,
-    bars: BarsOption = None,
-    stored: StoredOption = None,
-    market: MarketOption = None,
-    account: AccountOption = None,
-    set_: SetOption = None,
-    sides: SidesOption = "both",
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
     json: JsonOption = False,
 ) -> None:
     """Begin a funded account's test on every day of a backtest: how many starts pass."""
     rules = ChallengeRules(target, daily_loss, total_loss, least_days, most_days)
-    outcome = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to).backtest().outcome
+    outcome = prepare(asked).backtest().outcome
     found = challenged(outcome, rules)
     if json:
         print_json(found)

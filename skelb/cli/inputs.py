@@ -4,7 +4,9 @@ from contextlib import suppress
 from pathlib import Path
 
 from skelb.cli.files import UsageError, read_script, scripts_beside
+from skelb.cli.options import OnAccount, OnBars, OnDays, OnSides
 from skelb.core.bars import Bars, Market, Timeframe
+from skelb.core.engine import Account
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan import Dataset, make_dataset
 from skelb.service.backtest import SIDES, Choices, read_date
@@ -30,16 +32,14 @@ def settings_of(items: list[str] | None) -> dict[str, object]:
     return found
 
 
-def read_datasets(
-    bars: list[str] | None, markets: list[Path] | None, timeframe: str | None, stored: list[str] | None = None,
-    costs: float = 1.0,
-) -> list[Dataset]:  # fmt: skip
+def read_datasets(asked: OnBars, costs: float = 1.0) -> list[Dataset]:
     """A dataset for each of the bars given, or of the markets named in the data folder; each serves `from` of the
     others. Costs are so many times those of the markets."""
-    if stored:
+    bars, markets, timeframe = asked.bars, asked.market, asked.timeframe
+    if asked.stored:
         if bars or markets:
             raise UsageError("give bars as files (--bars, --market) or as they are stored (--stored), not both")
-        return _stored_datasets(stored, timeframe, costs)
+        return _stored_datasets(asked.stored, timeframe, costs)
     if not bars:
         raise UsageError("give the bars: --bars CSV, or --stored SYMBOL for a market of the data folder")
     if len(markets or []) > len(bars):
@@ -62,11 +62,9 @@ def read_datasets(
     return [make_dataset(found, market, wanted, others=other) for market, found in read]
 
 
-def read_dataset(
-    bars: list[str] | None, markets: list[Path] | None, timeframe: str | None, stored: list[str] | None = None
-) -> Dataset:
+def read_dataset(asked: OnBars) -> Dataset:
     """The dataset of the market to trade, the first of the bars given; the others serve `from`."""
-    return read_datasets(bars, markets, timeframe, stored)[0]
+    return read_datasets(asked)[0]
 
 
 def _stored_datasets(symbols: list[str], timeframe: str | None, costs: float) -> list[Dataset]:
@@ -118,29 +116,30 @@ def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
     return settings.market(fallback), file.bars
 
 
-def prepare_all(
-    file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None,
-    account: str | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
-    to: str | None, inverted: bool = False, costs: float = 1.0,
-) -> tuple[Prepared, list[Dataset]]:  # fmt: skip
+def prepare_to_look(asked: OnDays) -> Prepared:
+    """A script on the market to look at, with an account of all defaults. Raises SkelbError as `prepare` does."""
+    return _prepared(asked, read_datasets(asked), AccountSettings().account(), "both")
+
+
+def prepare(asked: OnAccount) -> Prepared:
+    """A run on the market to trade; further bars serve `from`. Raises SkelbError on whatever cannot be read."""
+    return prepare_all(asked)[0]
+
+
+def prepare_all(asked: OnAccount) -> tuple[Prepared, list[Dataset]]:
     """A run on the market to trade, the first of the bars given, and the datasets of all. Raises SkelbError on whatever
     cannot be read."""
-    datasets = read_datasets(bars, market, timeframe, stored, costs)
+    datasets = read_datasets(asked, asked.costs)
+    account = read_account(asked.account).account()
+    if asked.costs != 1.0:
+        account = dearer_account(account, asked.costs)
+    return _prepared(asked, datasets, account, asked.sides if isinstance(asked, OnSides) else "both"), datasets
+
+
+def _prepared(asked: OnDays, datasets: list[Dataset], account: Account, sides: str) -> Prepared:
     if sides not in SIDES:
         raise SettingsError(f"--sides is long, short or both, not `{sides}`")
-    choices = Choices(settings_of(set_), sides, read_date(from_, "--from"), read_date(to, "--to"), inverted)
-    conditions = read_account(account).account()
-    if costs != 1.0:
-        conditions = dearer_account(conditions, costs)
-    found = Prepared.of(read_script(file), scripts_beside(file), datasets[0], conditions, choices).sound()
+    choices = Choices(settings_of(asked.set_), sides, read_date(asked.from_, "--from"), read_date(asked.to, "--to"))
+    found = Prepared.of(read_script(asked.file), scripts_beside(asked.file), datasets[0], account, choices).sound()
     _ = found.inputs  # what cannot be is told before anything runs
-    return found, datasets
-
-
-def prepare(
-    file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None,
-    account: str | None, set_: list[str] | None, sides: str, timeframe: str | None, from_: str | None,
-    to: str | None,
-) -> Prepared:  # fmt: skip
-    """A run on the market to trade; further bars serve `from`. Raises SkelbError on whatever cannot be read."""
-    return prepare_all(file, bars, stored, market, account, set_, sides, timeframe, from_, to)[0]
+    return found

@@ -1,6 +1,7 @@
 """Options that several commands share, and how a document is printed."""
 
 import sys
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Annotated
 
@@ -30,6 +31,41 @@ SidesOption = Annotated[str, typer.Option("--sides", help="long, short or both."
 FromOption = Annotated[str | None, typer.Option("--from", metavar="DATE", help="First trading day.")]
 ToOption = Annotated[str | None, typer.Option("--to", metavar="DATE", help="Last trading day.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document.")]
+
+
+@dataclass(frozen=True, kw_only=True)
+class OnBars:
+    """A script on bars."""
+
+    file: FileArgument
+    bars: BarsOption = None
+    stored: StoredOption = None
+    market: MarketOption = None
+    timeframe: TimeframeOption = None
+    set_: SetOption = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class OnDays(OnBars):
+    """And on some of their days."""
+
+    from_: FromOption = None
+    to: ToOption = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class OnAccount(OnDays):
+    """And traded, with an account and with costs."""
+
+    account: AccountOption = None
+    costs: CostsOption = 1.0
+
+
+@dataclass(frozen=True, kw_only=True)
+class OnSides(OnAccount):
+    """And on the sides that are asked for."""
+
+    sides: SidesOption = "both"
 
 
 def print_json(document: object) -> None:

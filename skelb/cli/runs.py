@@ -6,24 +6,10 @@ from typing import Annotated
 
 import typer
 
-from skelb.cli.declared import runner
+from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError, read_script, scripts_beside
 from skelb.cli.inputs import prepare, prepare_all, read_dataset, settings_of, tallies_for
-from skelb.cli.options import (
-    AccountOption,
-    BarsOption,
-    CostsOption,
-    FileArgument,
-    FromOption,
-    JsonOption,
-    MarketOption,
-    SetOption,
-    SidesOption,
-    StoredOption,
-    TimeframeOption,
-    ToOption,
-    print_json,
-)
+from skelb.cli.options import JsonOption, OnBars, OnSides, print_json
 from skelb.core.engine import Outcome
 from skelb.core.explain import ConditionPart, Explainer
 from skelb.core.export import (
@@ -49,13 +35,9 @@ run = runner(app)
 
 
 @app.command()
+@spelled_out
 def series(
-    file: FileArgument,
-    bars: BarsOption = None,
-    stored: StoredOption = None,
-    market: MarketOption = None,
-    set_: SetOption = None,
-    timeframe: TimeframeOption = None,
+    asked: OnBars,
     json: JsonOption = False,
     against: Annotated[
         str | None, typer.Option("--against", metavar="COLUMN", help="Compare with this column of the bars.")
@@ -68,9 +50,10 @@ def series(
     ] = None,
 ) -> None:
     """Print the values of every name in a script, bar by bar; or prove that one equals a column of the bars."""
-    dataset = read_dataset(bars, market, timeframe, stored)
-    checked = checked_or_error(read_script(file), setting_for(dataset.bars, dataset.market, scripts_beside(file)))
-    expressions = Expressions(checked, input_values(checked, settings_of(set_)), dataset)
+    dataset = read_dataset(asked)
+    setting = setting_for(dataset.bars, dataset.market, scripts_beside(asked.file))
+    checked = checked_or_error(read_script(asked.file), setting)
+    expressions = Expressions(checked, input_values(checked, settings_of(asked.set_)), dataset)
     if against is not None:
         _print_conversion(conversion_of(checked, expressions, dataset, against, name, tolerance), json)
         return
@@ -99,19 +82,10 @@ def _print_conversion(found: Conversion, json: bool) -> None:
 
 
 @app.command()
+@spelled_out
 def backtest(
-    file: FileArgument,
-    bars: BarsOption = None,
-    stored: StoredOption = None,
-    market: MarketOption = None,
-    account: AccountOption = None,
-    set_: SetOption = None,
-    sides: SidesOption = "both",
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
+    asked: OnSides,
     json: JsonOption = False,
-    costs: CostsOption = 1.0,
     equity: Annotated[bool, typer.Option("--equity", help="Include the equity on every bar.")] = False,
     invert: Annotated[
         bool, typer.Option("--invert", help="Exchange the sides, levels mirrored about the fill.")
@@ -131,9 +105,8 @@ def backtest(
     """Test a strategy bar by bar."""
     if without and not basket:
         raise UsageError("--without leaves markets out of a basket: give --basket too")
-    prepared, datasets = prepare_all(
-        file, bars, stored, market, account, set_, sides, timeframe, from_, to, invert, costs
-    )
+    prepared, datasets = prepare_all(asked)
+    prepared = replace(prepared, choices=replace(prepared.choices, inverted=invert))
     if basket:
         together = prepared.backtest_basket(datasets, against=against, dropped=tuple(without or ()))
         if json:
@@ -153,7 +126,7 @@ def backtest(
         print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
     else:
         _print_figures(result.figures, result.findings)
-    _count(prepared, result.outcome, stored)
+    _count(prepared, result.outcome, asked.stored)
 
 
 def _count(prepared: Prepared, outcome: Outcome, stored: list[str] | None) -> None:
@@ -181,22 +154,14 @@ def _print_figures(figures: dict[str, Figures], findings: list[Finding]) -> None
 
 
 @app.command()
+@spelled_out
 def explain(
-    file: FileArgument,
+    asked: OnSides,
     at: Annotated[str, typer.Option("--at", metavar="TIME", help="The bar that opens at this time, ISO 8601, UTC.")],
-    bars: BarsOption = None,
-    stored: StoredOption = None,
-    market: MarketOption = None,
-    account: AccountOption = None,
-    set_: SetOption = None,
-    sides: SidesOption = "both",
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
     json: JsonOption = False,
 ) -> None:
     """Take one bar of a test apart: every rule, what filled, what was held back and why."""
-    prepared = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
+    prepared = prepare(asked)
     result = prepared.backtest()
     explainer = Explainer(prepared.checked, result.outcome.plan, prepared.account)
     found = explainer.explain(bar_at(result.outcome, at))

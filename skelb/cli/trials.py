@@ -11,23 +11,10 @@ from pydantic import ValidationError
 from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
-from skelb.cli.declared import runner
+from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError
-from skelb.cli.inputs import prepare, tallies_for
-from skelb.cli.options import (
-    AccountOption,
-    BarsOption,
-    FileArgument,
-    FromOption,
-    JsonOption,
-    MarketOption,
-    SetOption,
-    SidesOption,
-    StoredOption,
-    TimeframeOption,
-    ToOption,
-    print_json,
-)
+from skelb.cli.inputs import prepare, prepare_to_look, tallies_for
+from skelb.cli.options import JsonOption, OnAccount, OnDays, OnSides, print_json
 from skelb.core.trials import DESIGNS, MOVE_UNITS, Results
 from skelb.service.studies import Followed, Studies
 from skelb.service.tallies import Tallies
@@ -63,18 +50,10 @@ ParquetOption = Annotated[Path | None, typer.Option("--parquet", metavar="FILE",
 
 
 @app.command()
+@spelled_out
 def sweep(
-    file: FileArgument,
+    asked: OnSides,
     vary: VaryOption,
-    bars: BarsOption = None,
-    stored: StoredOption = None,
-    market: MarketOption = None,
-    account: AccountOption = None,
-    set_: SetOption = None,
-    sides: SidesOption = "both",
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
     objective: ObjectiveOption = "return_over_drawdown",
     min_trades: MinTradesOption = 30,
     draw: DrawOption = "grid",
@@ -88,12 +67,12 @@ def sweep(
     json: JsonOption = False,
 ) -> None:
     """Run every combination of some inputs' values, or some of them."""
-    prepared = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
+    prepared = prepare(asked)
     settings = _settings(
         vary=vary, objective=_first(objective), min_trades=min_trades, design=draw, runs=runs, seed=seed, split=split
     )
     layout = layout_of(settings, prepared)
-    tallies = tallies_for(stored)
+    tallies = tallies_for(asked.stored)
     results = _run(layout, jobs, dask, tallies, "sweeping")
     _write(layout, results, csv, parquet)
     found = sweep_of(settings, layout, results, objective.split(","), tallies)
@@ -108,10 +87,9 @@ def sweep(
 
 
 @app.command()
+@spelled_out
 def search(
-    file: FileArgument,
-    bars: BarsOption = None,
-    stored: StoredOption = None,
+    asked: OnAccount,
     condition: Annotated[
         list[str] | None, typer.Option("--condition", help="A condition to combine; without any, the ready-made ones.")
     ] = None,
@@ -120,12 +98,6 @@ def search(
     markets: Annotated[
         str, typer.Option("--markets", help="Further symbols of --bars to search on, with commas.")
     ] = "",
-    market: MarketOption = None,
-    account: AccountOption = None,
-    set_: SetOption = None,
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
     objective: ObjectiveOption = "sharpe",
     min_trades: MinTradesOption = 30,
     split: SplitOption = "",
@@ -136,14 +108,14 @@ def search(
     json: JsonOption = False,
 ) -> None:
     """Try every small combination of conditions as the entry of a script, both ways."""
-    prepared = prepare(file, bars, stored, market, account, set_, "both", timeframe, from_, to)
+    prepared = prepare(asked)
     wanted = [f"market={prepared.dataset.market.symbol},{markets}"] if markets else []
-    asked = {"conditions": condition or [], "most_parts": parts, "hold": hold}
+    order = {"conditions": condition or [], "most_parts": parts, "hold": hold}
     settings = _settings(
-        kind="search", vary=wanted, objective=_first(objective), min_trades=min_trades, split=split, search=asked
+        kind="search", vary=wanted, objective=_first(objective), min_trades=min_trades, split=split, search=order
     )
     layout = layout_of(settings, prepared)
-    tallies = tallies_for(stored)
+    tallies = tallies_for(asked.stored)
     results = _run(layout, jobs, dask, tallies, "searching")
     _write(layout, results, csv, parquet)
     found = sweep_of(settings, layout, results, objective.split(","), tallies)
@@ -151,18 +123,10 @@ def search(
 
 
 @app.command()
+@spelled_out
 def walk(
-    file: FileArgument,
+    asked: OnSides,
     vary: VaryOption,
-    bars: BarsOption = None,
-    stored: StoredOption = None,
-    market: MarketOption = None,
-    account: AccountOption = None,
-    set_: SetOption = None,
-    sides: SidesOption = "both",
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
     objective: ObjectiveOption = "return_over_drawdown",
     min_trades: MinTradesOption = 10,
     windows: Annotated[int, typer.Option("--windows", min=1, help="How many windows.")] = 6,
@@ -180,11 +144,11 @@ def walk(
     """Choose inputs anew on every window and trade the days after it with them."""
     if choose not in ("value", "neighbours"):
         raise UsageError(f"--choose is value or neighbours, not `{choose}`")
-    prepared = prepare(file, bars, stored, market, account, set_, sides, timeframe, from_, to)
+    prepared = prepare(asked)
     order = {"count": windows, "ratio": ratio, "inside": inside, "outside": outside, "anchored": anchored}
     settings = _settings(kind="walk", vary=vary, objective=_first(objective), min_trades=min_trades, windows=order)
     layout = layout_of(settings, prepared)
-    results = _run(layout, jobs, dask, tallies_for(stored), "walking")
+    results = _run(layout, jobs, dask, tallies_for(asked.stored), "walking")
     rankings = [
         Ranking.of(layout.axes, False, results.part(part), settings.objective, min_trades)
         for part in range(len(layout.parts))
@@ -207,23 +171,17 @@ UnitOption = Annotated[str, typer.Option("--unit", help=f"What moves are told in
 
 
 @app.command()
+@spelled_out
 def study(
-    file: FileArgument,
-    bars: BarsOption = None,
-    stored: StoredOption = None,
+    asked: OnDays,
     condition: Annotated[
         str, typer.Option("--condition", help="One more condition, besides those of the script.")
     ] = "",
-    market: MarketOption = None,
-    set_: SetOption = None,
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
     unit: UnitOption = "points",
     json: JsonOption = False,
 ) -> None:
     """How often each condition of a script came, and what price did over the next 20 bars."""
-    rows = _studies(file, bars, stored, market, set_, timeframe, from_, to, unit).conditions(condition)
+    rows = _studies(asked, unit).conditions(condition)
     if json:
         print_json({"conditions": rows})
         return
@@ -233,23 +191,17 @@ def study(
 
 
 @app.command()
+@spelled_out
 def calendar(
-    file: FileArgument,
-    bars: BarsOption = None,
-    stored: StoredOption = None,
+    asked: OnDays,
     condition: Annotated[
         str, typer.Option("--condition", help="Count where this turned yes, instead of every day, month and hour.")
     ] = "",
-    market: MarketOption = None,
-    set_: SetOption = None,
-    timeframe: TimeframeOption = None,
-    from_: FromOption = None,
-    to: ToOption = None,
     unit: UnitOption = "points",
     json: JsonOption = False,
 ) -> None:
     """What price did on every weekday, in every month and every hour."""
-    rows = _studies(file, bars, stored, market, set_, timeframe, from_, to, unit).calendar(condition)
+    rows = _studies(asked, unit).calendar(condition)
     if json:
         print_json({"condition": condition, "rows": rows})
         return
@@ -258,16 +210,11 @@ def calendar(
         print(f"{'*' if row.stands_out else ' '} {row.group:8}{row.name:12} within {within:32}  {_moved(row)}")
 
 
-def _studies(
-    file: Path, bars: list[str] | None, stored: list[str] | None, market: list[Path] | None, set_: list[str] | None,
-    timeframe: str | None,
-    from_: str | None, to: str | None, unit: str,
-) -> Studies:  # fmt: skip
+def _studies(asked: OnDays, unit: str) -> Studies:
     chosen = next((item for item in MOVE_UNITS if item == unit), None)
     if chosen is None:
         raise UsageError(f"--unit is one of {', '.join(MOVE_UNITS)}, not `{unit}`")
-    prepared = prepare(file, bars, stored, market, None, set_, "both", timeframe, from_, to)
-    return Studies(prepared, chosen)
+    return Studies(prepare_to_look(asked), chosen)
 
 
 def _moved(row: Followed) -> str:
