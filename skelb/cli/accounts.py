@@ -1,16 +1,13 @@
 """Commands on the accounts of the data folder."""
 
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 from skelb.cli.declared import runner
+from skelb.cli.inputs import stored_here
 from skelb.cli.options import JsonOption, print_json
-from skelb.service.application import Application
-from skelb.service.folder import data_folder
 from skelb.service.settings import AccountSettings, account_settings, read_settings_file
 
 app = typer.Typer()
@@ -21,19 +18,10 @@ run = runner(app)
 NameArgument = Annotated[str, typer.Argument(metavar="NAME", help="The account's name.")]
 
 
-@contextmanager
-def _application() -> Iterator[Application]:
-    found = Application(data_folder())
-    try:
-        yield found
-    finally:
-        found.close()
-
-
 @accounts.command("list")
 def list_command(json: JsonOption = False) -> None:
     """List all accounts with what differs from an account of 10,000 without costs."""
-    with _application() as application:
+    with stored_here() as application:
         found = application.library.accounts()
     if json:
         print_json([{"name": name, **settings.model_dump()} for name, settings in found.items()])
@@ -45,7 +33,7 @@ def list_command(json: JsonOption = False) -> None:
 @accounts.command("show")
 def show_command(name: NameArgument) -> None:
     """Print an account as JSON, as `save` and `--account` take it."""
-    with _application() as application:
+    with stored_here() as application:
         print_json(application.library.account(name).model_dump())
 
 
@@ -55,7 +43,7 @@ def save_command(
 ) -> None:
     """Keep an account under a name, a new one or in place of what it was. Runs that are kept keep what they had."""
     settings = account_settings(read_settings_file(file))
-    with _application() as application:
+    with stored_here() as application:
         application.library.save_account(name, settings.model_dump())
     print(f"{name}: {_in_short(settings)}")
 
@@ -63,7 +51,7 @@ def save_command(
 @accounts.command("delete")
 def delete_command(name: NameArgument) -> None:
     """Take an account away. Runs and trials that were made with it keep its terms."""
-    with _application() as application:
+    with stored_here() as application:
         depends = application.keeping.depends("account", name)
         application.keeping.remove("account", name)
     for sentence in depends:

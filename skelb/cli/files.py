@@ -20,6 +20,14 @@ def read_script(path: Path) -> str:
         raise UsageError(f"{path} is not UTF-8 text (byte {exc.start})") from exc
 
 
+def write_file(path: Path, data: bytes) -> None:
+    """Write a file. Raises UsageError when it cannot be written."""
+    try:
+        path.write_bytes(data)
+    except OSError as exc:
+        raise UsageError(f"{path} cannot be written: {exc.strerror}") from exc
+
+
 def scripts_beside(path: Path) -> Scripts:
     """Scripts by title among the .skelb files beside this one; versions are not kept there."""
 

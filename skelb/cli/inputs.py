@@ -1,6 +1,7 @@
 """What the commands read: scripts, bars, settings."""
 
-from contextlib import suppress
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from skelb.cli.files import UsageError, read_script, scripts_beside
@@ -9,6 +10,7 @@ from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.engine import Account
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan import Dataset, make_dataset
+from skelb.service.application import Application
 from skelb.service.backtest import SIDES, Choices, read_date
 from skelb.service.bars_csv import read_bars_csv
 from skelb.service.costs import dearer_account, dearer_market
@@ -19,6 +21,16 @@ from skelb.service.prepared import Prepared
 from skelb.service.settings import AccountSettings, account_settings, market_settings, read_settings_file
 from skelb.service.tallies import Tallies
 from skelb.store import FILE_NAME, Database
+
+
+@contextmanager
+def stored_here() -> Iterator[Application]:
+    """What is kept in the data folder, to look at and to change."""
+    found = Application(data_folder())
+    try:
+        yield found
+    finally:
+        found.close()
 
 
 def settings_of(items: list[str] | None) -> dict[str, object]:

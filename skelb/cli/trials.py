@@ -12,7 +12,7 @@ from rich.console import Console
 from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, TimeRemainingColumn
 
 from skelb.cli.declared import runner, spelled_out
-from skelb.cli.files import UsageError
+from skelb.cli.files import UsageError, write_file
 from skelb.cli.inputs import prepare, prepare_to_look, tallies_for
 from skelb.cli.options import JsonOption, OnAccount, OnDays, OnSides, print_json
 from skelb.core.trials import DESIGNS, MOVE_UNITS, Results
@@ -258,10 +258,7 @@ def _write(layout: Layout, results: Results, csv: Path | None, parquet: Path | N
     for path, form in ((csv, "csv"), (parquet, "parquet")):
         if path is not None:
             data = exported(layout.axes, parts, layout.labels, "csv" if form == "csv" else "parquet")
-            try:
-                path.write_bytes(data)
-            except OSError as exc:
-                raise UsageError(f"{path} cannot be written: {exc.strerror}") from exc
+            write_file(path, data)
 
 
 def _print_sweep(found: SweepFound) -> None:

@@ -115,16 +115,22 @@ def read_date(text: str | None, what: str) -> date | None:
         raise SettingsError(f"{what} is a date such as 2024-01-31, not `{text}`") from None
 
 
+def read_moment(text: str, what: str) -> int:
+    """Seconds since 1970 UTC of a time written in ISO 8601, UTC without an offset. Raises SettingsError on anything
+    else."""
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        raise SettingsError(f"{what} is a time such as 2024-01-31T10:15, not `{text}`") from None
+    return int((moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp())
+
+
 def bar_at(outcome: Outcome, text: str) -> int:
     """The number of the bar that opens at a time written in ISO 8601 (UTC without offset).
 
     Raises SettingsError when it is no time, or no bar of the run opens then.
     """
-    try:
-        moment = datetime.fromisoformat(text)
-    except ValueError:
-        raise SettingsError(f"--at is a time such as 2024-01-31T10:15, not `{text}`") from None
-    seconds = int((moment if moment.tzinfo else moment.replace(tzinfo=UTC)).timestamp())
+    seconds = read_moment(text, "--at")
     times = outcome.plan.dataset.bars.time
     bar = int(np.searchsorted(times, seconds))
     if bar >= times.size or times[bar] != seconds or not outcome.first <= bar <= outcome.last:

@@ -154,8 +154,8 @@ def _to_bars(
     used = set(roles.values()) | {"column 1"}  # a first column without a name counts rows
     extra = {name: _numbers(rows.table[name], decimal)[kept] for name in rows.names if name not in used}
     extra = {name: values for name, values in extra.items() if not np.isnan(values).all()}
-    columns = {name: numbers[name][kept] for name in (*_PRICES, "volume")}
-    bars = Bars(timeframe, times, **columns, columns=extra, dated=dated)
+    opens, highs, lows, closes, volumes = (numbers[name][kept] for name in (*_PRICES, "volume"))
+    bars = Bars(timeframe, times, opens, highs, lows, closes, volumes, columns=extra, dated=dated)
     rows.refused.sort(key=lambda row: row.line)
     return BarsFile(bars, rows.refused, rows.count, rows.reasons, notes, roles)
 

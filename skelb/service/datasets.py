@@ -5,8 +5,8 @@ from collections.abc import Mapping
 from functools import partial
 from threading import Lock
 
-from skelb.core.bars import Oddity, Timeframe, find_oddities
-from skelb.core.errors import BarsError, SettingsError
+from skelb.core.bars import Bars, Timeframe
+from skelb.core.errors import SettingsError
 from skelb.core.plan import Dataset, make_dataset
 from skelb.service.costs import dearer_market
 from skelb.service.library import Library, StoredBars, StoredMarket
@@ -48,19 +48,17 @@ class Datasets:
             self._kept.move_to_end(key)
             return found
 
-    def oddities(self, symbol: str, described: Described = None) -> list[Oddity]:
-        """What deserves a look in the shortest bars that are stored of a market."""
-        stored = self._library.market(symbol)
-        settings = changed_market(stored.settings, described or {})
-        return find_oddities(self._library.bars(_source(stored, None)), settings.market(symbol))
+    def bars(self, symbol: str, timeframe: Timeframe | None = None) -> Bars:
+        """The bars that runs use of a market: the shortest as they are stored, or gathered in its session."""
+        if timeframe is None:
+            return self._library.bars(self._library.market(symbol).shortest)
+        return self.get(symbol, timeframe).bars
 
 
 def _source(stored: StoredMarket, timeframe: Timeframe | None) -> StoredBars:
     """The stored bars to build a timeframe from: the longest that fit, which are the fewest to read."""
-    if not stored.bars:
-        raise BarsError(f"{stored.symbol} has no bars yet: import some")
     if timeframe is None:
-        return stored.bars[0]
+        return stored.shortest
     fitting = [
         item
         for item in stored.bars

@@ -9,8 +9,8 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from skelb.core.bars import Bars, Market
-from skelb.core.errors import ConflictError, NotFoundError, SettingsError
+from skelb.core.bars import Bars, Ints, Market
+from skelb.core.errors import BarsError, ConflictError, NotFoundError, SettingsError
 from skelb.core.language import SavedScript, check
 from skelb.service.readable import read_each
 from skelb.service.settings import AccountSettings, MarketSettings, account_settings, market_settings
@@ -22,6 +22,7 @@ from skelb.store import (
     PreferenceRecord,
     ScriptRecord,
     VersionRecord,
+    leave_out,
     load_bars,
     save_bars,
 )
@@ -42,6 +43,7 @@ class StoredBars:
     row_count: int
     first_time: int
     last_time: int
+    left_out: int
 
 
 @dataclass(frozen=True)
@@ -58,6 +60,13 @@ class StoredMarket:
     def market(self) -> Market:
         """The core's market."""
         return self.settings.market(self.symbol)
+
+    @property
+    def shortest(self) -> StoredBars:
+        """The bars of its shortest timeframe. Raises BarsError when it has none."""
+        if not self.bars:
+            raise BarsError(f"{self.symbol} has no bars yet: import some")
+        return self.bars[0]
 
 
 @dataclass(frozen=True)
@@ -219,6 +228,15 @@ class Library:
                 raise NotFoundError("these bars are no longer stored")
             return load_bars(session, record)
 
+    def leave_out(self, stored: StoredBars, times: Ints) -> None:
+        """A new version of stored bars, of which those that open at these times, and no others, are not used."""
+        with self._database.session() as session:
+            record = session.get(BarsRecord, stored.id)
+            if record is None:
+                raise NotFoundError("these bars are no longer stored")
+            leave_out(session, record, times)
+        self.tell("markets")
+
     # --- accounts ----------------------------------------------------------------------------------------------
 
     def accounts(self, left_out: list[str] | None = None) -> dict[str, AccountSettings]:
@@ -321,7 +339,15 @@ def _market(record: MarketRecord) -> StoredMarket:
     for item in sorted(record.bars, key=lambda item: item.version):
         newest[item.timeframe_minutes] = item
     bars = tuple(
-        StoredBars(item.id, item.timeframe_minutes, item.version, item.row_count, item.first_time, item.last_time)
+        StoredBars(
+            item.id,
+            item.timeframe_minutes,
+            item.version,
+            item.row_count,
+            item.first_time,
+            item.last_time,
+            len(item.left_out) // 8,
+        )
         for _, item in sorted(newest.items())
     )
     return StoredMarket(record.id, record.symbol, record.title, market_settings(record.settings), bars)

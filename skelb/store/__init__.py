@@ -1,6 +1,6 @@
 """Records in SQLite."""
 
-from skelb.store.bars_store import load_bars, save_bars
+from skelb.store.bars_store import leave_out, load_bars, save_bars
 from skelb.store.database import FILE_NAME, Database, StoreError
 from skelb.store.models import (
     AccountRecord,
@@ -36,6 +36,7 @@ __all__ = [
     "TrialChunk",
     "TrialRecord",
     "VersionRecord",
+    "leave_out",
     "load_bars",
     "name_before",
     "now",

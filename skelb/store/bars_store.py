@@ -4,10 +4,10 @@ import hashlib
 import zlib
 
 import numpy as np
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from skelb.core.bars import Bars, Timeframe
+from skelb.core.bars import Bars, Ints, Timeframe
 from skelb.store.database import StoreError
 from skelb.store.models import BarsChunk, BarsRecord, MarketRecord
 
@@ -17,18 +17,19 @@ _PRICES = ("open", "high", "low", "close", "volume")
 
 def save_bars(session: Session, market: MarketRecord, bars: Bars) -> BarsRecord:
     """Store `bars` as the newest version of the market's timeframe; older versions stay, so that old runs can be
-    repeated."""
-    last = session.scalar(
-        select(func.max(BarsRecord.version)).where(
-            BarsRecord.market_id == market.id, BarsRecord.timeframe_minutes == bars.timeframe.minutes
-        )
+    repeated. What was left out stays so, unless it has other prices now."""
+    before = session.scalar(
+        select(BarsRecord)
+        .where(BarsRecord.market_id == market.id, BarsRecord.timeframe_minutes == bars.timeframe.minutes)
+        .order_by(BarsRecord.version.desc())
+        .limit(1)
     )
     columns = {"time": bars.time, **{name: getattr(bars, name) for name in _PRICES}}
     columns |= {f"+{name}": values for name, values in bars.columns.items()}
     record = BarsRecord(
         market_id=market.id,
         timeframe_minutes=bars.timeframe.minutes,
-        version=(last or 0) + 1,
+        version=before.version + 1 if before else 1,
         row_count=len(bars),
         first_time=int(bars.time[0]),
         last_time=int(bars.time[-1]),
@@ -42,14 +43,48 @@ def save_bars(session: Session, market: MarketRecord, bars: Bars) -> BarsRecord:
             data = zlib.compress(np.ascontiguousarray(values[start : start + CHUNK_ROWS]).tobytes(), 1)
             session.add(BarsChunk(bars_id=record.id, column_name=name, number=number, data=data))
     session.flush()
-    return record
+    same = _still_left_out(session, before, bars) if before and before.left_out else np.zeros(0, np.int64)
+    return leave_out(session, record, same) if 0 < same.size < len(bars) else record
+
+
+def _still_left_out(session: Session, before: BarsRecord, bars: Bars) -> Ints:
+    was = _whole(session, before)
+    times = np.frombuffer(before.left_out, np.int64)
+    times = times[np.isin(times, bars.time)]
+    old, new = np.searchsorted(was.time, times), np.searchsorted(bars.time, times)
+    is_same = [getattr(was, name)[old] == getattr(bars, name)[new] for name in _PRICES[:4]]
+    return times[np.all(is_same, axis=0)]
+
+
+def leave_out(session: Session, record: BarsRecord, times: Ints) -> BarsRecord:
+    """A newer version of the same bars, of which those that open at these times, and no others, are not used."""
+    newer = BarsRecord(
+        market_id=record.market_id,
+        timeframe_minutes=record.timeframe_minutes,
+        version=record.version + 1,
+        row_count=record.row_count + len(record.left_out) // 8 - times.size,
+        first_time=record.first_time,
+        last_time=record.last_time,
+        dated=record.dated,
+        checksum=record.checksum,
+        base_id=record.base_id or record.id,
+        left_out=np.unique(times).astype(np.int64).tobytes(),
+    )
+    session.add(newer)
+    session.flush()
+    return newer
 
 
 def load_bars(session: Session, record: BarsRecord) -> Bars:
-    """The bars of a record. Raises StoreError when they are not what was stored."""
+    """The bars of a record that are used. Raises StoreError when they are not what was stored."""
+    whole = _whole(session, record)
+    return whole.without(np.frombuffer(record.left_out, np.int64)) if record.left_out else whole
+
+
+def _whole(session: Session, record: BarsRecord) -> Bars:
     rows = session.execute(
         select(BarsChunk.column_name, BarsChunk.data)
-        .where(BarsChunk.bars_id == record.id)
+        .where(BarsChunk.bars_id == (record.base_id or record.id))
         .order_by(BarsChunk.column_name, BarsChunk.number)
     )
     pieces: dict[str, list[np.ndarray]] = {}

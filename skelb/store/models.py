@@ -51,7 +51,12 @@ class MarketRecord(Removable, Base):
 
 
 class BarsRecord(Base):
-    """One stored set of bars of a market on one timeframe; importing anew makes a new version."""
+    """One stored set of bars of a market on one timeframe; importing anew makes a new version, and so does leaving some
+    of them out.
+
+    row_count : of the bars that are used; base_id : the record whose chunks these are, None for its own
+    left_out : int64, when the bars of the chunks open that are not used
+    """
 
     __tablename__ = "bars"
     __table_args__ = (UniqueConstraint("market_id", "timeframe_minutes", "version"),)
@@ -65,6 +70,8 @@ class BarsRecord(Base):
     last_time: Mapped[int]
     dated: Mapped[bool]
     checksum: Mapped[str] = mapped_column(String(64))
+    base_id: Mapped[int | None] = mapped_column(default=None)
+    left_out: Mapped[bytes] = mapped_column(LargeBinary, default=b"")
     created: Mapped[datetime] = mapped_column(default=now)
     market: Mapped[MarketRecord] = relationship(back_populates="bars")
 

@@ -2,10 +2,10 @@
 
 from datetime import UTC, datetime
 
-from fastapi import APIRouter, HTTPException, Request
+from fastapi import APIRouter, HTTPException, Request, Response
 from starlette.concurrency import run_in_threadpool
 
-from skelb.core.bars import Oddity, Timeframe, guess_market
+from skelb.core.bars import Timeframe, guess_market
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.figures import FIGURES
 from skelb.core.language import parsed_title
@@ -13,12 +13,15 @@ from skelb.service.application import Application, first_setup, home_of
 from skelb.service.bars_files import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
 from skelb.service.looks import MarketLook, look_at
+from skelb.service.odd_bars import OddBars, bring_back, leave_out, odd_bars
 from skelb.service.runs import KeptRun, Trace
+from skelb.service.tables import Form, bars_table, written
 from skelb.service.workbench import Closes
 from skelb.web.schemas import (
     AccountIn,
     AccountOut,
     AccountRenameIn,
+    BringBackIn,
     CatalogueOut,
     DescribedIn,
     EntryOut,
@@ -27,6 +30,7 @@ from skelb.web.schemas import (
     ImportIn,
     ImportOut,
     KeptRunOut,
+    LeaveOutIn,
     MarketBarsOut,
     MarketIn,
     MarketOut,
@@ -38,7 +42,7 @@ from skelb.web.schemas import (
     StartOut,
     StatusIn,
 )
-from skelb.web.served import App, Number
+from skelb.web.served import TABLE_FILE, App, Number, table_file
 
 router = APIRouter(prefix="/api", tags=["library"])
 
@@ -136,9 +140,28 @@ def look_at_market(body: RunIn, app: App) -> MarketLook:
 
 
 @router.post("/markets/oddities")
-def odd_bars(body: DescribedIn, app: App) -> list[Oddity]:
-    """What of a market's shortest stored bars deserves a look, by kind; the market as it is described here."""
-    return app.datasets.oddities(body.symbol, body.described)
+def look_at_bars(body: DescribedIn, app: App) -> OddBars:
+    """What of a market's shortest stored bars deserves a look, by kind, and what of them is left out; the market as it
+    is described here."""
+    return odd_bars(app.library, body.symbol, body.described)
+
+
+@router.post("/markets/leave-out")
+def leave_bars_out(body: LeaveOutIn, app: App) -> MarketOut:
+    """Leave bars of a market out of every run; they stay stored."""
+    return _market(leave_out(app.library, body.symbol, body.kind, body.begins, body.ends, body.described))
+
+
+@router.post("/markets/bring-back")
+def bring_bars_back(body: BringBackIn, app: App) -> MarketOut:
+    """Use bars again that were left out."""
+    return _market(bring_back(app.library, body.symbol, body.begins, body.ends))
+
+
+@router.get("/markets/export", response_class=Response, responses=TABLE_FILE)
+def export_bars(symbol: str, app: App, form: Form = "csv") -> Response:
+    """The shortest stored bars of a market, but for those that are left out, as a file that can be imported again."""
+    return table_file(written(bars_table(app.datasets.bars(symbol)), form), symbol, form)
 
 
 @router.put("/markets")
@@ -230,7 +253,7 @@ def rename_account(body: AccountRenameIn, app: App) -> list[AccountOut]:
 def _market(item: StoredMarket) -> MarketOut:
     bars = [
         MarketBarsOut(timeframe=str(Timeframe(part.timeframe_minutes)), rows=part.row_count, version=part.version,
-                      first=_iso(part.first_time), last=_iso(part.last_time))
+                      first=_iso(part.first_time), last=_iso(part.last_time), left_out=part.left_out)
         for part in item.bars
     ]  # fmt: skip
     return MarketOut(symbol=item.symbol, title=item.title, settings=item.settings, bars=bars)

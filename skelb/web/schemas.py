@@ -12,6 +12,7 @@ from skelb.core.figures import Figures
 from skelb.core.trials import ChallengeRules
 from skelb.core.trials import Kind as ResampleKind
 from skelb.service.keeping import Kind
+from skelb.service.odd_bars import OddKind
 from skelb.service.planning import RuleExample
 from skelb.service.settings import AccountSettings, MarketSettings
 from skelb.service.setup import Setup
@@ -105,6 +106,7 @@ class MarketBarsOut(BaseModel):
     version: int
     first: datetime
     last: datetime
+    left_out: int
 
 
 class MarketOut(BaseModel):
@@ -154,6 +156,18 @@ class ImportIn(BaseModel):
 class DescribedIn(BaseModel):
     symbol: str
     described: dict[str, Any] = Field(default_factory=dict, max_length=40)
+
+
+class BringBackIn(BaseModel):
+    symbol: str
+    begins: int | None = None
+    ends: int | None = None
+
+
+class LeaveOutIn(DescribedIn):
+    kind: OddKind | None = None
+    begins: int | None = None
+    ends: int | None = None
 
 
 class AccountOut(BaseModel):

@@ -1,10 +1,12 @@
-"""What handlers take: the application that requests are answered with, and numbers in addresses."""
+"""What handlers take: the application that requests are answered with, numbers in addresses; and files they answer."""
 
-from typing import Annotated
+from typing import Annotated, Any
+from urllib.parse import quote
 
-from fastapi import Depends, Path, Request
+from fastapi import Depends, Path, Request, Response
 
 from skelb.service.application import Application
+from skelb.service.tables import Form
 
 
 def served_application(request: Request) -> Application:
@@ -17,3 +19,22 @@ App = Annotated[Application, Depends(served_application)]
 
 MOST_NUMBER = 2**53 - 1  # beyond, programs that read JSON do not agree on numbers
 Number = Annotated[int, Path(ge=0, le=MOST_NUMBER)]
+
+_MEDIA: dict[Form, str] = {"csv": "text/csv", "parquet": "application/vnd.apache.parquet"}
+TABLE_FILE: dict[int | str, dict[str, Any]] = {
+    200: {
+        "description": "the file",
+        "content": {
+            _MEDIA["csv"]: {"schema": {"type": "string"}},
+            _MEDIA["parquet"]: {"schema": {"type": "string", "format": "binary"}},
+        },
+    }
+}
+
+
+def table_file(data: bytes, name: str, form: Form) -> Response:
+    """A file to save under a name, whatever signs that has."""
+    called = quote(f"{name.replace('/', '-')}.{form}", safe="")
+    return Response(
+        data, media_type=_MEDIA[form], headers={"Content-Disposition": f"attachment; filename*=UTF-8''{called}"}
+    )

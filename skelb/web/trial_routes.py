@@ -10,6 +10,7 @@ from skelb.core.trials import READY_CONDITIONS
 from skelb.service.application import Application
 from skelb.service.baskets import Basket, basket_run
 from skelb.service.studies import Studies
+from skelb.service.tables import Form
 from skelb.service.trials.desk import BestWeighed, View
 from skelb.service.trials.estimate import estimated
 from skelb.service.trials.orders import TrialOrder, markets_of
@@ -18,7 +19,7 @@ from skelb.service.trials.store import StoredTrial, TrialLine
 from skelb.service.trials.varying import Varying, varying_of
 from skelb.service.trials.whole import Choice, Walk
 from skelb.service.trials.workers import THREADS
-from skelb.web.served import App, Number
+from skelb.web.served import TABLE_FILE, App, Number, table_file
 from skelb.web.trial_schemas import (
     BasketIn,
     CalendarOut,
@@ -34,7 +35,6 @@ from skelb.web.trial_schemas import (
     WorkersOut,
 )
 
-EXPORTS = {"csv": "text/csv", "parquet": "application/vnd.apache.parquet"}
 router = APIRouter(prefix="/api", tags=["trials"])
 
 
@@ -172,23 +172,10 @@ def script_of(number: Number, point: Number, app: App) -> ScriptTextOut:
     return ScriptTextOut(text=app.desk.script_of(number, point))
 
 
-@router.get(
-    "/trials/{number}/export",
-    response_class=Response,
-    responses={
-        200: {
-            "description": "the file",
-            "content": {
-                EXPORTS["csv"]: {"schema": {"type": "string"}},
-                EXPORTS["parquet"]: {"schema": {"type": "string", "format": "binary"}},
-            },
-        }
-    },
-)
-def export(number: Number, app: App, form: Literal["csv", "parquet"] = "csv") -> Response:
+@router.get("/trials/{number}/export", response_class=Response, responses=TABLE_FILE)
+def export(number: Number, app: App, form: Form = "csv") -> Response:
     """All runs of a trial as a file."""
-    headers = {"Content-Disposition": f'attachment; filename="trial-{number}.{form}"'}
-    return Response(app.desk.export(number, form), media_type=EXPORTS[form], headers=headers)
+    return table_file(app.desk.export(number, form), f"trial-{number}", form)
 
 
 @router.post("/study")

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from playwright.sync_api import expect
 
+from skelb.demo import DEMO_SCRIPTS
 from tests.browser.conftest import command_line
-from tests.browser.test_account import TEXT
 from tests.browser.test_journey import settled
 from tests.conftest import wave_bars, write_csv
 
@@ -21,12 +21,12 @@ def market(page, symbol="KELP"):
     )
 
 
-def net_of(world, account, settings):
-    """The command line's net of the first script on KELP as it is described."""
+def net_of(world, account, settings, bars="KELP=kelp.csv", title="Harbour swell"):
+    """The command line's net of a script on a market as it is described."""
     for name, value in (("own.json", account), ("described.json", settings)):
         (world / name).write_text(json.dumps(value))
-    (world / "own.skelb").write_text(TEXT)
-    given = ("--bars", "kelp.csv", "--market", "described.json", "--account", "own.json", "--timeframe", "15m")
+    (world / "own.skelb").write_text(next(item.text for item in DEMO_SCRIPTS if item.title == title))
+    given = ("--bars", bars, "--market", "described.json", "--account", "own.json", "--timeframe", "15m")
     return command_line(world, "backtest", "own.skelb", *given)["figures"]["all"]["net_profit"]
 
 
@@ -141,7 +141,7 @@ def test_bars_tell_their_market_and_what_is_odd_about_them_is_shown(page, tmp_pa
     expect(odd.get_by_test_id("odd-spike")).to_contain_text("1 spike, most:")
     expect(odd.get_by_test_id("odd-outside")).to_have_count(0)
     odd.get_by_test_id("odd-spike").locator("summary").press("Enter")
-    odd.get_by_test_id("odd-spike").get_by_role("button").press("Enter")
+    odd.get_by_test_id("odd-spike").get_by_role("button", name="Show").press("Enter")
     settled(page)
     expect(page.get_by_label("Market", exact=True)).to_have_value("WHARF")
     sight = page.evaluate("() => JSON.parse(sessionStorage.getItem('skelb-sight WHARF'))")
@@ -162,3 +162,45 @@ def test_bars_tell_their_market_and_what_is_odd_about_them_is_shown(page, tmp_pa
     page.get_by_role("button", name=f"Store {len(bars) - 3:,} bars").click()
     settled(page)
     assert market(page, "WHARF") == described
+
+
+def test_a_spike_left_out_and_back(page, world):
+    bars = wave_bars(2000, minutes=15)
+    bars.high[601] = bars.high.max() + 300
+    sent = page.request.post("/api/imports?name=buoy.csv", data=write_csv(world / "buoy.csv", bars).read_bytes())
+    page.request.post("/api/imports/store", data={"token": sent.json()["token"], "symbol": "BUOY"})
+    page.goto("/markets?symbol=BUOY")
+    effect = page.get_by_test_id("market-effect")
+    page.get_by_label("Script to try it with").select_option("Low water")
+    expect(effect).to_contain_text("here at 15m: +")
+    expect(page.locator("[aria-busy=true]")).to_have_count(0)
+    before = effect.text_content()
+    odd = page.get_by_role("region", name="What is odd about the bars")
+    spike = odd.get_by_test_id("odd-spike")
+    spike.locator("summary").press("Enter")
+    spike.get_by_role("button", name="Leave out").last.press("Enter")
+    expect(spike).to_have_count(0)
+    left_out = odd.get_by_test_id("left-out")
+    expect(left_out).to_contain_text("1 bar left out of every run")
+    expect(page.locator("[aria-busy=true]")).to_have_count(0)
+
+    # What is taken along is without it: the command line makes the same of that file.
+    with page.expect_download() as taken:
+        page.get_by_role("link", name="CSV").click()
+    taken.value.save_as(world / "less.csv")
+    assert taken.value.suggested_filename == "BUOY.csv"
+    account = page.evaluate("() => fetch('/api/accounts').then(a => a.json()).then(all => all[0].settings)")
+    expect(effect).to_contain_text(told(net_of(world, account, market(page, "BUOY"), "BUOY=less.csv", "Low water")))
+
+    # A run in the workbench says what it did without.
+    page.goto("/?script=Low%20water&market=BUOY&timeframe=15m")
+    settled(page)
+    page.get_by_role("button", name="finding", exact=False).click()
+    expect(page.get_by_label("Findings")).to_contain_text("1 stored bar was left out by hand.")
+
+    page.goto("/markets?symbol=BUOY")
+    left_out.locator("summary").click()
+    left_out.get_by_role("button", name="Bring back").last.click()
+    expect(left_out).to_have_count(0)
+    expect(spike).to_be_visible()
+    expect(effect).to_have_text(before)

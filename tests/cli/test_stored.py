@@ -7,6 +7,7 @@ import sqlite3
 import pytest
 
 from tests.cli import conftest
+from tests.conftest import wave_bars, write_csv
 
 
 def skelb(folder, *arguments, expect=0):
@@ -92,3 +93,46 @@ def test_a_market_is_described_by_its_bars_when_asked_and_stays_described(folder
     assert "tick" not in stored["PLAIN"]
     assert stored["GUESSED"]["tick"] == 0.25
     assert (stored["OWN"]["tick"], stored["OWN"]["spread"]) == (0.5, 1.5)
+
+
+def test_a_market_is_told_its_bars_left_out_brought_back_and_taken_along(folder):
+    bars = wave_bars(600)
+    bars.high[300] = bars.high.max() + 300
+    write_csv(folder / "spiked.csv", bars)
+    skelb(folder, "import", "spiked.csv", "--symbol", "SPIKED", "--market", "market.json")
+    run = ["backtest", "sway.skelb", "--stored", "SPIKED"]
+    before = document(folder, *run)
+    assert json.loads(skelb(folder, "market", "show", "SPIKED")) == {"symbol": "SPIKED", "tick": 0.25, "spread": 0.5}
+    spike = next(row for row in document(folder, "market", "odd", "SPIKED")["oddities"] if row["kind"] == "spike")
+    assert (spike["count"], spike["places"][0]["begins"]) == (1, int(bars.time[300]))
+    assert "599 bars of 15m" in skelb(folder, "market", "leave-out", "SPIKED", "--kind", "spike")
+    [row] = [row for row in document(folder, "market", "list") if row["symbol"] == "SPIKED"]
+    assert (row["bars"][0]["rows"], row["bars"][0]["left_out"], row["bars"][0]["version"]) == (599, 1, 2)
+    without = document(folder, *run)
+    assert "1 stored bar was left out by hand." in [item["message"] for item in without["findings"]]
+
+    # The same as a run on a file that lacks the bar.
+    assert "599 bars of 15m written" in skelb(folder, "market", "export", "SPIKED", "less.csv")
+    (folder / "spiked.json").write_text(skelb(folder, "market", "show", "SPIKED"))
+    by_file = document(folder, "backtest", "sway.skelb", "--bars", "less.csv", "--market", "spiked.json")
+    assert (by_file["trades"], by_file["figures"]) == (without["trades"], without["figures"])
+    assert "600 bars" in skelb(folder, "market", "bring-back", "SPIKED")
+    assert document(folder, *run) == before
+
+    at = ["--from", "2024-01-03T10:00", "--to", "2024-01-03T11:00"]
+    assert "5 left out" in skelb(folder, "market", "leave-out", "SPIKED", *at)
+    for said, arguments in (
+        ("--kind is one of", ["leave-out", "SPIKED", "--kind", "gap"]),
+        ("--from is a time", ["leave-out", "SPIKED", "--from", "noon"]),
+        ("say which bars", ["leave-out", "SPIKED"]),
+        ("no market `NOWHERE`", ["odd", "NOWHERE"]),
+        ("neither .csv nor .parquet", ["export", "SPIKED", "bars.txt"]),
+        ("cannot be written", ["export", "SPIKED", "nowhere/bars.csv"]),
+    ):
+        assert said in skelb(folder, "market", *arguments, expect=2)
+    assert "5 left out" in skelb(folder, "market", "list")
+    skelb(folder, "market", "export", "SPIKED", "hours.parquet", "--timeframe", "1h")
+    hours = document(folder, "backtest", "sway.skelb", "--bars", "hours.parquet", "--market", "spiked.json")
+    assert hours["figures"] == document(folder, *run, "--timeframe", "1h")["figures"]
+    assert "SPIKED is deleted" in skelb(folder, "market", "delete", "SPIKED")
+    assert "no market" in skelb(folder, *run, expect=2)

@@ -8,6 +8,7 @@ from sqlalchemy import create_engine, text
 
 from skelb.service.application import Application
 from skelb.store import database
+from tests.conftest import wave_bars
 from tests.service.conftest import SETUP
 
 FIGURES = {"net_profit": 12.5, "trades": 40, "return": None}
@@ -50,4 +51,25 @@ def test_sweeps_of_the_first_tables_are_there_with_all_their_runs(tmp_path):
     assert found.numbers.tolist() == [0, 2] and found.errors == {0: "no length"}
     kept = found.figures_at(1)
     assert {key: kept[key] for key in FIGURES} == FIGURES and kept["sharpe"] is None
+    application.close()
+
+
+def test_bars_from_before_any_could_be_left_out_are_all_there(tmp_path):
+    """Their chunks hang on the table that gets new columns."""
+    other = tmp_path / "other"
+    application = Application(other)
+    application.library.save_market("WAVE", "", {"tick": 0.25}, [wave_bars(300)])
+    application.close()
+    engine = at_revision(tmp_path, "0006")
+    with engine.connect() as connection:
+        connection.execute(text("ATTACH :file AS other"), {"file": str(other / database.FILE_NAME)})
+        for table in ("market", "bars", "bars_chunk"):
+            names = ", ".join(row[1] for row in connection.execute(text(f"PRAGMA main.table_info({table})")))
+            connection.execute(text(f"INSERT INTO {table} ({names}) SELECT {names} FROM other.{table}"))
+        connection.commit()
+    engine.dispose()
+    application = Application(tmp_path)
+    stored = application.library.market("WAVE").shortest
+    assert (stored.row_count, stored.left_out) == (300, 0)
+    assert application.library.bars(stored).close.tolist() == wave_bars(300).close.tolist()
     application.close()

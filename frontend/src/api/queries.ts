@@ -100,11 +100,11 @@ export const traceQuery = (number: number) =>
     staleTime: Infinity,
     retry: false,
   });
-/** A market described otherwise, tried; the setup as its JSON. */
-/** What of a market's bars deserves a look, as it is described; settings as text, which is the same for the same. */
-export const oddBarsQuery = (symbol: string, described: string) =>
+/** What of a version of a market's bars deserves a look, as it is described; settings as text, which is the same for
+ * the same. */
+export const oddBarsQuery = (symbol: string, version: string, described: string) =>
   queryOptions({
-    queryKey: ["odd bars", symbol, described],
+    queryKey: ["odd bars", symbol, version, described],
     queryFn: ({ signal }) =>
       unwrap(
         api.POST("/api/markets/oddities", {
@@ -114,10 +114,10 @@ export const oddBarsQuery = (symbol: string, described: string) =>
       ),
     retry: false,
   });
-/** What a market as it is described makes of a run and of a round trip; the setup as text. */
-export const marketLookQuery = (setup: string) =>
+/** What a market with a version of its bars, as it is described, makes of a run and of a round trip; the setup as text. */
+export const marketLookQuery = (version: string, setup: string) =>
   queryOptions({
-    queryKey: ["market look", setup],
+    queryKey: ["market look", version, setup],
     queryFn: ({ signal }) =>
       unwrap(api.POST("/api/markets/look", { body: { setup: JSON.parse(setup) as Setup }, signal })),
     retry: false,

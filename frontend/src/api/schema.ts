@@ -332,6 +332,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/markets/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Bring Bars Back
+         * @description Use bars again that were left out.
+         */
+        post: operations["bring_bars_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/markets/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Bars
+         * @description The shortest stored bars of a market, but for those that are left out, as a file that can be imported again.
+         */
+        get: operations["export_bars"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/markets/leave-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Leave Bars Out
+         * @description Leave bars of a market out of every run; they stay stored.
+         */
+        post: operations["leave_bars_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/markets/look": {
         parameters: {
             query?: never;
@@ -362,10 +422,11 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Odd Bars
-         * @description What of a market's shortest stored bars deserves a look, by kind; the market as it is described here.
+         * Look At Bars
+         * @description What of a market's shortest stored bars deserves a look, by kind, and what of them is left out; the market as it
+         *     is described here.
          */
-        post: operations["odd_bars"];
+        post: operations["look_at_bars"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1607,6 +1668,24 @@ export interface components {
              * @default
              */
             wish: string;
+        };
+        /** BringBackIn */
+        BringBackIn: {
+            /**
+             * Begins
+             * @description bars that open then or later, seconds since 1970 UTC; null from the first
+             */
+            begins?: number | null;
+            /**
+             * Ends
+             * @description bars that open then or earlier, seconds since 1970 UTC; null to the last
+             */
+            ends?: number | null;
+            /**
+             * Symbol
+             * @description the market's symbol
+             */
+            symbol: string;
         };
         /** CalendarOut */
         CalendarOut: {
@@ -3067,6 +3146,57 @@ export interface components {
              */
             title: string;
         };
+        /** LeaveOutIn */
+        LeaveOutIn: {
+            /**
+             * Begins
+             * @description bars that open then or later, seconds since 1970 UTC; null from the first
+             */
+            begins?: number | null;
+            /**
+             * Described
+             * @description changes of the market, by key of its JSON
+             */
+            described?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Ends
+             * @description bars that open then or earlier, seconds since 1970 UTC; null to the last
+             */
+            ends?: number | null;
+            /**
+             * Kind
+             * @description spike, level (high is low) or idle (without volume); null for every bar of the time given
+             */
+            kind?: ("spike" | "level" | "idle") | null;
+            /**
+             * Symbol
+             * @description the market's symbol
+             */
+            symbol: string;
+        };
+        /**
+         * LeftOutStretch
+         * @description Neighbouring bars that are left out: when the first and the last open, seconds since 1970 UTC; how many.
+         */
+        LeftOutStretch: {
+            /**
+             * Begins
+             * @description when its first bar opens, seconds since 1970 UTC
+             */
+            begins: number;
+            /**
+             * Count
+             * @description how many bars they are
+             */
+            count: number;
+            /**
+             * Ends
+             * @description when its last bar opens, seconds since 1970 UTC
+             */
+            ends: number;
+        };
         /**
          * Legend
          * @description Which lines, levels, shadings, lanes and tints a script shows, without their values.
@@ -3583,6 +3713,11 @@ export interface components {
              */
             last: string;
             /**
+             * Left Out
+             * @description bars that are stored and not used
+             */
+            left_out: number;
+            /**
              * Rows
              * @description the rows
              */
@@ -3835,6 +3970,29 @@ export interface components {
             reason: string;
         };
         /**
+         * OddBars
+         * @description What deserves a look in the shortest bars that are stored of a market, and what is left out of them.
+         *
+         *     `stretches` are the first hundred of the `left_out` bars.
+         */
+        OddBars: {
+            /**
+             * Left Out
+             * @description how many bars are left out
+             */
+            left_out: number;
+            /**
+             * Oddities
+             * @description what deserves a look, by kind
+             */
+            oddities: components["schemas"]["Oddity"][];
+            /**
+             * Stretches
+             * @description the first hundred stretches of bars that are left out
+             */
+            stretches: components["schemas"]["LeftOutStretch"][];
+        };
+        /**
          * OddPlace
          * @description Where: from a bar's opening to another's, seconds since 1970 UTC; and how much, in the kind's unit.
          */
@@ -3859,7 +4017,8 @@ export interface components {
          * Oddity
          * @description One kind, how often it is there, and its greatest places, the greatest first.
          *
-         *     gap : bars missing between two of one trading day, the breaks of the session aside; size in minutes
+         *     gap : bars missing between two of one trading day, the breaks of the session and what was left out aside; size in
+         *         minutes
          *     outside : bars outside the session, which no run uses; size in bars
          *     spike : a bar that reaches beyond both its neighbours by ten usual ranges and more; size in usual ranges (the
          *         middle range of 64 bars about it, at least a tick)
@@ -6450,6 +6609,107 @@ export interface operations {
             };
         };
     };
+    bring_bars_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringBackIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarketOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_bars: {
+        parameters: {
+            query: {
+                /** @description the market's symbol */
+                symbol: string;
+                /** @description the form of the file */
+                form?: "csv" | "parquet";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.parquet": string;
+                    "text/csv": string;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    leave_bars_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeaveOutIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarketOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     look_at_market: {
         parameters: {
             query?: never;
@@ -6483,7 +6743,7 @@ export interface operations {
             };
         };
     };
-    odd_bars: {
+    look_at_bars: {
         parameters: {
             query?: never;
             header?: never;
@@ -6502,7 +6762,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Oddity"][];
+                    "application/json": components["schemas"]["OddBars"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

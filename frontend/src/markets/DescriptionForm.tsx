@@ -75,7 +75,7 @@ export function DescriptionForm({ now, stored, markets, put }: DescriptionProps)
       </Part>
       <Part
         name="Hours"
-        about="Bars outside the session are left out; a trading day and its midnight are those of the zone."
+        about="Bars outside the session are not used; a trading day and its midnight are those of the zone."
       >
         Clocks are those of {word("zone", "Zone", "w-40")}. Open {word("session", "Session", "w-60")} on{" "}
         {word("days", "Days", "w-28")}.

@@ -84,6 +84,18 @@ export function MarketPage({ market, markets, onBack, onOpen, onShow }: Props) {
   );
 }
 
+function ExportLink({ symbol, form }: { symbol: string; form: "csv" | "parquet" }) {
+  return (
+    <a
+      className="text-long hover:underline"
+      href={`/api/markets/export?${new URLSearchParams({ symbol, form })}`}
+      download
+    >
+      {form === "csv" ? "CSV" : "Parquet"}
+    </a>
+  );
+}
+
 /** What the description makes of a run, of its bars and of the costs, before and after what is typed. */
 function Effect({ market, now, onOpen, onShow }: Pick<Props, "market" | "onOpen" | "onShow"> & { now: Settings }) {
   const start = useQuery(startQuery);
@@ -96,7 +108,7 @@ function Effect({ market, now, onOpen, onShow }: Pick<Props, "market" | "onOpen"
     start.data && chosen && timeframe
       ? setupOf({ market: market.symbol, timeframe }, start.data, chosen.versions.at(-1)?.text ?? "")
       : null;
-  const { before, after, oddities, isOld, error } = useLook(market.symbol, setup, market.settings, now);
+  const { before, after, odd, isOld, error } = useLook(market, setup, now);
   const [first] = market.bars;
   if (!first) return <p className="p-4 text-soft">No bars of it yet: import some.</p>;
   const net = catalogue.data?.figures.find((figure) => figure.key === "net_profit");
@@ -128,18 +140,20 @@ function Effect({ market, now, onOpen, onShow }: Pick<Props, "market" | "onOpen"
         {after?.problem && <p className="text-loss">{after.problem}</p>}
         <div className="mt-4 flex flex-wrap items-start gap-x-10 gap-y-6">
           <div className="min-w-[400px] flex-1">
-            {oddities && (
+            {odd && (
               <Oddities
-                oddities={oddities}
-                timeframe={first.timeframe}
-                zone={market.settings.zone}
+                odd={odd}
+                market={market}
+                now={now}
                 onShow={(place) => onShow(market.symbol, first.timeframe, place)}
               />
             )}
             <p className="mt-4">
               <button type="button" className="plain-button" onClick={() => onOpen(market.symbol)}>
                 Look at its bars in the workbench
-              </button>
+              </button>{" "}
+              Take its {first.timeframe} bars along as <ExportLink symbol={market.symbol} form="csv" /> or{" "}
+              <ExportLink symbol={market.symbol} form="parquet" />.
             </p>
           </div>
           {after && <Charged charges={after.charges} before={(before ?? after).charges} />}

@@ -1,7 +1,10 @@
 import type { ReactNode } from "react";
-import type { Oddity } from "@/api";
-import { plain, timeText } from "@/ui";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, marketsQuery, unwrap, type Market, type OddBars, type OddKind } from "@/api";
+import { plain, tellAll, timeText, Trouble } from "@/ui";
+import type { Settings } from "./description";
 
+type Oddity = OddBars["oddities"][number];
 export type OddPlace = Oddity["places"][number];
 
 interface Kind {
@@ -47,25 +50,35 @@ const KINDS: Record<Oddity["kind"], Kind> = {
 };
 
 interface Props {
-  oddities: Oddity[];
-  timeframe: string;
-  zone: string;
+  odd: OddBars;
+  market: Market;
+  /** The description they are looked at with. */
+  now: Settings;
   /** Open the workbench there. */
   onShow: (place: OddPlace) => void;
 }
 
-/** What of the stored bars deserves a look before a result is believed: each kind, when, and its greatest places. */
-export function Oddities({ oddities, timeframe, zone, onShow }: Props) {
+type Stretch = Partial<Pick<OddPlace, "begins" | "ends">>;
+
+/** What of the stored bars deserves a look before a result is believed: each kind, when, and its greatest places; and
+ * what of them is left out of every run. */
+export function Oddities({ odd, market, now, onShow }: Props) {
+  const { leaveOut, bringBack } = useLeavingOut(market, now);
+  const timeframe = market.bars[0]!.timeframe;
+  const when = (moment: number) => timeText(moment, market.settings.zone, "full");
+  const error = leaveOut.error ?? bringBack.error;
   return (
     <section aria-label="What is odd about the bars">
       <h2>What is odd about the {timeframe} bars</h2>
-      {oddities.length === 0 && (
+      {error && <Trouble error={error.message} />}
+      {odd.oddities.length === 0 && (
         <p className="text-soft">
           No gaps inside a session, no spikes, no bars outside it, without range or without volume.
         </p>
       )}
-      {oddities.map((oddity) => {
+      {odd.oddities.map((oddity) => {
         const kind = KINDS[oddity.kind];
+        const leavable = canBeLeftOut(oddity.kind) ? oddity.kind : null;
         return (
           <details key={oddity.kind} className="border-b border-line py-2" data-testid={`odd-${oddity.kind}`}>
             <summary className="flex cursor-pointer items-center gap-3">
@@ -73,7 +86,7 @@ export function Oddities({ oddities, timeframe, zone, onShow }: Props) {
                 {kind.sign}
               </svg>
               <span className="flex-1">
-                {kind.what(plain(oddity.count, 0)).replace(/^1 (\w+?)s\b/, "1 $1")}
+                {counted(kind.what, oddity.count)}
                 <span className="text-soft">
                   {", most: "}
                   {kind.size(oddity.places[0]!.size)}
@@ -81,21 +94,34 @@ export function Oddities({ oddities, timeframe, zone, onShow }: Props) {
               </span>
               <When slices={oddity.slices} />
             </summary>
-            <p className="my-1 text-note text-soft">{kind.means}</p>
+            <p className="my-1 text-note text-soft">
+              {kind.means}{" "}
+              {leavable && (
+                <Press
+                  told={`Leave out all ${plain(oddity.count, 0)}`}
+                  onPress={() => leaveOut.mutate({ kind: leavable })}
+                >
+                  leave out {oddity.count === 1 ? "the one" : `all ${plain(oddity.count, 0)}`}
+                </Press>
+              )}
+            </p>
             <ul className="text-note">
               {oddity.places.map((place) => (
                 <li key={place.begins} className="flex gap-3 leading-6">
-                  <span className="num w-40">{timeText(place.begins, zone, "full")}</span>
+                  <span className="num w-40">{when(place.begins)}</span>
                   <span className="flex-1 text-soft">{kind.size(place.size)}</span>
                   {oddity.kind !== "outside" && (
-                    <button
-                      type="button"
-                      className="cursor-pointer text-long hover:underline"
-                      aria-label={`Show ${timeText(place.begins, zone, "full")}`}
-                      onClick={() => onShow(place)}
-                    >
+                    <Press told={`Show ${when(place.begins)}`} onPress={() => onShow(place)}>
                       show
-                    </button>
+                    </Press>
+                  )}
+                  {leavable && (
+                    <Press
+                      told={`Leave out ${when(place.begins)}`}
+                      onPress={() => leaveOut.mutate({ kind: leavable, begins: place.begins, ends: place.ends })}
+                    >
+                      leave out
+                    </Press>
                   )}
                 </li>
               ))}
@@ -103,7 +129,66 @@ export function Oddities({ oddities, timeframe, zone, onShow }: Props) {
           </details>
         );
       })}
+      {odd.left_out > 0 && (
+        <details className="py-2" data-testid="left-out">
+          <summary className="flex cursor-pointer items-center gap-3 text-brass">
+            {counted((count) => `${count} bars left out`, odd.left_out)} of every run
+          </summary>
+          <p className="my-1 text-note text-soft">
+            They stay stored, and every run says how many it did without.{" "}
+            <Press told="Bring all back" onPress={() => bringBack.mutate({})}>
+              bring all back
+            </Press>
+          </p>
+          <ul className="text-note">
+            {odd.stretches.map((stretch) => (
+              <li key={stretch.begins} className="flex gap-3 leading-6">
+                <span className="num w-40">{when(stretch.begins)}</span>
+                <span className="flex-1 text-soft">{inBars(stretch.count)}</span>
+                <Press
+                  told={`Bring back ${when(stretch.begins)}`}
+                  onPress={() => bringBack.mutate({ begins: stretch.begins, ends: stretch.ends })}
+                >
+                  bring back
+                </Press>
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
     </section>
+  );
+}
+
+const canBeLeftOut = (kind: Oddity["kind"]): kind is OddKind => kind !== "gap" && kind !== "outside";
+const counted = (what: (count: string) => string, count: number) =>
+  what(plain(count, 0)).replace(/^1 (\w+?)s\b/, "1 $1");
+
+/** Bars left out of every run, and brought back; the market is told anew with its next version of them. */
+function useLeavingOut(market: Market, described: Settings) {
+  const client = useQueryClient();
+  const { symbol } = market;
+  const isThere = (now: Market) => {
+    client.setQueryData(marketsQuery.queryKey, (all) => all?.map((item) => (item.symbol === now.symbol ? now : item)));
+    tellAll(`${plain(now.bars[0]?.left_out ?? 0, 0)} bars of ${symbol} are left out.`);
+  };
+  const leaveOut = useMutation({
+    mutationFn: (of: Stretch & { kind: OddKind }) =>
+      unwrap(api.POST("/api/markets/leave-out", { body: { symbol, described, ...of } })),
+    onSuccess: isThere,
+  });
+  const bringBack = useMutation({
+    mutationFn: (of: Stretch) => unwrap(api.POST("/api/markets/bring-back", { body: { symbol, ...of } })),
+    onSuccess: isThere,
+  });
+  return { leaveOut, bringBack };
+}
+
+function Press({ told, onPress, children }: { told: string; onPress: () => void; children: ReactNode }) {
+  return (
+    <button type="button" className="cursor-pointer text-long hover:underline" aria-label={told} onClick={onPress}>
+      {children}
+    </button>
   );
 }
 

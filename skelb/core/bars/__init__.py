@@ -4,7 +4,7 @@ from skelb.core.bars.bars import Bars, Bools, Floats, Ints
 from skelb.core.bars.calendar import Calendar, resample, session_bars
 from skelb.core.bars.guesses import Guess, guess_market
 from skelb.core.bars.market import WEEKDAYS, Commission, Market, is_zone, parse_days
-from skelb.core.bars.oddities import Oddity, OddPlace, find_oddities
+from skelb.core.bars.oddities import Oddity, OddPlace, find_oddities, odd_times
 from skelb.core.bars.quality import Fault, commonest_step, find_faults
 from skelb.core.bars.timeframes import Timeframe, timeframe_of_step
 
@@ -27,6 +27,7 @@ __all__ = [
     "find_oddities",
     "guess_market",
     "is_zone",
+    "odd_times",
     "parse_days",
     "resample",
     "session_bars",

@@ -1,6 +1,6 @@
 """Bars: equal-length columns in time order."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,13 +12,18 @@ Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
 
 
+def _none() -> Ints:
+    return np.zeros(0, np.int64)
+
+
 @dataclass(frozen=True, eq=False)
 class Bars:
     """Prices of one market on one timeframe.
 
     `time` holds open times in seconds since 1970 UTC, strictly rising, shape (n,). Daily and weekly rows that
     were written as dates carry that date's midnight UTC and `dated` is true: they belong to their written date.
-    All other columns are float64 of shape (n,); `columns` are extra ones that came with the bars.
+    All other columns are float64 of shape (n,); `columns` are extra ones that came with the bars. `left_out` holds the
+    open times of stored bars that are not among them because somebody left them out, rising.
     """
 
     timeframe: Timeframe
@@ -30,9 +35,15 @@ class Bars:
     volume: Floats
     columns: dict[str, Floats] = field(default_factory=dict)
     dated: bool = False
+    left_out: Ints = field(default_factory=_none, kw_only=True)
 
     def __len__(self) -> int:
         return self.time.size
+
+    def without(self, times: Ints) -> "Bars":
+        """These bars but for those that open at one of the times."""
+        used = self.take(~np.isin(self.time, times))
+        return replace(used, left_out=np.union1d(self.left_out, self.time[np.isin(self.time, times)]))
 
     def take(self, chosen: Bools | slice) -> "Bars":
         """The chosen bars, in the same order."""
@@ -46,4 +57,5 @@ class Bars:
             self.volume[chosen],
             {name: values[chosen] for name, values in self.columns.items()},
             self.dated,
+            left_out=self.left_out,
         )

@@ -197,10 +197,10 @@ def resample(bars: Bars, calendar: Calendar, market: Market, timeframe: Timefram
         bars.time, group, position, day_start, length, int(bars.dated),
         bars.open, bars.high, bars.low, bars.close, bars.volume, made, times, last,
     )  # fmt: skip
-    names = ("open", "high", "low", "close", "volume")
-    prices = {name: made[row, :count].copy() for row, name in enumerate(names)}
+    opens, highs, lows, closes, volumes = (row[:count].copy() for row in made)
     extra = {name: values[last[:count]] for name, values in bars.columns.items()}
-    return Bars(timeframe, times[:count].copy(), **prices, columns=extra, dated=bars.dated)
+    opened = times[:count].copy()
+    return Bars(timeframe, opened, opens, highs, lows, closes, volumes, columns=extra, dated=bars.dated)
 
 
 @njit(cache=True, nogil=True)

@@ -30,7 +30,8 @@ class OddPlace:
 class Oddity:
     """One kind, how often it is there, and its greatest places, the greatest first.
 
-    gap : bars missing between two of one trading day, the breaks of the session aside; size in minutes
+    gap : bars missing between two of one trading day, the breaks of the session and what was left out aside; size in
+        minutes
     outside : bars outside the session, which no run uses; size in bars
     spike : a bar that reaches beyond both its neighbours by ten usual ranges and more; size in usual ranges (the
         middle range of 64 bars about it, at least a tick)
@@ -56,10 +57,26 @@ def find_oddities(bars: Bars, market: Market) -> list[Oddity]:
         _gaps(used, day[inside], minute[inside], market),
         _stretches("outside", bars, ~inside),
         _spikes(used, market.tick),
-        _stretches("level", used, used.high == used.low),
-        _stretches("idle", used, used.volume == 0) if used.volume.any() else None,
+        _stretches("level", used, _level(used)),
+        _stretches("idle", used, _idle(used)),
     ]
     return [oddity for oddity in found if oddity is not None]
+
+
+def odd_times(kind: Literal["spike", "level", "idle"], bars: Bars, market: Market) -> Ints:
+    """When the bars of a kind open, seconds since 1970 UTC; of those that a run uses."""
+    used = bars.take(opening_clock(bars, market)[2])
+    if kind == "spike":
+        return used.time[_spike_sizes(used, market.tick) >= SPIKE_REACH]
+    return used.time[_level(used) if kind == "level" else _idle(used)]
+
+
+def _level(used: Bars) -> Bools:
+    return used.high == used.low
+
+
+def _idle(used: Bars) -> Bools:
+    return (used.volume == 0) & used.volume.any()
 
 
 def _gaps(bars: Bars, day: Ints, minute: Ints, market: Market) -> Oddity | None:
@@ -69,22 +86,27 @@ def _gaps(bars: Bars, day: Ints, minute: Ints, market: Market) -> Oddity | None:
     missing = np.diff(bars.time) // 60 - bars.timeframe.minutes  # by the moment: clocks may be put forward in between
     for before, after in zip(market.ranges, market.ranges[1:], strict=False):
         missing = missing - np.maximum(np.minimum(to, after.start) - np.maximum(from_, before.end), 0)
+    # A bar that somebody left out is not missing.
+    missing -= np.diff(np.searchsorted(bars.left_out, bars.time)) * bars.timeframe.minutes
     before_it = np.flatnonzero((day[1:] == day[:-1]) & (missing > 0))
     return _told("gap", bars, before_it, before_it + 1, missing[before_it].astype(float))
 
 
 def _spikes(bars: Bars, tick: float) -> Oddity | None:
-    if len(bars) < 3:
-        return None
+    sizes = _spike_sizes(bars, tick)
+    at = np.flatnonzero(sizes >= SPIKE_REACH)
+    return _told("spike", bars, at, at, sizes[at])
+
+
+def _spike_sizes(bars: Bars, tick: float) -> Floats:
+    """How far each bar reaches beyond both its neighbours, in usual ranges; shape (n,)."""
     high, low = bars.high, bars.low
     beyond = np.zeros(len(bars))
     beyond[1:-1] = np.maximum(
         high[1:-1] - np.maximum(high[:-2], high[2:]),
         np.minimum(low[:-2], low[2:]) - low[1:-1],
     )
-    usual = _usual(high - low, tick)
-    at = np.flatnonzero(beyond >= SPIKE_REACH * usual)
-    return _told("spike", bars, at, at, beyond[at] / usual[at])
+    return beyond / _usual(high - low, tick) if len(bars) else beyond
 
 
 def _usual(ranges: Floats, tick: float) -> Floats:

@@ -25,7 +25,7 @@ _HEAVY_MARKET = 0.6
 def findings_of(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
     """The findings on a run, gravest first. `figures` holds all, long and short."""
     found: list[Finding] = []
-    for find in (_ruin, _trade_count, _silent_side, _costs, _one_trade, _ambiguity, _still_open, _cut, _left_out,
+    for find in (_ruin, _trade_count, _silent_side, _costs, _one_trade, _ambiguity, _still_open, _cut, _not_used,
                  one_month, worse_than_holding, warm_up, gaps, at_the_edge, forming_used, too_good):  # fmt: skip
         found.extend(find(outcome, checked, figures, sides))
     order = {"grave": 0, "warning": 1, "note": 2}
@@ -68,8 +68,8 @@ def basket_findings(
         if costs.share is not None and costs.share >= _HEAVY_RANGE:
             text = f"In {symbol} a trade costs {costs.share:.0%} of an average day's range."
             found.append(Finding("cost_of_range", "warning", text))
-        left_out = _left_out(outcome, checked, figures, sides)
-        found += [replace(item, message=f"{symbol}: {item.message}") for item in left_out]
+        not_used = _not_used(outcome, checked, figures, sides)
+        found += [replace(item, message=f"{symbol}: {item.message}") for item in not_used]
     nets = [float(outcome.trades.net.sum()) for outcome in outcomes]
     if sum(nets) > 0 and max(nets) >= _HEAVY_MARKET * sum(nets) and len(nets) > 1:
         best = outcomes[int(np.argmax(nets))].plan.dataset.market.symbol
@@ -249,8 +249,14 @@ def _cut(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides:
     return found
 
 
-def _left_out(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
-    count = outcome.plan.dataset.left_out
-    if not count:
-        return []
-    return [Finding("outside_session", "note", f"{count:,} stored bars lie outside the session and were left out.")]
+def _not_used(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    dataset = outcome.plan.dataset
+    found = []
+    if dataset.outside:
+        found.append(
+            Finding("outside_session", "note", f"{dataset.outside:,} stored bars lie outside the session: not used.")
+        )
+    if count := (dataset.stored or dataset.bars).left_out.size:
+        said = "1 stored bar was" if count == 1 else f"{count:,} stored bars were"
+        found.append(Finding("left_out", "note", f"{said} left out by hand."))
+    return found

@@ -33,12 +33,12 @@ class Shared:
 
 @dataclass(frozen=True, eq=False)
 class Dataset:
-    """One market's session bars on one timeframe; `left_out` bars lay outside the session."""
+    """One market's session bars on one timeframe; `outside` of the stored bars lay outside the session."""
 
     market: Market
     bars: Bars
     calendar: Calendar
-    left_out: int = 0
+    outside: int = 0
     data_version: int = 0
     memo: Memo = field(default_factory=Memo)
     stored: Bars | None = None
@@ -62,7 +62,7 @@ class Dataset:
             self.market,
             self.bars,
             self.calendar,
-            self.left_out,
+            self.outside,
             self.data_version,
             stored=self.stored,
             others=self.others,
@@ -159,10 +159,10 @@ def make_dataset(
         raise SettingsError(f"the bars of {market.symbol} are {stored.timeframe}: {wanted} is finer than that")
     if wanted.is_intraday and wanted.minutes % stored.timeframe.minutes:
         raise SettingsError(f"{wanted} bars cannot be built from {stored.timeframe} bars: it is not a multiple")
-    bars, calendar, left_out = session_bars(stored, market)
+    bars, calendar, outside = session_bars(stored, market)
     if len(bars) == 0:
         raise BarsError(f"{market.symbol} has no bar inside its session {market.session} on {market.days}")
     if wanted != stored.timeframe:
         bars = resample(bars, calendar, market, wanted)
         bars, calendar, _ = session_bars(bars, market)
-    return Dataset(market, bars, calendar, left_out, data_version, stored=stored, others=others)
+    return Dataset(market, bars, calendar, outside, data_version, stored=stored, others=others)

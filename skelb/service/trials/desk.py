@@ -4,11 +4,12 @@ from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass
 from threading import Lock
-from typing import Any, Literal
+from typing import Any
 
 from skelb.core.errors import ConflictError, NotFoundError
 from skelb.core.figures import Figures
 from skelb.core.trials import CHOICE, Fold, point_at
+from skelb.service.tables import Form
 from skelb.service.tallies import Tallies
 from skelb.service.trials.jobs import Trials
 from skelb.service.trials.orders import markets_of
@@ -158,7 +159,7 @@ class TrialDesk:
             view.objective or trial.order.objective, choose, self._trials.store.results(number) if is_done else None,
         )  # fmt: skip
 
-    def export(self, number: int, form: Literal["csv", "parquet"]) -> bytes:
+    def export(self, number: int, form: Form) -> bytes:
         """All runs of a trial as a file."""
         trial = self.trial(number)
         results = self._trials.store.results(number)

@@ -4,13 +4,10 @@ worth."""
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from functools import cached_property
-from io import BytesIO
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 import pyarrow as pa
-import pyarrow.csv
-import pyarrow.parquet
 
 from skelb.core.bars import Floats, Ints
 from skelb.core.errors import NotFoundError, SettingsError
@@ -36,6 +33,7 @@ from skelb.core.trials import (
     rank_correlation,
     view_of,
 )
+from skelb.service.tables import Form, written
 from skelb.service.tallies import Tallies, odds
 from skelb.service.trials.orders import Layout
 
@@ -387,17 +385,11 @@ def exported(
     axes: tuple[Axis, ...],
     parts: Sequence[tuple[str, Results]],
     labels: Mapping[str, str],
-    form: Literal["csv", "parquet"],
+    form: Form,
 ) -> bytes:
     """All runs as a table: a column for each axis, the part, every figure and the error."""
     tables = [_arrow(axes, name, results, labels) for name, results in parts]
-    table = pa.concat_tables(tables)
-    sink = BytesIO()
-    if form == "csv":
-        pyarrow.csv.write_csv(table, sink)
-    else:
-        pyarrow.parquet.write_table(table, sink)
-    return sink.getvalue()
+    return written(pa.concat_tables(tables), form)
 
 
 def _arrow(axes: tuple[Axis, ...], part: str, results: Results, labels: Mapping[str, str]) -> pa.Table:
