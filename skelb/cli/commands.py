@@ -24,6 +24,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "challenge": ("skelb.cli.distrust", "Begin a funded account's test on every day."),
     "account": ("skelb.cli.accounts", "List, show, save and delete the accounts of the data folder."),
     "market": ("skelb.cli.markets", "List markets; say what is odd about their bars, leave bars out, export them."),
+    "basket": ("skelb.cli.baskets", "List, save and delete baskets: markets that are run together."),
     "import": ("skelb.cli.storing", "Store bars from a file, in one transaction."),
     "demo": ("skelb.cli.storing", "Store the made-up demo world in the data folder."),
     "warm": ("skelb.cli.storing", "Compile what is compiled once, so that the first run does not wait for it."),

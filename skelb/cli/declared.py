@@ -4,11 +4,13 @@ import inspect
 from collections.abc import Callable
 from dataclasses import MISSING, fields, is_dataclass
 from functools import wraps
+from itertools import zip_longest
 from typing import get_type_hints
 
 import typer
 
 Command = Callable[..., None]
+_MAY_STAND_ALONE = ("--basket",)
 
 
 def runner(app: typer.Typer) -> Callable[[str, list[str]], int | None]:
@@ -16,10 +18,21 @@ def runner(app: typer.Typer) -> Callable[[str, list[str]], int | None]:
 
     def run(name: str, arguments: list[str]) -> int | None:
         group = typer.main.get_group(app)
-        found: int | None = group.commands[name].main(arguments, prog_name=f"skelb {name}", standalone_mode=False)
+        given = _with_empty_values(arguments)
+        found: int | None = group.commands[name].main(given, prog_name=f"skelb {name}", standalone_mode=False)
         return found
 
     return run
+
+
+def _with_empty_values(arguments: list[str]) -> list[str]:
+    """Arguments with an empty value for each option that may stand alone and does: the parser knows none such."""
+    found = []
+    for argument, following in zip_longest(arguments, arguments[1:], fillvalue="--"):
+        found.append(argument)
+        if argument in _MAY_STAND_ALONE and following.startswith("-"):
+            found.append("")
+    return found
 
 
 def spelled_out(command: Command) -> Command:

@@ -7,7 +7,7 @@ import typer
 from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError
 from skelb.cli.inputs import prepare, prepare_all
-from skelb.cli.options import JsonOption, OnSides, print_json
+from skelb.cli.options import JsonOption, OnBasketSides, OnSides, print_json
 from skelb.core.trials import KINDS, ChallengeRules
 from skelb.service.distrust import INSIDE_BARS, Stress, challenged, redrawn
 
@@ -18,7 +18,7 @@ run = runner(app)
 @app.command("stress")
 @spelled_out
 def stress_command(
-    asked: OnSides,
+    asked: OnBasketSides,
     json: JsonOption = False,
     seed: Annotated[int, typer.Option("--seed", help="Of the histories drawn.")] = 1,
 ) -> None:

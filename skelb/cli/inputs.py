@@ -5,7 +5,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from skelb.cli.files import UsageError, read_script, scripts_beside
-from skelb.cli.options import OnAccount, OnBars, OnDays, OnSides
+from skelb.cli.options import OnAccount, OnBars, OnBasket, OnDays, OnSides
 from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.engine import Account
 from skelb.core.errors import BarsError, SettingsError
@@ -48,10 +48,10 @@ def read_datasets(asked: OnBars, costs: float = 1.0) -> list[Dataset]:
     """A dataset for each of the bars given, or of the markets named in the data folder; each serves `from` of the
     others. Costs are so many times those of the markets."""
     bars, markets, timeframe = asked.bars, asked.market, asked.timeframe
-    if asked.stored:
+    if stored := stored_symbols(asked):
         if bars or markets:
             raise UsageError("give bars as files (--bars, --market) or as they are stored (--stored), not both")
-        return _stored_datasets(asked.stored, timeframe, costs)
+        return _stored_datasets(stored, timeframe, costs)
     if not bars:
         raise UsageError("give the bars: --bars CSV, or --stored SYMBOL for a market of the data folder")
     if len(markets or []) > len(bars):
@@ -74,6 +74,23 @@ def read_datasets(asked: OnBars, costs: float = 1.0) -> list[Dataset]:
     return [make_dataset(found, market, wanted, others=other) for market, found in read]
 
 
+def stored_symbols(asked: OnBars) -> list[str]:
+    """The markets of the data folder that are asked for, by themselves and in a basket; the first is the one to
+    trade."""
+    named = asked.basket if isinstance(asked, OnBasket) else None
+    found = list(asked.stored or ())
+    if named:
+        _must_be_stored()
+        with stored_here() as application:
+            found += application.library.basket(named)
+    return list(dict.fromkeys(found))
+
+
+def _must_be_stored() -> None:
+    if not (data_folder() / FILE_NAME).exists():
+        raise UsageError(f"nothing is stored in {data_folder()} yet: `skelb demo` or `skelb import` stores markets")
+
+
 def read_dataset(asked: OnBars) -> Dataset:
     """The dataset of the market to trade, the first of the bars given; the others serve `from`."""
     return read_datasets(asked)[0]
@@ -81,20 +98,19 @@ def read_dataset(asked: OnBars) -> Dataset:
 
 def _stored_datasets(symbols: list[str], timeframe: str | None, costs: float) -> list[Dataset]:
     """Datasets of markets in the data folder; any other market there serves `from`."""
-    if not (data_folder() / FILE_NAME).exists():
-        raise UsageError(f"nothing is stored in {data_folder()} yet: `skelb demo` or `skelb import` stores markets")
+    _must_be_stored()
     database = Database(data_folder())
     datasets = Datasets(Library(database))
     wanted = Timeframe.parse(timeframe) if timeframe else None
     return [datasets.get(symbol, wanted, costs) for symbol in symbols]
 
 
-def tallies_for(stored: list[str] | None) -> Tallies:
+def tallies_for(asked: OnBars) -> Tallies:
     """Where tries are counted: in the data folder for bars that are stored there, unless another program has it open.
 
     Otherwise as long as the command runs, and `is_kept` says that.
     """
-    if stored:
+    if stored_symbols(asked):
         with suppress(SettingsError):
             hold_folder(data_folder(), "a command")
             return Tallies(Database(data_folder()))

@@ -19,6 +19,12 @@ MarketOption = Annotated[list[Path] | None, typer.Option("--market", metavar="JS
 AccountOption = Annotated[
     str | None, typer.Option("--account", metavar="NAME|JSON", help="An account of the data folder, or a file of one.")
 ]
+BasketOption = Annotated[
+    str | None,
+    typer.Option(
+        "--basket", metavar="[NAME]", help="The markets of a basket of the data folder; without a name, all given."
+    ),
+]
 CostsOption = Annotated[
     float,
     typer.Option("--costs", min=0, max=100, help="Times all costs, of the account and the market; 0 is without."),
@@ -62,10 +68,22 @@ class OnAccount(OnDays):
 
 
 @dataclass(frozen=True, kw_only=True)
+class OnBasket(OnAccount):
+    """And in several markets."""
+
+    basket: BasketOption = None
+
+
+@dataclass(frozen=True, kw_only=True)
 class OnSides(OnAccount):
     """And on the sides that are asked for."""
 
     sides: SidesOption = "both"
+
+
+@dataclass(frozen=True, kw_only=True)
+class OnBasketSides(OnSides, OnBasket):
+    """And in several markets, on the sides that are asked for."""
 
 
 def print_json(document: object) -> None:

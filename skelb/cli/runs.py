@@ -9,7 +9,7 @@ import typer
 from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError, read_script, scripts_beside
 from skelb.cli.inputs import prepare, prepare_all, read_dataset, settings_of, tallies_for
-from skelb.cli.options import JsonOption, OnBars, OnSides, print_json
+from skelb.cli.options import JsonOption, OnBars, OnBasketSides, OnSides, print_json
 from skelb.core.engine import Outcome
 from skelb.core.explain import ConditionPart, Explainer
 from skelb.core.export import (
@@ -84,16 +84,21 @@ def _print_conversion(found: Conversion, json: bool) -> None:
 @app.command()
 @spelled_out
 def backtest(
-    asked: OnSides,
+    asked: OnBasketSides,
     json: JsonOption = False,
     equity: Annotated[bool, typer.Option("--equity", help="Include the equity on every bar.")] = False,
     invert: Annotated[
         bool, typer.Option("--invert", help="Exchange the sides, levels mirrored about the fill.")
     ] = False,
-    basket: Annotated[bool, typer.Option("--basket", help="Trade all the markets given, on one account.")] = False,
     without: Annotated[
         list[str] | None,
         typer.Option("--without", metavar="SYMBOL", help="Leave this market of the basket out, and say so."),
+    ] = None,
+    dearest: Annotated[
+        float | None,
+        typer.Option(
+            "--dearest", min=0, metavar="PERCENT", help="Run no market of the basket where a trade costs more of a day."
+        ),
     ] = None,
     against: Annotated[
         str | None,
@@ -103,12 +108,13 @@ def backtest(
     ] = None,
 ) -> None:
     """Test a strategy bar by bar."""
-    if without and not basket:
-        raise UsageError("--without leaves markets out of a basket: give --basket too")
+    is_basket = asked.basket is not None
+    if (without or dearest is not None) and not is_basket:
+        raise UsageError("--without and --dearest leave markets out of a basket: give --basket too")
     prepared, datasets = prepare_all(asked)
     prepared = replace(prepared, choices=replace(prepared.choices, inverted=invert))
-    if basket:
-        together = prepared.backtest_basket(datasets, against=against, dropped=tuple(without or ()))
+    if is_basket:
+        together = prepared.backtest_basket(datasets, against=against, dropped=tuple(without or ()), dearest=dearest)
         if json:
             print_json(basket_document(together.outcomes, together.figures, together.findings, equity))
             return
@@ -126,16 +132,16 @@ def backtest(
         print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
     else:
         _print_figures(result.figures, result.findings)
-    _count(prepared, result.outcome, asked.stored)
+    _count(prepared, result.outcome, asked)
 
 
-def _count(prepared: Prepared, outcome: Outcome, stored: list[str] | None) -> None:
+def _count(prepared: Prepared, outcome: Outcome, asked: OnBars) -> None:
     """A strategy's run on stored bars was looked at."""
     checked, dataset, choices = prepared.checked, prepared.dataset, prepared.choices
-    daily = daily_of(record_of(outcome)) if stored and checked.has_entries else None
+    daily = daily_of(record_of(outcome)) if asked.stored and checked.has_entries else None
     if daily is not None:
         setting = setting_of(checked.source, choices.sides, choices.inverted, prepared.inputs)
-        tallies = tallies_for(stored)
+        tallies = tallies_for(asked)
         tallies.begin(checked.title)
         with suppress(StoreError):  # the figures are out
             tallies.count(

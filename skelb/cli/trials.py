@@ -13,8 +13,9 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError, write_file
-from skelb.cli.inputs import prepare, prepare_to_look, tallies_for
-from skelb.cli.options import JsonOption, OnAccount, OnDays, OnSides, print_json
+from skelb.cli.inputs import prepare_all, prepare_to_look, tallies_for
+from skelb.cli.options import JsonOption, OnBasket, OnBasketSides, OnDays, print_json
+from skelb.core.plan import Dataset
 from skelb.core.trials import DESIGNS, MOVE_UNITS, Results
 from skelb.service.studies import Followed, Studies
 from skelb.service.tallies import Tallies
@@ -52,7 +53,7 @@ ParquetOption = Annotated[Path | None, typer.Option("--parquet", metavar="FILE",
 @app.command()
 @spelled_out
 def sweep(
-    asked: OnSides,
+    asked: OnBasketSides,
     vary: VaryOption,
     objective: ObjectiveOption = "return_over_drawdown",
     min_trades: MinTradesOption = 30,
@@ -67,12 +68,18 @@ def sweep(
     json: JsonOption = False,
 ) -> None:
     """Run every combination of some inputs' values, or some of them."""
-    prepared = prepare(asked)
+    prepared, datasets = prepare_all(asked)
     settings = _settings(
-        vary=vary, objective=_first(objective), min_trades=min_trades, design=draw, runs=runs, seed=seed, split=split
+        vary=_on_markets(vary, datasets),
+        objective=_first(objective),
+        min_trades=min_trades,
+        design=draw,
+        runs=runs,
+        seed=seed,
+        split=split,
     )
     layout = layout_of(settings, prepared)
-    tallies = tallies_for(asked.stored)
+    tallies = tallies_for(asked)
     results = _run(layout, jobs, dask, tallies, "sweeping")
     _write(layout, results, csv, parquet)
     found = sweep_of(settings, layout, results, objective.split(","), tallies)
@@ -89,7 +96,7 @@ def sweep(
 @app.command()
 @spelled_out
 def search(
-    asked: OnAccount,
+    asked: OnBasket,
     condition: Annotated[
         list[str] | None, typer.Option("--condition", help="A condition to combine; without any, the ready-made ones.")
     ] = None,
@@ -108,14 +115,16 @@ def search(
     json: JsonOption = False,
 ) -> None:
     """Try every small combination of conditions as the entry of a script, both ways."""
-    prepared = prepare(asked)
-    wanted = [f"market={prepared.dataset.market.symbol},{markets}"] if markets else []
+    prepared, datasets = prepare_all(asked)
+    symbols = [dataset.market.symbol for dataset in datasets] if asked.basket is not None else []
+    symbols += [prepared.dataset.market.symbol, *markets.split(",")] if markets else []
+    wanted = [f"market={','.join(symbols)}"] if symbols else []
     order = {"conditions": condition or [], "most_parts": parts, "hold": hold}
     settings = _settings(
         kind="search", vary=wanted, objective=_first(objective), min_trades=min_trades, split=split, search=order
     )
     layout = layout_of(settings, prepared)
-    tallies = tallies_for(asked.stored)
+    tallies = tallies_for(asked)
     results = _run(layout, jobs, dask, tallies, "searching")
     _write(layout, results, csv, parquet)
     found = sweep_of(settings, layout, results, objective.split(","), tallies)
@@ -125,7 +134,7 @@ def search(
 @app.command()
 @spelled_out
 def walk(
-    asked: OnSides,
+    asked: OnBasketSides,
     vary: VaryOption,
     objective: ObjectiveOption = "return_over_drawdown",
     min_trades: MinTradesOption = 10,
@@ -144,11 +153,13 @@ def walk(
     """Choose inputs anew on every window and trade the days after it with them."""
     if choose not in ("value", "neighbours"):
         raise UsageError(f"--choose is value or neighbours, not `{choose}`")
-    prepared = prepare(asked)
+    prepared, datasets = prepare_all(asked)
     order = {"count": windows, "ratio": ratio, "inside": inside, "outside": outside, "anchored": anchored}
-    settings = _settings(kind="walk", vary=vary, objective=_first(objective), min_trades=min_trades, windows=order)
+    settings = _settings(
+        kind="walk", vary=_on_markets(vary, datasets), objective=_first(objective), min_trades=min_trades, windows=order
+    )
     layout = layout_of(settings, prepared)
-    results = _run(layout, jobs, dask, tallies_for(asked.stored), "walking")
+    results = _run(layout, jobs, dask, tallies_for(asked), "walking")
     rankings = [
         Ranking.of(layout.axes, False, results.part(part), settings.objective, min_trades)
         for part in range(len(layout.parts))
@@ -225,6 +236,12 @@ def _moved(row: Followed) -> str:
 
 def _band(middle: float | None, low: float | None, high: float | None) -> str:
     return "too few" if middle is None else f"{middle:+.4g} [{low:+.4g}, {high:+.4g}]"
+
+
+def _on_markets(vary: list[str], datasets: list[Dataset]) -> list[str]:
+    """What varies; `market` without values takes all that are given, as of a basket."""
+    every = f"market={','.join(dataset.market.symbol for dataset in datasets)}"
+    return [every if item.strip() == "market" else item for item in vary]
 
 
 _OPTIONS = {"design": "draw", "count": "windows", "most_parts": "parts", "conditions": "condition"}

@@ -54,6 +54,25 @@ _SHARES: tuple[tuple[str, str, int, float, float, float, float], ...] = (
     ("JETT", "Jettison Salvage, a share", 58, 5.0, 0.36, 0.2, 0.09),
 )
 
+# Symbol, title, seed, first price, yearly volatility, spread: the last three cost more than they move.
+_PAIRS: tuple[tuple[str, str, int, float, float, float], ...] = (
+    ("OSC/BRY", "Crown against bryde", 61, 0.8420, 0.070, 0.0001),
+    ("OSC/DOR", "Crown against dorin", 62, 1.1260, 0.065, 0.0001),
+    ("OSC/FEN", "Crown against fenn", 63, 1.7350, 0.080, 0.0002),
+    ("OSC/GUL", "Crown against gull", 64, 2.4810, 0.090, 0.0003),
+    ("VEL/BRY", "Vell against bryde", 65, 0.6420, 0.075, 0.0009),
+    ("VEL/DOR", "Vell against dorin", 66, 0.8580, 0.060, 0.0012),
+    ("BRY/HEM", "Bryde against hemm", 67, 3.1400, 0.110, 0.0060),
+)
+
+
+def _pair(symbol: str, title: str, seed: int, price: float, volatility: float, spread: float) -> DemoMarket:
+    """A currency pair, in bars of a quarter of an hour around the clock."""
+    settings = {"symbol": symbol, "tick": 0.00001, "pip": 0.0001, "lot_step": 1000.0, "min_lot": 1000.0, "zone": ZONE,
+                "session": "22:00-22:00", "days": "mon-fri", "spread": spread, "financing_long": 1.2,
+                "financing_short": -0.4, "triple_day": "wed"}  # fmt: skip
+    return DemoMarket(f"{title}, a currency pair", settings, seed, price, volatility, 0.2, 0.004, 0.5, 15, 180.0)
+
 
 def _share(
     symbol: str, title: str, seed: int, price: float, volatility: float, trend: float, spread: float
@@ -105,7 +124,13 @@ DEMO_MARKETS: tuple[DemoMarket, ...] = (
         seed=44, start_price=7.2, yearly_volatility=0.62, trend=0.3, pull=0.0, gap=0.0, minutes=15, volume=2_400.0,
     ),
     *(_share(*row) for row in _SHARES),
+    *(_pair(*row) for row in _PAIRS),
 )  # fmt: skip
+
+DEMO_BASKETS: dict[str, tuple[str, ...]] = {
+    "Currency pairs": ("OSC/VEL", *(row[0] for row in _PAIRS)),
+    "Quay shares": ("LAMP", "FERY", *(row[0] for row in _SHARES)),
+}
 
 DEMO_ACCOUNTS: dict[str, dict[str, Any]] = {
     "Dockside account": {

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from skelb.core.bars import Timeframe
 from skelb.core.errors import SkelbError
-from skelb.demo import DEMO_ACCOUNTS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
+from skelb.demo import DEMO_ACCOUNTS, DEMO_BASKETS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.datasets import Datasets
 from skelb.service.imports import Imports
 from skelb.service.keeping import Keeping
@@ -51,6 +51,10 @@ class Application:
         for name, settings in DEMO_ACCOUNTS.items():
             if name not in accounts:
                 self.library.save_account(name, settings)
+        baskets, stored = self.keeping.known_names("basket"), {item.symbol for item in self.library.markets()}
+        for name, symbols in DEMO_BASKETS.items():
+            if name not in baskets and stored.issuperset(symbols):
+                self.library.save_basket(name, symbols)
         return bool(missing or fresh)
 
     def left_out(self) -> list[str]:
@@ -59,6 +63,7 @@ class Application:
         self.library.scripts(told)
         self.library.markets(told)
         self.library.accounts(told)
+        self.library.baskets(told)
         self.runs.newest(left_out=told)
         self.trials.store.newest(left_out=told)
         return told

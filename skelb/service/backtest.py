@@ -13,6 +13,7 @@ from skelb.core.figures import (
     Finding,
     basket_figures,
     basket_findings,
+    charges_of,
     figures_by_side,
     findings_of,
 )
@@ -37,7 +38,8 @@ class Choices:
     """What a run leaves to choose besides script, bars and account.
 
     Alpha and beta are `against` holding, or against the market of that symbol. `dropped` markets of a basket are left
-    out, and said to have been.
+    out, and said to have been; those where a round trip costs more than `dearest` percent of the middle day's range are
+    not even run.
     """
 
     inputs: Mapping[str, object]
@@ -47,6 +49,7 @@ class Choices:
     inverted: bool = False
     against: str | None = None
     dropped: tuple[str, ...] = ()
+    dearest: float | None = None
 
 
 def backtest(checked: Checked, dataset: Dataset, account: Account, choices: Choices) -> Result:
@@ -64,11 +67,15 @@ def backtest(checked: Checked, dataset: Dataset, account: Account, choices: Choi
 
 @dataclass(frozen=True, eq=False)
 class BasketResult:
-    """A judged run of several markets on one account: an outcome for each, the figures of all of them together."""
+    """A judged run of several markets on one account: an outcome for each, the figures of all of them together.
+
+    too_dear : what a round trip costs of the middle day's range, percent, in the markets that were not run for it
+    """
 
     outcomes: list[Outcome]
     figures: dict[str, Figures]
     findings: list[Finding]
+    too_dear: dict[str, float]
 
 
 def backtest_basket(checked: Checked, datasets: Sequence[Dataset], account: Account, choices: Choices) -> BasketResult:
@@ -81,6 +88,13 @@ def backtest_basket(checked: Checked, datasets: Sequence[Dataset], account: Acco
         raise SettingsError("no market is left in the basket")
     inputs = input_values(checked, choices.inputs)
     kept = [dataset for dataset in datasets if dataset.market.symbol not in choices.dropped]
+    too_dear = _too_dear(kept, account, choices.dearest)
+    kept = [dataset for dataset in kept if dataset.market.symbol not in too_dear]
+    if not kept:
+        cheapest = min(too_dear.values())
+        raise SettingsError(
+            f"a round trip costs {cheapest:.1f} % of a day's range and more in every market: none is left"
+        )
     ordered = sorted(kept, key=lambda dataset: dataset.market.symbol)  # of one moment, by symbol
     against = _against(ordered[0], choices)
     plans = [
@@ -89,8 +103,18 @@ def backtest_basket(checked: Checked, datasets: Sequence[Dataset], account: Acco
     ]
     outcomes = run_basket(plans, account)
     figures = basket_figures(outcomes, against)
-    findings = basket_findings(outcomes, checked, figures, choices.sides, choices.dropped)
-    return BasketResult(outcomes, figures, findings)
+    findings = basket_findings(outcomes, checked, figures, choices.sides, choices.dropped, tuple(too_dear))
+    return BasketResult(outcomes, figures, findings, too_dear)
+
+
+def _too_dear(datasets: Sequence[Dataset], account: Account, dearest: float | None) -> dict[str, float]:
+    if dearest is None:
+        return {}
+    shares = {
+        dataset.market.symbol: charges_of(dataset, account.commission, account.slippage_ticks).share
+        for dataset in datasets
+    }
+    return {symbol: share for symbol, share in shares.items() if share is not None and share > dearest}
 
 
 def _against(dataset: Dataset, choices: Choices) -> Dataset | None:

@@ -27,11 +27,12 @@ class BasketRow:
 @dataclass(frozen=True, slots=True)
 class Basket:
     """A basket's figures, its equity beside holding in money at `times` (seconds since 1970 UTC), a row for each
-    market."""
+    market; what a trade costs of a day's range, percent, in those that were too dear to be run."""
 
     figures: dict[str, Figures]
     findings: list[TimedFinding]
     rows: list[BasketRow]
+    too_dear: dict[str, float]
     times: list[int]
     equity: list[float]
     holding: Column
@@ -43,18 +44,20 @@ def basket_run(
     markets: Sequence[str],
     dropped: Sequence[str],
     against: str | None,
+    dearest: float | None,
     library: Library,
     datasets: Datasets,
 ) -> Basket:
     """A basket's figures, its equity beside holding, and a row for each market.
 
-    `dropped` markets are left out, and a finding says so. Holding is an equal share of each, or the market `against`,
+    `dropped` markets are left out, and a finding says so; so are those where a trade costs more than `dearest` percent
+    of a day's range. Holding is an equal share of each, or the market `against`,
     such as an index; alpha and beta are against the same. Raises SkelbError as a backtest does.
     """
     timeframe = Timeframe.parse(setup.timeframe)
-    chosen = [datasets.get(symbol, timeframe) for symbol in dict.fromkeys(markets)]
+    chosen = [datasets.get(symbol, timeframe, setup.costs) for symbol in dict.fromkeys(markets)]
     prepared = setup.prepared(library, datasets).sound()
-    result = prepared.backtest_basket(chosen, dropped=tuple(dropped), against=against)
+    result = prepared.backtest_basket(chosen, dropped=tuple(dropped), against=against, dearest=dearest)
     record = basket_record(result.outcomes)
     if against is not None:
         record = record.against(datasets.get(against, timeframe))
@@ -68,6 +71,7 @@ def basket_run(
         figures=result.figures,
         findings=timed_findings(result.outcomes[0], result.findings),
         rows=rows,
+        too_dear=result.too_dear,
         times=record.closes[shown].tolist(),
         equity=record.equity[shown].tolist(),
         holding=plain_values(record.capital * record.holding[shown] / record.held_from),

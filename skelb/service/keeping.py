@@ -1,4 +1,4 @@
-"""Renaming; scripts, markets, accounts, runs and trials taken away and brought back; what depends on them."""
+"""Renaming; scripts, markets, accounts, baskets, runs and trials taken away and brought back; what depends on them."""
 
 from collections.abc import Iterable
 from typing import Any, Literal
@@ -8,9 +8,10 @@ from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
 from skelb.core.language.tools import retitled, used_titles
-from skelb.service.library import LONGEST_TITLE, Library, StoredScript, account_name
+from skelb.service.library import LONGEST_TITLE, Library, StoredScript, kept_name
 from skelb.store import (
     AccountRecord,
+    BasketRecord,
     Database,
     MarketRecord,
     RunRecord,
@@ -22,13 +23,15 @@ from skelb.store import (
     removed_name,
 )
 
-Kind = Literal["script", "market", "account", "run", "trial"]
-Found = ScriptRecord | MarketRecord | AccountRecord | RunRecord | TrialRecord
+Kind = Literal["script", "market", "account", "basket", "run", "trial"]
+Found = ScriptRecord | MarketRecord | AccountRecord | BasketRecord | RunRecord | TrialRecord
 _TABLES: dict[Kind, type[Found]] = {
-    "script": ScriptRecord, "market": MarketRecord, "account": AccountRecord, "run": RunRecord, "trial": TrialRecord,
+    "script": ScriptRecord, "market": MarketRecord, "account": AccountRecord, "basket": BasketRecord, "run": RunRecord,
+    "trial": TrialRecord,
 }  # fmt: skip
 _NAMED: dict[Kind, InstrumentedAttribute[str]] = {
     "script": ScriptRecord.title, "market": MarketRecord.symbol, "account": AccountRecord.name,
+    "basket": BasketRecord.name,
 }  # fmt: skip
 _DIGITS = 19  # of a number that the database can hold
 
@@ -55,17 +58,17 @@ class Keeping:
         self._library.tell("scripts")
         return self._library.script(wanted)
 
-    def rename_account(self, name: str, to: str) -> None:
-        """The account under another name; runs and trials that were made with it have all of its terms themselves.
+    def rename(self, kind: Literal["account", "basket"], name: str, to: str) -> None:
+        """An account or a basket under another name; runs and trials that were made with it hold all of it themselves.
 
-        Raises NotFoundError, SettingsError on a name that cannot be, ConflictError when another account has it.
+        Raises NotFoundError, SettingsError on a name that cannot be, ConflictError when another has it.
         """
-        wanted = account_name(to)
+        wanted = kept_name(to, "an account" if kind == "account" else "a basket")
         with self._database.session() as session:
-            record = _named(session, "account", name)
-            _refuse_taken(session, "account", wanted)
+            record = _named(session, kind, name)
+            _refuse_taken(session, kind, wanted)
             _call(record, wanted)
-        self._library.tell("accounts")
+        self._library.tell(f"{kind}s")
 
     def duplicate_script(self, title: str, version: int | None = None) -> StoredScript:
         """A new script with a version of this one (the newest when None) as its first, under a title that is free."""
@@ -96,6 +99,8 @@ class Keeping:
                 ran = func.json_extract(RunRecord.setup, "$.market") == name
                 naming = [item.title for item in self._library.scripts() if f'"{name}"' in item.newest.text]
                 uses = [f"{', '.join(naming)} {'name' if len(naming) > 1 else 'names'} it"] if naming else []
+                holding = [basket for basket, symbols in self._library.baskets().items() if name in symbols]
+                uses += [f"the basket {basket} holds it, and cannot be run without it" for basket in holding]
                 return uses + _counted(session, asked, ran)
             if kind == "account":
                 ran = func.json_extract(RunRecord.setup, "$.account") == name
@@ -132,7 +137,7 @@ class Keeping:
             _call(record, name_before(_name_of(record)))
         self._library.tell(f"{kind}s")
 
-    def known_names(self, kind: Literal["script", "market", "account"]) -> set[str]:
+    def known_names(self, kind: Literal["script", "market", "account", "basket"]) -> set[str]:
         """Names of what there is of a kind, readable or not, and of what was taken away."""
         with self._database.session() as session:
             return {name_before(name) for name in session.scalars(select(_NAMED[kind]))}
@@ -148,7 +153,7 @@ def _title(text: str) -> str:
 def _name_of(record: Found) -> str:
     if isinstance(record, ScriptRecord):
         return record.title
-    if isinstance(record, AccountRecord):
+    if isinstance(record, AccountRecord | BasketRecord):
         return record.name
     return record.symbol if isinstance(record, MarketRecord) else str(record.id)
 
@@ -156,7 +161,7 @@ def _name_of(record: Found) -> str:
 def _call(record: Found, name: str) -> None:
     if isinstance(record, ScriptRecord):
         record.title = name
-    elif isinstance(record, AccountRecord):
+    elif isinstance(record, AccountRecord | BasketRecord):
         record.name = name
     elif isinstance(record, MarketRecord):
         record.symbol = name

@@ -1,6 +1,6 @@
-"""What is kept: scripts with versions, markets with bars, accounts."""
+"""What is kept: scripts with versions, markets with bars, accounts, baskets."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from threading import Lock
@@ -17,6 +17,7 @@ from skelb.service.settings import AccountSettings, MarketSettings, account_sett
 from skelb.store import (
     AccountRecord,
     BarsRecord,
+    BasketRecord,
     Database,
     MarketRecord,
     PreferenceRecord,
@@ -30,6 +31,7 @@ from skelb.store import (
 STATUSES = ("idea", "testing", "trusted")
 LONGEST_TITLE = 120
 LONGEST_NAME = 80
+MOST_IN_BASKET = 40
 _NOT_IN_SYMBOLS = ",=;:|\"'\\"
 
 
@@ -103,8 +105,7 @@ class Library:
         self.writing = Lock()  # two saves of one title at once would number their versions alike
 
     def watch(self, tell: Callable[[str], None]) -> Callable[[], None]:
-        """Be told what was written, as "scripts", "markets", "accounts", "runs"; from any thread. Returns the way to
-        leave."""
+        """Be told what was written, such as "scripts" or "markets"; from any thread. Returns the way to leave."""
         self._watchers.append(tell)
         return lambda: self._watchers.remove(tell)
 
@@ -260,7 +261,7 @@ class Library:
 
     def save_account(self, name: str, settings: dict[str, Any]) -> None:
         """Keep an account under a name. Raises SettingsError when the name or the settings cannot be."""
-        name = account_name(name)
+        name = kept_name(name, "an account")
         checked = account_settings(settings)
         checked.account()
         with self._database.session() as session:
@@ -270,6 +271,46 @@ class Library:
             else:
                 record.settings = checked.model_dump(exclude_defaults=True)
         self.tell("accounts")
+
+    # --- baskets -----------------------------------------------------------------------------------------------
+
+    def baskets(self, left_out: list[str] | None = None) -> dict[str, tuple[str, ...]]:
+        """All baskets by name, each with its markets; `left_out` is told which cannot be read."""
+        with self._database.session() as session:
+            query = select(BasketRecord.id, BasketRecord.name).where(BasketRecord.removed_at.is_(None))
+            names = session.execute(query.order_by(BasketRecord.name)).all()
+
+            def read(number: int) -> tuple[str, tuple[str, ...]]:
+                record = session.get_one(BasketRecord, number)
+                return record.name, _symbols(record.markets)
+
+            return dict(read_each(((number, f"the basket {name}") for number, name in names), read, left_out))
+
+    def basket(self, name: str) -> tuple[str, ...]:
+        """The markets of a basket. Raises NotFoundError when there is none of that name."""
+        found = self.baskets()
+        if name not in found:
+            raise NotFoundError(f"there is no basket `{name}`; there are: {', '.join(found) or 'none'}")
+        return found[name]
+
+    def save_basket(self, name: str, markets: Sequence[str]) -> None:
+        """Keep markets as a basket of that name, a new one or in place of what it was.
+
+        Raises SettingsError when the name cannot be or there are no markets, NotFoundError when one is not stored.
+        """
+        name = kept_name(name, "a basket")
+        symbols = list(_symbols(list(dict.fromkeys(markets))))
+        with self._database.session() as session:
+            for symbol in symbols:
+                _market_record(session, symbol)
+            record = session.scalar(select(BasketRecord).where(BasketRecord.name == name))
+            if record is None:
+                session.add(BasketRecord(name=name, markets=symbols))
+            else:
+                record.markets = symbols
+        self.tell("baskets")
+
+    # --- preferences -------------------------------------------------------------------------------------------
 
     def preference(self, name: str) -> str:
         """What was chosen under a name; empty when nothing was."""
@@ -283,12 +324,19 @@ class Library:
             session.merge(PreferenceRecord(name=name, value=value))
 
 
-def account_name(text: str) -> str:
+def kept_name(text: str, whose: str) -> str:
     """A name as it is kept. Raises SettingsError when it cannot be one."""
     found = " ".join(text.split())
     if not found or len(found) > LONGEST_NAME or "\\" in found:
-        raise SettingsError(f"an account's name has 1 to {LONGEST_NAME} characters, without backslashes")
+        raise SettingsError(f"{whose}'s name has 1 to {LONGEST_NAME} characters, without backslashes")
     return found
+
+
+def _symbols(markets: list[Any]) -> tuple[str, ...]:
+    is_list = isinstance(markets, list) and all(isinstance(symbol, str) for symbol in markets)
+    if not is_list or not 0 < len(markets) <= MOST_IN_BASKET:
+        raise SettingsError(f"a basket holds 1 to {MOST_IN_BASKET} markets")
+    return tuple(markets)
 
 
 def _saved(session: Session, title: str, text: str, status: str, lesson: str, after: int | None) -> StoredScript:

@@ -5,6 +5,7 @@ from skelb.store.database import FILE_NAME, Database, StoreError
 from skelb.store.models import (
     AccountRecord,
     BarsRecord,
+    BasketRecord,
     LookRecord,
     MarketRecord,
     PreferenceRecord,
@@ -24,6 +25,7 @@ __all__ = [
     "FILE_NAME",
     "AccountRecord",
     "BarsRecord",
+    "BasketRecord",
     "Database",
     "LookRecord",
     "MarketRecord",

@@ -1,4 +1,4 @@
-"""The records: markets and their bars, scripts and versions, accounts, kept runs, trials."""
+"""The records: markets and their bars, scripts and versions, accounts, baskets, kept runs, trials."""
 
 from datetime import UTC, date, datetime
 from typing import Any
@@ -126,6 +126,16 @@ class AccountRecord(Removable, Base):
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(100), unique=True)
     settings: Mapped[dict[str, Any]]
+
+
+class BasketRecord(Removable, Base):
+    """A basket by name: symbols of markets, in the order they were put in."""
+
+    __tablename__ = "basket"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(String(100), unique=True)
+    markets: Mapped[list[Any]]
 
 
 class RunRecord(Removable, Base):

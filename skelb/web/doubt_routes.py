@@ -17,7 +17,9 @@ router = APIRouter(prefix="/api/doubt", tags=["doubt"])
 
 def _stress(body: StressIn, app: App) -> Stress:
     """Planned before the answer begins, so that what cannot be run is told as an error."""
-    others = [app.datasets.get(place.market, Timeframe.parse(place.timeframe)) for place in body.others]
+    others = [
+        app.datasets.get(place.market, Timeframe.parse(place.timeframe), body.setup.costs) for place in body.others
+    ]
     return Stress(body.setup.prepared(app.library, app.datasets).sound(), others)
 
 

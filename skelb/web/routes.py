@@ -20,7 +20,7 @@ from skelb.service.workbench import Closes
 from skelb.web.schemas import (
     AccountIn,
     AccountOut,
-    AccountRenameIn,
+    BasketBody,
     BringBackIn,
     CatalogueOut,
     DescribedIn,
@@ -35,6 +35,7 @@ from skelb.web.schemas import (
     MarketIn,
     MarketOut,
     RefusedOut,
+    RenameNamedIn,
     RunIn,
     ScriptIn,
     ScriptOut,
@@ -244,10 +245,30 @@ def save_account(body: AccountIn, app: App) -> list[AccountOut]:
 
 
 @router.post("/accounts/rename")
-def rename_account(body: AccountRenameIn, app: App) -> list[AccountOut]:
+def rename_account(body: RenameNamedIn, app: App) -> list[AccountOut]:
     """Give an account another name; all accounts."""
-    app.keeping.rename_account(body.name, body.to)
+    app.keeping.rename("account", body.name, body.to)
     return accounts(app)
+
+
+@router.get("/baskets")
+def baskets(app: App) -> list[BasketBody]:
+    """All baskets."""
+    return [BasketBody(name=name, markets=list(markets)) for name, markets in app.library.baskets().items()]
+
+
+@router.put("/baskets")
+def save_basket(body: BasketBody, app: App) -> list[BasketBody]:
+    """Save a basket under its name, a new one or in place of what it was; all baskets."""
+    app.library.save_basket(body.name, body.markets)
+    return baskets(app)
+
+
+@router.post("/baskets/rename")
+def rename_basket(body: RenameNamedIn, app: App) -> list[BasketBody]:
+    """Give a basket another name; all baskets."""
+    app.keeping.rename("basket", body.name, body.to)
+    return baskets(app)
 
 
 def _market(item: StoredMarket) -> MarketOut:

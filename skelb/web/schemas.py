@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Annotated, Any
 
 from pydantic import BaseModel, Field
 
@@ -180,7 +180,12 @@ class AccountIn(BaseModel):
     settings: AccountSettings
 
 
-class AccountRenameIn(BaseModel):
+class BasketBody(BaseModel):
+    name: str = Field(max_length=200)
+    markets: list[Annotated[str, Field(max_length=64)]] = Field(max_length=1_000)
+
+
+class RenameNamedIn(BaseModel):
     name: str = Field(max_length=200)
     to: str = Field(max_length=1_000)
 

@@ -195,7 +195,7 @@ def calendar(body: StudyIn, app: App) -> CalendarOut:
 @router.post("/basket")
 def basket(body: BasketIn, app: App) -> Basket:
     """The same rules over several markets on one account."""
-    return basket_run(body.setup, body.markets, body.dropped, body.against, app.library, app.datasets)
+    return basket_run(body.setup, body.markets, body.dropped, body.against, body.dearest, app.library, app.datasets)
 
 
 @router.get("/workers")

@@ -136,3 +136,40 @@ def test_a_market_is_told_its_bars_left_out_brought_back_and_taken_along(folder)
     assert hours["figures"] == document(folder, *run, "--timeframe", "1h")["figures"]
     assert "SPIKED is deleted" in skelb(folder, "market", "delete", "SPIKED")
     assert "no market" in skelb(folder, *run, expect=2)
+
+
+def test_a_basket_is_one_name_for_its_markets(folder):
+    write_csv(folder / "second.csv", wave_bars(600, seed=9))
+    (folder / "dear.json").write_text('{"tick": 0.25, "spread": 40}')
+    for symbol, file, described in (("ONE", "wave", "market"), ("TWO", "second", "market"), ("DEAR", "wave", "dear")):
+        (folder / "described.json").write_text((folder / f"{described}.json").read_text().replace("WAVE", symbol))
+        skelb(folder, "import", f"{file}.csv", "--symbol", symbol, "--market", "described.json")
+    assert skelb(folder, "basket", "save", "All three", "ONE", "TWO", "DEAR").strip() == "All three: ONE, TWO, DEAR"
+    assert document(folder, "basket", "list") == [{"name": "All three", "markets": ["ONE", "TWO", "DEAR"]}]
+    named = ["--basket", "All three"]
+    given = ["--stored", "ONE", "--stored", "TWO", "--stored", "DEAR"]
+    run = ["backtest", "sway.skelb"]
+    assert document(folder, *run, *named) == document(folder, *run, *given, "--basket")
+    cheap = document(folder, *run, *named, "--dearest", "20")
+    assert set(cheap["markets"]) == {"ONE", "TWO"}
+    assert any(item["code"] == "markets_too_dear" and "DEAR" in item["message"] for item in cheap["findings"])
+
+    vary = ["--vary", "market", "--min-trades", "0"]
+    swept = document(folder, "sweep", "sway.skelb", *named, *vary)["runs"]
+    assert [item["inputs"]["market"] for item in swept] == ["ONE", "TWO", "DEAR"]
+    rows = document(folder, "stress", "sway.skelb", *named)["rows"]
+    assert {"TWO 15m", "DEAR 15m"} <= {row["name"] for row in rows}
+    up = ["--condition", "close > prior(close)", "--parts", "1", "--min-trades", "0"]
+    found = document(folder, "search", "sway.skelb", *named, *up)
+    assert {item["inputs"]["market"] for item in found["runs"]} == {"ONE", "TWO", "DEAR"}
+
+    for said, arguments in (
+        ("no basket `Nothing`", [*run, "--basket", "Nothing"]),
+        ("not both", [*run, *named, "--bars", "wave.csv"]),
+        ("give --basket too", [*run, "--stored", "ONE", "--dearest", "20"]),
+        ("none is left", [*run, *named, "--dearest", "0"]),
+        ("no market `NOWHERE`", ["basket", "save", "More", "ONE", "NOWHERE"]),
+    ):
+        assert said in skelb(folder, *arguments, expect=2)
+    assert "All three is deleted" in skelb(folder, "basket", "delete", "All three")
+    assert "no basket" in skelb(folder, *run, *named, expect=2)

@@ -99,10 +99,10 @@ def test_accounts_are_renamed_taken_away_and_brought_back(application):
     library.save_account("One", {"capital": 1_000})
     library.save_account("Two", {"capital": 2_000})
     with pytest.raises(ConflictError):
-        keeping.rename_account("One", "Two")
+        keeping.rename("account", "One", "Two")
     with pytest.raises(SettingsError):
-        keeping.rename_account("One", "  ")
-    keeping.rename_account("One", "  First   of all ")
+        keeping.rename("account", "One", "  ")
+    keeping.rename("account", "One", "  First   of all ")
     assert library.account("First of all").capital == 1_000
     application.runs.keep(SETUP.model_copy(update={"account": "Two"}))
     assert keeping.depends("account", "Two") == ["1 kept run with it keeps the terms it had"]

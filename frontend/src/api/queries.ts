@@ -24,6 +24,10 @@ export const leftOutQuery = queryOptions({
   queryKey: ["left out"],
   queryFn: ({ signal }) => unwrap(api.GET("/api/left-out", { signal })),
 });
+export const basketsQuery = queryOptions({
+  queryKey: ["baskets"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/baskets", { signal })),
+});
 export const accountsQuery = queryOptions({
   queryKey: ["accounts"],
   queryFn: ({ signal }) => unwrap(api.GET("/api/accounts", { signal })),

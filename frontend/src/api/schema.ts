@@ -68,6 +68,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/baskets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Baskets
+         * @description All baskets.
+         */
+        get: operations["baskets"];
+        /**
+         * Save Basket
+         * @description Save a basket under its name, a new one or in place of what it was; all baskets.
+         */
+        put: operations["save_basket"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/baskets/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rename Basket
+         * @description Give a basket another name; all baskets.
+         */
+        post: operations["rename_basket"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calendar": {
         parameters: {
             query?: never;
@@ -1233,19 +1277,6 @@ export interface components {
             /** @description as in the JSON file of the command line */
             settings: components["schemas"]["AccountSettings"];
         };
-        /** AccountRenameIn */
-        AccountRenameIn: {
-            /**
-             * Name
-             * @description what it is called
-             */
-            name: string;
-            /**
-             * To
-             * @description the new name
-             */
-            to: string;
-        };
         /**
          * AccountSettings
          * @description The account JSON; every key is optional. `currency` is a word for what amounts are in.
@@ -1490,7 +1521,7 @@ export interface components {
         /**
          * Basket
          * @description A basket's figures, its equity beside holding in money at `times` (seconds since 1970 UTC), a row for each
-         *     market.
+         *     market; what a trade costs of a day's range, percent, in those that were too dear to be run.
          */
         Basket: {
             /**
@@ -1532,6 +1563,26 @@ export interface components {
              * @description seconds since 1970 UTC
              */
             times: number[];
+            /**
+             * Too Dear
+             * @description markets that were not run for what a trade costs there, percent of the middle day's range
+             */
+            too_dear: {
+                [key: string]: number;
+            };
+        };
+        /** BasketBody */
+        BasketBody: {
+            /**
+             * Markets
+             * @description symbols of its markets
+             */
+            markets: string[];
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
         };
         /** BasketIn */
         BasketIn: {
@@ -1540,6 +1591,11 @@ export interface components {
              * @description a stored market whose holding the basket is set against; without one, an equal share of each of its own
              */
             against?: string | null;
+            /**
+             * Dearest
+             * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
+             */
+            dearest?: number | null;
             /**
              * Dropped
              * @description markets that were left out after their results were seen
@@ -4420,7 +4476,7 @@ export interface components {
              * @description which kind it is
              * @enum {string}
              */
-            kind: "script" | "market" | "account" | "run" | "trial";
+            kind: "script" | "market" | "account" | "basket" | "run" | "trial";
             /**
              * Name
              * @description what it is called
@@ -4437,6 +4493,19 @@ export interface components {
             /**
              * To
              * @description the new title
+             */
+            to: string;
+        };
+        /** RenameNamedIn */
+        RenameNamedIn: {
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * To
+             * @description the new name
              */
             to: string;
         };
@@ -6101,7 +6170,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AccountRenameIn"];
+                "application/json": components["schemas"]["RenameNamedIn"];
             };
         };
         responses: {
@@ -6145,6 +6214,101 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Basket"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    baskets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BasketBody"][];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    save_basket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BasketBody"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BasketBody"][];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rename_basket: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameNamedIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BasketBody"][];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -6224,7 +6388,7 @@ export interface operations {
         parameters: {
             query: {
                 /** @description which kind it is */
-                kind: "script" | "market" | "account" | "run" | "trial";
+                kind: "script" | "market" | "account" | "basket" | "run" | "trial";
                 /** @description what it is called */
                 name: string;
             };

@@ -3,7 +3,14 @@ import { dependsQuery } from "@/api";
 import { Dialog, Loading, tellAll, Trouble } from "@/ui";
 import { useRemovals, type Removed } from "./removals";
 
-const WORDS = { script: "script", market: "market", account: "account", run: "kept run", trial: "trial" } as const;
+const WORDS = {
+  script: "script",
+  market: "market",
+  account: "account",
+  basket: "basket",
+  run: "kept run",
+  trial: "trial",
+} as const;
 
 /** What depends on a thing, before it is taken away. */
 export function RemovalDialog({ what, onClose, onGone }: { what: Removed; onClose: () => void; onGone?: () => void }) {

@@ -33,6 +33,7 @@ const LISTS: Record<RemovalKind, string[]> = {
   script: ["scripts"],
   market: ["markets"],
   account: ["accounts"],
+  basket: ["baskets"],
   run: ["runs"],
   trial: ["trials"],
 };

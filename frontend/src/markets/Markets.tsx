@@ -3,6 +3,7 @@ import { useState } from "react";
 import { marketsQuery, type Market } from "@/api";
 import { RemovalDialog, TakenAway, type Removed } from "@/keeping";
 import { Loading, OneStop, plain, Trouble } from "@/ui";
+import { Baskets } from "./Baskets";
 import { ImportPanel } from "./ImportPanel";
 import { MarketPage } from "./MarketPage";
 import type { OddPlace } from "./Oddities";
@@ -62,6 +63,7 @@ export function Markets({ symbol, onSymbol, onOpen, onShow }: Props) {
             />
           </OneStop>
         )}
+        {markets.data && markets.data.length > 0 && <Baskets markets={markets.data} />}
       </div>
       {leaving && <RemovalDialog what={leaving} onClose={() => setLeaving(null)} />}
     </section>

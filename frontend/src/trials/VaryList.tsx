@@ -1,3 +1,5 @@
+import { useQuery } from "@tanstack/react-query";
+import { basketsQuery } from "@/api";
 import { axisLabel, type AxisFields } from "./model";
 
 interface Props {
@@ -43,7 +45,7 @@ export function VaryList({ axes, defaults, onChange }: Props) {
             (axis.words.length > 0 ? (
               <Words
                 axis={axis}
-                canTakeAll={axis.name === "market"}
+                areMarkets={axis.name === "market"}
                 onChange={(chosen) => put(axis.name, { chosen })}
               />
             ) : (
@@ -74,16 +76,20 @@ function Range({ axis, onChange }: { axis: AxisFields; onChange: (change: Partia
   );
 }
 
-/** Some words of several, each pressed or not. */
+/** Some words of several, each pressed or not; markets also all at once, or those of a basket. */
 export function Words({
   axis,
-  canTakeAll = false,
+  areMarkets = false,
   onChange,
 }: {
   axis: { name: string; words: string[]; chosen: string[] };
-  canTakeAll?: boolean;
+  areMarkets?: boolean;
   onChange: (chosen: string[]) => void;
 }) {
+  const baskets = useQuery({ ...basketsQuery, enabled: areMarkets });
+  const sets = areMarkets ? [{ name: "all", markets: axis.words }, ...(baskets.data ?? [])] : [];
+  const isTaken = (markets: string[]) =>
+    markets.length === axis.chosen.length && markets.every((market) => axis.chosen.includes(market));
   return (
     <p className="mt-1 flex flex-wrap items-baseline gap-1 pl-6">
       {axis.words.map((word) => {
@@ -101,17 +107,22 @@ export function Words({
           </button>
         );
       })}
-      {canTakeAll && (
-        <button
-          type="button"
-          className="cursor-pointer px-1 text-small text-long hover:underline disabled:cursor-default disabled:text-soft disabled:no-underline"
-          aria-label={`Take all for ${axis.name}`}
-          disabled={axis.words.every((word) => axis.chosen.includes(word))}
-          onClick={() => onChange(axis.words)}
-        >
-          take all
-        </button>
-      )}
+      {sets.map(({ name, markets }) => {
+        const missing = markets.filter((market) => !axis.words.includes(market));
+        return (
+          <button
+            key={name}
+            type="button"
+            className="cursor-pointer px-1 text-small text-long hover:underline disabled:cursor-default disabled:text-soft disabled:no-underline"
+            aria-label={`Take ${name} for ${axis.name}`}
+            title={missing.length > 0 ? `${missing.join(", ")}: no bars for this timeframe and these days` : undefined}
+            disabled={missing.length > 0 || isTaken(markets)}
+            onClick={() => onChange(markets)}
+          >
+            take {name}
+          </button>
+        );
+      })}
     </p>
   );
 }

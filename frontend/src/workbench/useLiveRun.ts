@@ -61,6 +61,7 @@ const KEPT_BY_NAME: Record<string, string[][]> = {
   scripts: [["scripts"]],
   markets: [["markets"], ["market preview"]],
   accounts: [["accounts"]],
+  baskets: [["baskets"]],
   runs: [["runs"]],
   trials: [["trials"]],
 };

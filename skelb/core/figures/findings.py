@@ -38,12 +38,17 @@ def basket_findings(
     figures: dict[str, Figures],
     sides: str,
     dropped: Sequence[str] = (),
+    too_dear: Sequence[str] = (),
 ) -> list[Finding]:
     """The findings on several markets together, gravest first: those of each one that asks for a look, by its symbol.
 
-    `dropped` markets were part of the basket and left out once their results had been seen.
+    `dropped` markets were part of the basket and left out once their results had been seen, `too_dear` ones before.
     """
     found: list[Finding] = []
+    if too_dear:
+        listed = ", ".join(too_dear)
+        text = f"For what a trade costs there, before any result was seen, not run: {listed}."
+        found.append(Finding("markets_too_dear", "note", text))
     if dropped:
         found.append(_dropped(dropped, len(outcomes)))
     count = sum(len(outcome.trades) for outcome in outcomes)

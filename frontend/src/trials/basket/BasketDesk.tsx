@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Basket, FigureInfo } from "@/api";
 import { hasDays, isBuildable } from "@/setup";
-import { figureText, Loading, moneyTone, OneStop, Picker, plain, signed, Trouble } from "@/ui";
+import { figureText, Loading, moneyTone, OneStop, OptionalNumber, Picker, plain, signed, Trouble, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
 import { basketQuery } from "../queries";
@@ -23,18 +23,23 @@ const SHOWN = [
 ];
 
 /** The same rules over several markets on one account: what each earned beside what trading it costs. */
-export function BasketDesk({ head, state, setup, figures, markets, onState, onOpen }: DeskProps) {
+export function BasketDesk({ head, of, state, setup, figures, markets, onState, onOpen }: DeskProps) {
   const chosen = state.markets ?? [];
   const [dropped, setDropped] = useState<string[]>([]); // ticked out, not run yet
   const [ran, setRan] = useState<string[]>([]);
   const [against, setAgainst] = useState<string | null>(null);
+  const [dearest, setDearest] = useKept<number | null>(`${of} basket dearest`, null);
   const put = (next: string[]) => {
     setDropped([]);
     setRan([]);
     onState({ ...state, markets: next });
   };
-  const before = useQuery({ ...basketQuery(setup, chosen, [], against), enabled: chosen.length > 0 });
-  const after = useQuery({ ...basketQuery(setup, chosen, ran, against), enabled: chosen.length > 0 && ran.length > 0 });
+  const asked = { markets: chosen, against, dearest };
+  const before = useQuery({ ...basketQuery(setup, { ...asked, dropped: [] }), enabled: chosen.length > 0 });
+  const after = useQuery({
+    ...basketQuery(setup, { ...asked, dropped: ran }),
+    enabled: chosen.length > 0 && ran.length > 0,
+  });
   const isAfter = ran.length > 0;
   const error = before.error ?? (isAfter ? after.error : null);
   const offered = markets
@@ -60,11 +65,31 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
           <span className="-ml-6">
             <Words
               axis={{ name: "basket", words: [...new Set([...offered, ...chosen])], chosen }}
-              canTakeAll
+              areMarkets
               onChange={put}
             />
           </span>
         </div>
+        <p className="mt-1 text-soft">
+          Markets are run{" "}
+          <OptionalNumber
+            whether="Whether dear markets are run"
+            none="whatever a trade costs there"
+            some="where a trade costs at most"
+            label="The most a trade may cost, percent of a day's range"
+            value={dearest}
+            usual={10}
+            least={0}
+            isWhole={false}
+            className="field w-16 text-right"
+            onChange={(value) => {
+              setDropped([]);
+              setRan([]);
+              setDearest(value);
+            }}
+          />
+          {dearest !== null && " % of a day's range: a limit that is set before any result is seen"}.
+        </p>
       </div>
       {error && <Trouble error={error.message} />}
       {chosen.length === 0 ? (
@@ -123,6 +148,10 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
     </section>
   );
 }
+
+/** An amount of price, small or large, to three digits that say something. */
+const threeDigits = (value: number) =>
+  plain(value, Math.max(0, Math.min(8, 2 - Math.floor(Math.log10(Math.abs(value) || 1)))));
 
 interface RowsProps {
   before: Basket;
@@ -201,8 +230,8 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
                 <td className="px-2 text-right">{figureText(info("trades"), row.figures.trades)}</td>
                 <td className="px-2 text-right">{figureText(info("profit_factor"), row.figures.profit_factor)}</td>
                 <td className="px-2 text-right">{figureText(info("win_rate"), row.figures.win_rate)}</td>
-                <td className="px-2 text-right">{row.trade_cost === null ? "–" : plain(row.trade_cost, 3)}</td>
-                <td className="px-2 text-right">{row.day_range === null ? "–" : plain(row.day_range, 2)}</td>
+                <td className="px-2 text-right">{row.trade_cost === null ? "–" : threeDigits(row.trade_cost)}</td>
+                <td className="px-2 text-right">{row.day_range === null ? "–" : threeDigits(row.day_range)}</td>
                 <td
                   className={`px-2 text-right ${share !== null && share > 0.1 ? "font-semibold text-loss" : ""}`}
                   title="Cost of a trade over the day's range: above a tenth, most of what moves is paid away"
@@ -212,6 +241,17 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
               </tr>
             );
           })}
+          {Object.entries(before.too_dear).map(([market, share]) => (
+            <tr key={market} data-market={market} className="border-b border-line text-soft italic">
+              <td />
+              <th scope="row" className="px-2 py-[3px] text-left font-normal">
+                {market}
+              </th>
+              <td colSpan={after ? 8 : 7} className="px-2 text-right">
+                not run: a round trip costs {plain(share, 1)} % of the middle day's range
+              </td>
+            </tr>
+          ))}
         </tbody>
       </table>
     </OneStop>

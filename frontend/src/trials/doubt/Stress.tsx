@@ -1,6 +1,6 @@
 import { isCancelledError, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import type { StressStep } from "@/api";
+import { basketsQuery, type StressStep } from "@/api";
 import { figureText, Loading, moneyTone, Picker, plain, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { DoneBar } from "../DoneBar";
@@ -12,6 +12,7 @@ type Props = Pick<DeskProps, "setup" | "figures" | "markets">;
 export function Stress({ setup, figures, markets }: Props) {
   const [others, setOthers] = useState<{ market: string; timeframe: string }[]>([]);
   const client = useQueryClient();
+  const baskets = useQuery(basketsQuery);
   const query = stressQuery(setup, others);
   const found = useQuery(query);
   const steps = found.data ?? [];
@@ -90,8 +91,15 @@ export function Stress({ setup, figures, markets }: Props) {
                 (market) => market.symbol !== setup.market && !others.some((other) => other.market === market.symbol),
               )
               .map((market) => ({ value: market.symbol, label: market.symbol })),
+            ...(baskets.data ?? []).map(({ name }) => ({ value: `:${name}`, label: `all of ${name}` })),
           ]}
-          onChange={(market) => market && setOthers([...others, { market, timeframe: setup.timeframe }])}
+          onChange={(chosen) => {
+            const basket = baskets.data?.find(({ name }) => chosen === `:${name}`); // no symbol holds a colon
+            const added = (basket?.markets ?? [chosen]).filter(
+              (market) => market && market !== setup.market && !others.some((other) => other.market === market),
+            );
+            setOthers([...others, ...added.map((market) => ({ market, timeframe: setup.timeframe }))]);
+          }}
         />{" "}
         <Picker
           label="Another timeframe"

@@ -168,7 +168,7 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
           <h2 className="mt-4">Markets</h2>
           <Words
             axis={{ name: "market", words: markets.map((market) => market.symbol), chosen: symbols }}
-            canTakeAll
+            areMarkets
             onChange={setSymbols}
           />
           <SplitEditor split={split} spans={control.plan.data} onChange={setSplit} />

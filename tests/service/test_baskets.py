@@ -1,0 +1,118 @@
+"""Baskets: markets under a name, run together, the dear ones left out before anything is seen."""
+
+import pytest
+
+from skelb.core.errors import ConflictError, NotFoundError, SettingsError
+from skelb.core.figures import charges_of
+from skelb.demo import DEMO_ACCOUNTS, DEMO_BASKETS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
+from skelb.service.application import Application
+from skelb.service.baskets import basket_run
+from skelb.service.setup import Setup
+from skelb.store import BasketRecord
+from tests.conftest import wave_bars
+from tests.service.conftest import SETUP
+
+
+@pytest.fixture
+def library(application):
+    for symbol, spread in (("CALM", 0.25), ("DEAR", 40.0)):
+        application.library.save_market(symbol, "", {"tick": 0.25, "spread": spread}, [wave_bars(4000, seed=5)])
+    return application.library
+
+
+def run_of(application, markets, **chosen):
+    asked = {"dropped": (), "against": None, "dearest": None, "setup": SETUP} | chosen
+    return basket_run(
+        asked["setup"], markets, asked["dropped"], asked["against"], asked["dearest"], application.library,
+        application.datasets,
+    )  # fmt: skip
+
+
+def test_a_basket_is_kept_changed_renamed_taken_away_and_brought_back(application, library):
+    library.save_basket("  Both   waves ", ["WAVE", "CALM", "WAVE"])
+    assert library.baskets() == {"Both waves": ("WAVE", "CALM")}
+    library.save_basket("Both waves", ["CALM", "DEAR"])
+    assert library.basket("Both waves") == ("CALM", "DEAR")
+    library.save_basket("Other", ["WAVE"])
+    with pytest.raises(ConflictError, match="a basket `Other` already"):
+        application.keeping.rename("basket", "Both waves", "Other")
+    application.keeping.rename("basket", "Both waves", "Two")
+    assert application.keeping.depends("market", "CALM") == ["the basket Two holds it, and cannot be run without it"]
+    assert application.keeping.depends("basket", "Two") == []
+    application.keeping.remove("basket", "Two")
+    with pytest.raises(NotFoundError, match="no basket `Two`; there are: Other"):
+        library.basket("Two")
+    application.keeping.bring_back("basket", "Two")
+    assert library.basket("Two") == ("CALM", "DEAR")
+
+
+@pytest.mark.parametrize(
+    ("name", "markets", "said"),
+    [
+        ("", ["WAVE"], "a basket's name has 1 to 80"),
+        ("x" * 81, ["WAVE"], "a basket's name has 1 to 80"),
+        ("None", [], "1 to 40 markets"),
+        ("Many", [str(number) for number in range(41)], "1 to 40 markets"),
+        ("Unknown", ["WAVE", "NOWHERE"], "no market `NOWHERE`"),
+    ],
+)
+def test_what_cannot_be_a_basket_is_refused(library, name, markets, said):
+    with pytest.raises((SettingsError, NotFoundError), match=said):
+        library.save_basket(name, markets)
+    assert library.baskets() == {}
+
+
+def test_a_basket_that_cannot_be_read_breaks_no_list(application, library):
+    library.save_basket("Whole", ["WAVE"])
+    with application.database.session() as session:
+        session.add(BasketRecord(name="Broken", markets={"not": "a list"}))
+    told = []
+    assert library.baskets(told) == {"Whole": ("WAVE",)}
+    assert len(told) == 1 and "Broken" in told[0] and told[0] in application.left_out()
+
+
+def test_dear_markets_are_not_run_and_are_told(application, library):
+    markets = ("CALM", "DEAR", "WAVE")
+    dear = charges_of(application.datasets.get("DEAR", None), library.account("Plain").account().commission, 0.0).share
+    found = run_of(application, markets, dearest=10.0)
+    assert {row.market for row in found.rows} == {"CALM", "WAVE"} and found.too_dear == {"DEAR": pytest.approx(dear)}
+    [told] = [finding for finding in found.findings if finding.code == "markets_too_dear"]
+    assert "DEAR" in told.message and told.severity == "note"
+    assert found.figures == run_of(application, ("CALM", "WAVE")).figures  # chosen by cost, as if never named
+    assert run_of(application, markets, dearest=dear + 1).too_dear == {}
+    with pytest.raises(SettingsError, match="none is left"):
+        run_of(application, ("DEAR",), dearest=10.0)
+    dropped = run_of(application, markets, dearest=10.0, dropped=("CALM",))
+    assert {finding.code for finding in dropped.findings} >= {"markets_too_dear", "markets_dropped"}
+
+
+def test_costs_times_so_many_reach_every_market_of_a_basket(application, library):
+    nets = {
+        times: run_of(application, ("CALM", "WAVE"), setup=SETUP.model_copy(update={"costs": times}))
+        for times in (0.0, 1.0, 3.0)
+    }
+    costs = {times: found.figures["all"]["total_costs"] for times, found in nets.items()}
+    assert costs[0.0] == 0 < costs[1.0] and costs[3.0] == pytest.approx(3 * costs[1.0], rel=0.02)
+
+
+@pytest.mark.parametrize(
+    ("basket", "title", "dear"),
+    [
+        ("Currency pairs", "Lantern band", {"VEL/BRY", "VEL/DOR", "BRY/HEM"}),
+        ("Quay shares", "Rope ladder", {"FERY", "ISLE", "JETT"}),
+    ],
+)
+def test_in_the_demo_world_a_basket_pays_without_its_dear_markets(tmp_path, basket, title, dear):
+    application = Application(tmp_path)
+    for demo in DEMO_MARKETS:
+        if demo.settings["symbol"] in DEMO_BASKETS[basket]:
+            application.library.save_market(demo.settings["symbol"], demo.title, demo.settings, make_bars(demo))
+    name, settings = next(iter(DEMO_ACCOUNTS.items()))
+    application.library.save_account(name, settings)
+    text = next(item.text for item in DEMO_SCRIPTS if item.title == title)
+    setup = Setup(text=text, market=DEMO_BASKETS[basket][0], timeframe="1h", account=name)
+    whole = run_of(application, DEMO_BASKETS[basket], setup=setup)
+    cheap = run_of(application, DEMO_BASKETS[basket], setup=setup, dearest=10.0)
+    assert set(cheap.too_dear) == dear
+    assert whole.figures["all"]["net_profit"] < 0 < cheap.figures["all"]["net_profit"]
+    application.close()
