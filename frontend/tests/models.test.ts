@@ -4,7 +4,7 @@ import { setupOf, type InputInfo, type Market, type SetupState } from "@/api";
 import { placeAsLeft, rememberPlace } from "@/app/places";
 import { grouped, searched } from "@/guide/model";
 import { allDrafts, draftsElsewhere, dropDraft, keepDraft, readDraft } from "@/keeping/drafts";
-import { coverageSpan, settingsOf, shareOf, symbolFrom, yearsIn } from "@/markets/model";
+import { coverageSpan, settingsOf, shareOf, yearsIn } from "@/markets/model";
 import {
   canBuild,
   daysOf,
@@ -369,12 +369,6 @@ describe("markets", () => {
       }),
     );
   });
-
-  it.each([
-    ["kelp 2024.csv", "KELP_2024"],
-    ["a/b.csv.zip", "A/B_CSV"],
-    ["x".repeat(40), "X".repeat(20)],
-  ])("%s is called %s", (name, symbol) => expect(symbolFrom(name)).toBe(symbol));
 
   it("leave to the defaults what is not filled in, and read decimal commas", () => {
     const blank = {

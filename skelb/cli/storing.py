@@ -1,9 +1,9 @@
 """Commands on what is stored: bars brought in, the demo world, compiled code."""
 
 import sys
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 from rich.console import Console
@@ -11,11 +11,15 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn
 
 from skelb.cli.declared import runner
 from skelb.cli.files import UsageError
+from skelb.cli.inputs import stored_here
 from skelb.cli.options import JsonOption, print_json
-from skelb.core.bars import guess_market
+from skelb.core.bars import Guess, Timeframe, guess_market
+from skelb.core.errors import SkelbError
 from skelb.service.application import Application
-from skelb.service.bars_csv import read_bars_csv
+from skelb.service.bars_csv import RefusedRow, columns_by_role
+from skelb.service.bars_files import ENDINGS
 from skelb.service.folder import data_folder
+from skelb.service.imports import HOWS, How, Imports
 from skelb.service.settings import read_settings_file
 from skelb.service.warm import warm_kernels
 
@@ -26,8 +30,13 @@ _err = Console(stderr=True)
 
 @app.command("import")
 def import_command(
-    file: Annotated[Path, typer.Argument(metavar="FILE", help="CSV, also in gz or zip; Parquet, Arrow, Feather.")],
-    symbol: Annotated[str, typer.Option("--symbol", help="The market to store them under.")],
+    paths: Annotated[
+        list[Path],
+        typer.Argument(metavar="FILE...", help="CSV, also in gz or zip; Parquet, Arrow, Feather; or folders of them."),
+    ],
+    symbol: Annotated[
+        str, typer.Option("--symbol", help="The market to store them under; by default what a file's name says.")
+    ] = "",
     market: Annotated[Path | None, typer.Option("--market", metavar="JSON", help="The market's description.")] = None,
     zone: Annotated[str, typer.Option("--zone", help="Zone of times without an offset.")] = "UTC",
     columns: Annotated[
@@ -38,42 +47,123 @@ def import_command(
         bool,
         typer.Option("--guess", help="Describe the market by what its bars tell; --market goes before."),
     ] = False,
+    how: Annotated[
+        str, typer.Option("--how", help="instead of the bars on that timeframe; add to them; or add and correct them.")
+    ] = "instead",
+    look: Annotated[bool, typer.Option("--look", help="Say what would be stored, and store nothing.")] = False,
     json: JsonOption = False,
 ) -> None:
-    """Store bars from a file, in one transaction; rows that cannot be bars are refused and listed."""
-    with _err.status("reading and storing"):
-        read = read_bars_csv(file, zone, _given_columns(columns))
-        settings = read_settings_file(market) if market else None
-        guesses = guess_market(read.bars, zone)
-        if guess:
-            settings = {"zone": zone} | {item.key: item.value for item in guesses} | (settings or {})
-        application = Application(data_folder())
-        stored = application.library.save_market(symbol, "", settings, [read.bars])
-        application.close()
+    """Store bars from files, each in one transaction; rows that cannot be bars are refused and listed."""
+    chosen = next((item for item in HOWS if item == how), None)
+    if chosen is None:
+        raise UsageError(f"--how is one of {', '.join(HOWS)}, not `{how}`")
+    settings = read_settings_file(market) if market else None
+    roles, files = columns_by_role(columns, "--columns"), _files_in(paths)
+    found, problems = [], {}
+    with stored_here() as application:
+        for file in files:
+            try:
+                with _err.status(f"reading {file.name}"):
+                    found.append(_read(application.imports, file, symbol, zone, roles))
+            except SkelbError as exc:
+                if len(files) == 1:
+                    raise
+                problems[file.name] = str(exc)
+        if nameless := [item.file for item in found if not item.symbol]:
+            raise UsageError(f"{nameless[0]} names no market: give it a --symbol; nothing was stored")
+        if not look:
+            with _err.status("storing"):
+                _store(application.imports, found, chosen, settings, zone if guess else None)
     if json:
-        refused = [{"line": row.line, "reason": row.reason} for row in read.refused]
-        print_json({"symbol": stored.symbol, "rows": len(read.bars), "timeframe": str(read.bars.timeframe),
-                     "refused_count": read.refused_count, "refused": refused, "notes": read.notes,
-                     "guesses": [asdict(item) for item in guesses]})  # fmt: skip
-        return
-    print(f"{len(read.bars):,} bars of {read.bars.timeframe} stored as {stored.symbol}")
-    for item in guesses:
-        print(f"{item.key} {item.value}: {item.reason}{'' if guess else ' (not taken without --guess)'}")
-    for row in read.refused:
+        documents = [_document(item) for item in found]
+        documents += [{"file": name, "problem": problem} for name, problem in problems.items()]
+        print_json(documents[0] if len(files) == 1 else documents)
+    elif len(files) == 1:
+        _print_one(found[0], guess, look)
+    else:
+        for item in found:
+            print(f"{item.file}: {_in_short(item, look)}")
+        for name, problem in problems.items():
+            print(f"{name}: {problem}")
+    if problems:
+        raise typer.Exit(1)
+
+
+@dataclass(frozen=True)
+class Brought:
+    """A file, and what was read of it."""
+
+    file: str
+    symbol: str
+    token: str
+    rows: int
+    timeframe: Timeframe
+    refused: list[RefusedRow]
+    refused_count: int
+    notes: list[str]
+    guesses: list[Guess]
+
+
+def _read(imports: Imports, file: Path, symbol: str, zone: str, roles: dict[str, str]) -> Brought:
+    found = imports.read_file(file, zone, roles)
+    read = found.file
+    return Brought(
+        file.name, symbol or found.symbol, found.token, len(read.bars), read.bars.timeframe, read.refused,
+        read.refused_count, read.notes, guess_market(read.bars, zone),
+    )  # fmt: skip
+
+
+def _store(imports: Imports, found: list[Brought], how: How, settings: dict[str, Any] | None, zone: str | None) -> None:
+    """Store what was read, the shortest bars of a market first: they describe it, as they are guessed in a zone. Files
+    of one market and timeframe make one set of bars."""
+    begun: set[str] = set()
+    laid: set[tuple[str, Timeframe]] = set()
+    for item in sorted(found, key=lambda item: item.timeframe.minutes):
+        described = settings
+        if zone is not None:
+            described = {"zone": zone} | {guess.key: guess.value for guess in item.guesses} | (settings or {})
+        place = item.symbol, item.timeframe
+        imports.store(
+            item.token, item.symbol, "", None if item.symbol in begun else described,
+            "add" if place in laid and how == "instead" else how,
+        )  # fmt: skip
+        begun.add(item.symbol)
+        laid.add(place)
+
+
+def _files_in(paths: list[Path]) -> list[Path]:
+    """The files given, and those in the folders given; bars of one market in the order of their names."""
+    found: list[Path] = []
+    for path in paths:
+        inside = (
+            sorted(item for item in path.rglob("*") if item.name.lower().endswith(ENDINGS)) if path.is_dir() else []
+        )
+        if path.is_dir() and not inside:
+            raise UsageError(f"{path} holds no file of bars ({', '.join(ENDINGS)})")
+        found += inside or [path]
+    return list(dict.fromkeys(found))
+
+
+def _document(item: Brought) -> dict[str, object]:
+    refused = [{"line": row.line, "reason": row.reason} for row in item.refused]
+    return {"file": item.file, "symbol": item.symbol, "rows": item.rows, "timeframe": str(item.timeframe),
+            "refused_count": item.refused_count, "refused": refused, "notes": item.notes,
+            "guesses": [asdict(guess) for guess in item.guesses]}  # fmt: skip
+
+
+def _in_short(item: Brought, look: bool) -> str:
+    told = f"{item.rows:,} bars of {item.timeframe} {'for' if look else 'stored as'} {item.symbol}"
+    return told + (f", {item.refused_count:,} rows refused" if item.refused_count else "")
+
+
+def _print_one(item: Brought, guess: bool, look: bool) -> None:
+    print(_in_short(item, look))
+    for told in item.guesses:
+        print(f"{told.key} {told.value}: {told.reason}{'' if guess else ' (not taken without --guess)'}")
+    for row in item.refused:
         print(f"line {row.line}: {row.reason}")
-    if read.refused_count > len(read.refused):
-        print(f"and {read.refused_count - len(read.refused):,} more refused rows")
-
-
-def _given_columns(text: str) -> dict[str, str]:
-    """Columns by role, written as time=Date,close=Last."""
-    found = {}
-    for part in text.split(",") if text else []:
-        role, sign, name = part.partition("=")
-        if not sign or not name.strip():
-            raise UsageError(f"--columns takes ROLE=COLUMN with commas between, not `{part}`")
-        found[role.strip().lower()] = name.strip()
-    return found
+    if item.refused_count > len(item.refused):
+        print(f"and {item.refused_count - len(item.refused):,} more refused rows")
 
 
 @app.command()

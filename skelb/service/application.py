@@ -79,6 +79,7 @@ class Application:
         """Stop what runs and let go of the data folder."""
         self.trials.close()
         self.tallies.close()
+        self.imports.close()
         self.database.close()
 
 

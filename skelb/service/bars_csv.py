@@ -129,6 +129,17 @@ def read_bars_csv(path: Path, zone: str = "UTC", columns: Mapping[str, str] | No
     return _to_bars(rows, roles, time, numbers, fine, decimal, notes, path)
 
 
+def columns_by_role(text: str, what: str) -> dict[str, str]:
+    """Columns by role, written as time=Date,close=Last. Raises SettingsError when they are not."""
+    found = {}
+    for part in text.split(",") if text else []:
+        role, sign, name = part.partition("=")
+        if not sign or not name.strip():
+            raise SettingsError(f"{what} takes ROLE=COLUMN with commas between, not `{part}`")
+        found[role.strip().lower()] = name.strip()
+    return found
+
+
 def _to_bars(
     rows: _Rows, roles: dict[str, str], time: Ints, numbers: dict[str, Floats], fine: np.ndarray, decimal: str,
     notes: list[str], path: Path,

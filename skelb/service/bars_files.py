@@ -16,6 +16,7 @@ from skelb.core.errors import BarsError
 MOST_ROWS = 5_000_000
 MOST_BYTES = 1024 * 1024 * 1024
 _TEXTS = (".csv", ".txt", ".tsv")
+ENDINGS = (*_TEXTS, ".gz", ".zip", ".parquet", ".feather", ".arrow")
 _PIECE = 1 << 20
 
 

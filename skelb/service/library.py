@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from skelb.core.bars import Bars, Ints, Market
+from skelb.core.bars import Bars, Ints, Market, Timeframe
 from skelb.core.errors import BarsError, ConflictError, NotFoundError, SettingsError
 from skelb.core.language import SavedScript, check
 from skelb.service.readable import read_each
@@ -25,6 +25,7 @@ from skelb.store import (
     VersionRecord,
     leave_out,
     load_bars,
+    load_whole,
     save_bars,
 )
 
@@ -62,6 +63,10 @@ class StoredMarket:
     def market(self) -> Market:
         """The core's market."""
         return self.settings.market(self.symbol)
+
+    def on(self, timeframe: Timeframe) -> StoredBars | None:
+        """What is stored of a timeframe itself."""
+        return next((item for item in self.bars if item.timeframe_minutes == timeframe.minutes), None)
 
     @property
     def shortest(self) -> StoredBars:
@@ -224,18 +229,17 @@ class Library:
     def bars(self, stored: StoredBars) -> Bars:
         """The bars of one stored timeframe."""
         with self._database.session() as session:
-            record = session.get(BarsRecord, stored.id)
-            if record is None:
-                raise NotFoundError("these bars are no longer stored")
-            return load_bars(session, record)
+            return load_bars(session, _bars_record(session, stored))
+
+    def whole_bars(self, stored: StoredBars) -> Bars:
+        """The bars of one stored timeframe, those that are left out among them."""
+        with self._database.session() as session:
+            return load_whole(session, _bars_record(session, stored))
 
     def leave_out(self, stored: StoredBars, times: Ints) -> None:
         """A new version of stored bars, of which those that open at these times, and no others, are not used."""
         with self._database.session() as session:
-            record = session.get(BarsRecord, stored.id)
-            if record is None:
-                raise NotFoundError("these bars are no longer stored")
-            leave_out(session, record, times)
+            leave_out(session, _bars_record(session, stored), times)
         self.tell("markets")
 
     # --- accounts ----------------------------------------------------------------------------------------------
@@ -372,6 +376,13 @@ def _market_record(session: Session, symbol: str) -> MarketRecord:
     record = session.scalar(select(MarketRecord).where(MarketRecord.symbol == symbol))
     if record is None:
         raise NotFoundError(f"there is no market `{symbol}`")
+    return record
+
+
+def _bars_record(session: Session, stored: StoredBars) -> BarsRecord:
+    record = session.get(BarsRecord, stored.id)
+    if record is None:
+        raise NotFoundError("these bars are no longer stored")
     return record
 
 

@@ -48,7 +48,7 @@ def save_bars(session: Session, market: MarketRecord, bars: Bars) -> BarsRecord:
 
 
 def _still_left_out(session: Session, before: BarsRecord, bars: Bars) -> Ints:
-    was = _whole(session, before)
+    was = load_whole(session, before)
     times = np.frombuffer(before.left_out, np.int64)
     times = times[np.isin(times, bars.time)]
     old, new = np.searchsorted(was.time, times), np.searchsorted(bars.time, times)
@@ -77,11 +77,12 @@ def leave_out(session: Session, record: BarsRecord, times: Ints) -> BarsRecord:
 
 def load_bars(session: Session, record: BarsRecord) -> Bars:
     """The bars of a record that are used. Raises StoreError when they are not what was stored."""
-    whole = _whole(session, record)
+    whole = load_whole(session, record)
     return whole.without(np.frombuffer(record.left_out, np.int64)) if record.left_out else whole
 
 
-def _whole(session: Session, record: BarsRecord) -> Bars:
+def load_whole(session: Session, record: BarsRecord) -> Bars:
+    """The bars of a record, those that are left out among them. Raises StoreError when they are not what was stored."""
     rows = session.execute(
         select(BarsChunk.column_name, BarsChunk.data)
         .where(BarsChunk.bars_id == (record.base_id or record.id))

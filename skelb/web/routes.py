@@ -1,8 +1,10 @@
 """The REST API under /api. Handlers translate; what is done stands in the service."""
 
+from collections.abc import Mapping
 from datetime import UTC, datetime
+from typing import Annotated
 
-from fastapi import APIRouter, HTTPException, Request, Response
+from fastapi import APIRouter, HTTPException, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
 
 from skelb.core.bars import Timeframe, guess_market
@@ -10,6 +12,7 @@ from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.figures import FIGURES
 from skelb.core.language import parsed_title
 from skelb.service.application import Application, first_setup, home_of
+from skelb.service.bars_csv import columns_by_role
 from skelb.service.bars_files import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
 from skelb.service.looks import MarketLook, look_at
@@ -23,6 +26,8 @@ from skelb.web.schemas import (
     BasketBody,
     BringBackIn,
     CatalogueOut,
+    ComparedOut,
+    CompareIn,
     DescribedIn,
     EntryOut,
     FigureOut,
@@ -46,6 +51,7 @@ from skelb.web.schemas import (
 from skelb.web.served import TABLE_FILE, App, Number, table_file
 
 router = APIRouter(prefix="/api", tags=["library"])
+Roles = Annotated[str, Query(max_length=2_000, description="columns by role, as time=Date,close=Last")]
 
 
 @router.get("/start")
@@ -182,7 +188,7 @@ def save_market(body: MarketIn, app: App) -> MarketOut:
         }
     },
 )
-async def read_import(request: Request, app: App, name: str, zone: str = "UTC") -> ImportOut:
+async def read_import(request: Request, app: App, name: str, zone: str = "UTC", roles: Roles = "") -> ImportOut:
     """Read a file of bars without storing anything."""
     data = bytearray()
     async for piece in request.stream():  # measured while it comes: what is too large never stands in memory
@@ -192,11 +198,13 @@ async def read_import(request: Request, app: App, name: str, zone: str = "UTC") 
             raise HTTPException(
                 413, f"the file has more than {most:,} MB, the most that is read at once: take its years apart"
             )
-    return await run_in_threadpool(_read_import, app, name, data, zone)
+    return await run_in_threadpool(_read_import, app, name, data, zone, columns_by_role(roles, "roles"))
 
 
-def _read_import(app: Application, name: str, data: bytes | bytearray, zone: str) -> ImportOut:
-    found = app.imports.read(name, data, zone)
+def _read_import(
+    app: Application, name: str, data: bytes | bytearray, zone: str, columns: Mapping[str, str]
+) -> ImportOut:
+    found = app.imports.read(name, data, zone, columns)
     file = found.file
     bars = file.bars
     rows = min(5, len(bars))
@@ -208,6 +216,7 @@ def _read_import(app: Application, name: str, data: bytes | bytearray, zone: str
     return ImportOut(
         token=found.token,
         name=found.name,
+        symbol=found.symbol,
         rows=len(bars),
         timeframe=str(bars.timeframe),
         first=_iso(int(bars.time[0])),
@@ -228,7 +237,13 @@ def _read_import(app: Application, name: str, data: bytes | bytearray, zone: str
 def store_import(body: ImportIn, app: App) -> MarketOut:
     """Store a file that was read, in one transaction."""
     settings = body.settings if "settings" in body.model_fields_set else None
-    return _market(app.imports.store(body.token, body.symbol, body.title, settings))
+    return _market(app.imports.store(body.token, body.symbol, body.title, settings, body.how))
+
+
+@router.post("/imports/compare")
+def compare_import(body: CompareIn, app: App) -> ComparedOut:
+    """A file that was read beside the bars that are stored under a symbol."""
+    return ComparedOut(joining=app.imports.compare(body.token, body.symbol))
 
 
 @router.get("/accounts")

@@ -6,11 +6,12 @@ from typing import Annotated, Any
 
 from pydantic import BaseModel, Field
 
-from skelb.core.bars import Guess
+from skelb.core.bars import Guess, Joining
 from skelb.core.export import Conversion, ConversionChart
 from skelb.core.figures import Figures
 from skelb.core.trials import ChallengeRules
 from skelb.core.trials import Kind as ResampleKind
+from skelb.service.imports import How
 from skelb.service.keeping import Kind
 from skelb.service.odd_bars import OddKind
 from skelb.service.planning import RuleExample
@@ -131,6 +132,7 @@ class RefusedOut(BaseModel):
 class ImportOut(BaseModel):
     token: str
     name: str
+    symbol: str
     rows: int
     timeframe: str
     first: datetime
@@ -151,6 +153,16 @@ class ImportIn(BaseModel):
     symbol: str
     title: str = Field(default="", max_length=200)
     settings: dict[str, Any] = Field(default_factory=dict)
+    how: How = "instead"
+
+
+class CompareIn(BaseModel):
+    token: str
+    symbol: str
+
+
+class ComparedOut(BaseModel):
+    joining: Joining | None
 
 
 class DescribedIn(BaseModel):

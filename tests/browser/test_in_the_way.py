@@ -601,7 +601,7 @@ def test_a_first_time_journey_by_hand(page, tmp_path):
     write_csv(tmp_path / "quay.csv", wave_bars(2500, seed=21))
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
-    page.get_by_label("File of bars").set_input_files(tmp_path / "quay.csv")
+    page.get_by_label("Files of bars").set_input_files(tmp_path / "quay.csv")
     symbol = f"QUAY{page.viewport_size['width']}"
     page.get_by_label("Symbol", exact=True).fill(symbol)
     page.get_by_label("Tick", exact=True).fill("0.25")

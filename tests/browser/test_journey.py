@@ -62,7 +62,7 @@ def test_from_a_file_of_bars_to_a_judged_sweep(page, tmp_path):
     # Import: look at what was read, say what it is, store it.
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
-    page.get_by_label("File of bars").set_input_files(bars)
+    page.get_by_label("Files of bars").set_input_files(bars)
     symbol = f"HARBOUR{page.viewport_size['width']}"
     page.get_by_label("Symbol", exact=True).fill(symbol)
     expect(page.get_by_text("1 row refused")).to_be_visible()
@@ -295,7 +295,7 @@ def test_wrong_files_and_addresses_are_answered_calmly(page, tmp_path):
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
     (tmp_path / "odd.csv").write_text("a,b\n1,2\n")
-    page.get_by_label("File of bars").set_input_files(tmp_path / "odd.csv")
+    page.get_by_label("Files of bars").set_input_files(tmp_path / "odd.csv")
     expect(page.get_by_role("alert")).to_contain_text("has no column for time")
     expect(page.get_by_role("alert")).to_contain_text("Nothing was stored")
     page.goto("/?script=Nothing%20here")

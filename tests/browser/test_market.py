@@ -1,6 +1,7 @@
 """A market's own page: described in sentences, tried before it is saved, kept runs as they were."""
 
 import json
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -120,7 +121,7 @@ def test_bars_tell_their_market_and_what_is_odd_about_them_is_shown(page, tmp_pa
     kept[gap : gap + 3] = False
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
-    page.get_by_label("File of bars").set_input_files(write_csv(tmp_path / "wharf.csv", bars.take(kept)))
+    page.get_by_label("Files of bars").set_input_files(write_csv(tmp_path / "wharf.csv", bars.take(kept)))
     panel = page.locator("form")
     expect(panel.get_by_text("prices end in .00 .25 .50 .75")).to_be_visible()
     expect(panel.get_by_text("no bars between 17:30 and 09:00")).to_be_visible()
@@ -156,8 +157,8 @@ def test_bars_tell_their_market_and_what_is_odd_about_them_is_shown(page, tmp_pa
     # More bars of it leave its description alone.
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
-    page.get_by_label("File of bars").set_input_files(tmp_path / "wharf.csv")
-    expect(page.get_by_text("it stays described as it is")).to_be_visible()
+    page.get_by_label("Files of bars").set_input_files(tmp_path / "wharf.csv")
+    expect(page.get_by_text("stays described as it is")).to_be_visible()
     expect(page.locator("form").get_by_label("Tick", exact=True)).to_have_count(0)
     page.get_by_role("button", name=f"Store {len(bars) - 3:,} bars").click()
     settled(page)
@@ -204,3 +205,57 @@ def test_a_spike_left_out_and_back(page, world):
     expect(left_out).to_have_count(0)
     expect(spike).to_be_visible()
     expect(effect).to_have_text(before)
+
+
+def test_twelve_files_at_once(page, tmp_path):
+    symbols = [f"FLEET{number}" for number in range(1, 10)]
+    files = [
+        write_csv(tmp_path / f"{symbol.lower()}_15m.csv", wave_bars(300, seed=at)) for at, symbol in enumerate(symbols)
+    ]
+    long = wave_bars(900)
+    files.append(write_csv(tmp_path / "armada 15m 2023.csv", long.take(slice(0, 500))))
+    files.append(write_csv(tmp_path / "armada 15m 2024.csv", long.take(slice(480, 900))))
+    files.append(write_csv(tmp_path / "armada 1h.csv", wave_bars(100, minutes=60)))
+    files.append(tmp_path / "readme.csv")
+    files[-1].write_text("nothing,of,use\n1,2,3\n")
+    page.goto("/markets")
+    page.get_by_role("button", name="Import bars").click()
+    page.get_by_label("Files of bars").set_input_files(files)
+    store = page.get_by_role("button", name="Store 12 files")
+    expect(store).to_be_enabled()
+    table = page.get_by_test_id("files")
+    row = lambda name: table.locator(f"[data-file='{name}']")  # noqa: E731
+    expect(row("readme.csv")).to_contain_text("has no column for time")
+    expect(row("armada 15m 2024.csv")).to_contain_text("added to the file before it")
+    expect(row("armada 1h.csv")).to_contain_text("a new market: tick 0.25")
+    assert not page.evaluate(
+        "() => fetch('/api/markets').then(a => a.json()).then(all => all.some(m => m.symbol === 'ARMADA'))"
+    )
+
+    # A name is put right, a file is left away, a name is missing; all before anything is stored.
+    row("fleet9_15m.csv").get_by_label("Market of fleet9_15m.csv").fill("")
+    expect(page.get_by_text("fleet9_15m.csv needs a market.")).to_be_visible()
+    expect(store).to_be_disabled()
+    row("fleet9_15m.csv").get_by_label("Market of fleet9_15m.csv").fill("FLAGSHIP")
+    row("fleet8_15m.csv").get_by_role("checkbox").press("Space")
+    page.get_by_role("button", name="Store 11 files").press("Enter")
+    expect(page.get_by_role("status").filter(has_text="11 of 13 files are stored.")).to_be_visible()
+    expect(row("fleet9_15m.csv")).to_contain_text("stored")
+    found = page.evaluate("() => fetch('/api/markets').then(a => a.json())")
+    rows = {item["symbol"]: [(part["timeframe"], part["rows"]) for part in item["bars"]] for item in found}
+    assert rows["ARMADA"] == [("15m", 900), ("1h", 100)] and rows["FLAGSHIP"] == [("15m", 300)]
+    assert "FLEET8" not in rows and "FLEET9" not in rows
+    assert market(page, "ARMADA")["tick"] == 0.25
+
+    # Again, with prices that have changed: what differs is told, and which of both stays is chosen.
+    high = long.high.copy()
+    high[700:703] += 25
+    newer = write_csv(tmp_path / "armada 15m 2025.csv", replace(long, high=high).take(slice(600, 900)))
+    page.get_by_label("Files of bars").set_input_files([newer, files[0]])
+    expect(row("armada 15m 2025.csv")).to_contain_text("0 are new, 297 are there already, 3 differ")
+    expect(row("fleet1_15m.csv")).to_contain_text("0 are new, 300 are there already")
+    page.get_by_label("What becomes of the bars there are: armada 15m 2025.csv").select_option("correct")
+    page.get_by_role("button", name="Store 2 files").click()
+    expect(page.get_by_role("status").filter(has_text="2 of 2 files are stored.")).to_be_visible()
+    data = page.request.get("/api/markets/export?symbol=ARMADA").text().splitlines()
+    assert len(data) == 901 and float(data[701].split(",")[2]) == high[700]

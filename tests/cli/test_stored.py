@@ -3,6 +3,7 @@
 import gzip
 import json
 import sqlite3
+from dataclasses import replace
 
 import pytest
 
@@ -173,3 +174,42 @@ def test_a_basket_is_one_name_for_its_markets(folder):
         assert said in skelb(folder, *arguments, expect=2)
     assert "All three is deleted" in skelb(folder, "basket", "delete", "All three")
     assert "no basket" in skelb(folder, *run, *named, expect=2)
+
+
+def test_a_folder_of_files_is_looked_at_and_stored_by_their_names(folder):
+    many = folder / "many"
+    many.mkdir()
+    bars = wave_bars(900)
+    write_csv(many / "Gull_15m_2023.csv", bars.take(slice(0, 400)))
+    write_csv(many / "Gull_15m_2024.csv", bars.take(slice(380, 900)))
+    write_csv(many / "gull_1h.csv", wave_bars(200, minutes=60))
+    write_csv(many / "Tern.csv", wave_bars(100))
+    (many / "notes.txt").write_text("time,open\n")
+    looked = conftest.skelb(folder, "import", "many", "--look", expect=1).stdout
+    assert "Gull_15m_2023.csv: 400 bars of 15m for GULL" in looked and "notes.txt has no column for" in looked
+    assert not any(row["symbol"] == "GULL" for row in document(folder, "market", "list"))
+    (many / "notes.txt").unlink()
+    found = document(folder, "import", "many", "--guess")
+    assert [(item["symbol"], item["rows"]) for item in found] == [
+        ("GULL", 400), ("GULL", 520), ("TERN", 100), ("GULL", 200),
+    ]  # fmt: skip
+    stored = {row["symbol"]: row["bars"] for row in document(folder, "market", "list")}
+    assert [(part["timeframe"], part["rows"]) for part in stored["GULL"]] == [("15m", 900), ("1h", 200)]
+    assert json.loads(skelb(folder, "market", "show", "GULL"))["tick"] == 0.25  # as its shortest bars tell
+
+    # Bars that are there are compared by how they come.
+    high = bars.high.copy()
+    high[5] += 50
+    write_csv(folder / "gull.csv", replace(bars, high=high))
+    for how, rows in (("add", 900), ("correct", 900), ("instead", 900)):
+        skelb(folder, "import", "gull.csv", "--symbol", "GULL", "--how", how)
+        [part, _] = next(row["bars"] for row in document(folder, "market", "list") if row["symbol"] == "GULL")
+        assert part["rows"] == rows
+    (folder / "empty").mkdir()
+    write_csv(folder / "15m.csv", bars)
+    for said, arguments in (
+        ("--how is one of", ["gull.csv", "--how", "somehow"]),
+        ("holds no file of bars", ["empty"]),
+        ("names no market", ["15m.csv"]),
+    ):
+        assert said in skelb(folder, "import", *arguments, expect=2)

@@ -36,6 +36,7 @@ export type SheetRow = Schemas["SheetRowOut"];
 export type RuleExample = Schemas["RuleExample"];
 export type Condition = Schemas["StudiedCondition"];
 export type Conditions = Schemas["Beginnings"];
+export type Joining = Schemas["Joining"];
 export type OddBars = Schemas["OddBars"];
 export type OddKind = NonNullable<Schemas["LeaveOutIn"]["kind"]>;
 export type MarketLook = Schemas["MarketLook"];

@@ -312,6 +312,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare Import
+         * @description A file that was read beside the bars that are stored under a symbol.
+         */
+        post: operations["compare_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/store": {
         parameters: {
             query?: never;
@@ -2237,6 +2257,19 @@ export interface components {
              */
             percent: number;
         };
+        /** CompareIn */
+        CompareIn: {
+            /**
+             * Symbol
+             * @description the market's symbol
+             */
+            symbol: string;
+            /**
+             * Token
+             * @description of a file that was read, to store it by
+             */
+            token: string;
+        };
         /**
          * ComparedBar
          * @description A bar on which both values are known.
@@ -2262,6 +2295,11 @@ export interface components {
              * @description seconds since 1970 UTC
              */
             time: string;
+        };
+        /** ComparedOut */
+        ComparedOut: {
+            /** @description null where nothing is stored on its timeframe */
+            joining: components["schemas"]["Joining"] | null;
         };
         /**
          * ConversionChart
@@ -3019,6 +3057,13 @@ export interface components {
         /** ImportIn */
         ImportIn: {
             /**
+             * How
+             * @description instead of the bars there are on its timeframe, added to them, or added and correcting them
+             * @default instead
+             * @enum {string}
+             */
+            how: "instead" | "add" | "correct";
+            /**
              * Settings
              * @description as in the JSON file of the command line; left out: as the market is described, or by default
              */
@@ -3115,6 +3160,11 @@ export interface components {
                 [key: string]: unknown;
             }[];
             /**
+             * Symbol
+             * @description the market that the file's name seems to mean; empty for none
+             */
+            symbol: string;
+            /**
              * Timeframe
              * @description such as 15m, 4h or 1d
              */
@@ -3171,6 +3221,28 @@ export interface components {
              * @description from one value to the next
              */
             step: number | null;
+        };
+        /**
+         * Joining
+         * @description What newer bars are to those there are: how many open at other times, how many are the same, how many open at
+         *     the same time and differ in price or volume.
+         */
+        Joining: {
+            /**
+             * Added
+             * @description bars that open at other times than those there are
+             */
+            added: number;
+            /**
+             * Differing
+             * @description bars that are there with another price or volume
+             */
+            differing: number;
+            /**
+             * Same
+             * @description bars that are there already
+             */
+            same: number;
         };
         /** KeptRunOut */
         KeptRunOut: {
@@ -6617,6 +6689,8 @@ export interface operations {
                 name: string;
                 /** @description the time zone of times that name none, as Area/City */
                 zone?: string;
+                /** @description columns by role, as time=Date,close=Last */
+                roles?: string;
             };
             header?: never;
             path?: never;
@@ -6636,6 +6710,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

@@ -1,33 +1,8 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState, type DragEvent } from "react";
-import { api, marketsQuery, sendFile, unwrap, type ImportPreview, type Market } from "@/api";
-import { plain, tellAll, Trouble } from "@/ui";
-import { guessed, settingsOf, symbolFrom, type Description } from "./model";
-
-const FIELDS: { name: keyof Description; label: string; hint: string }[] = [
-  { name: "symbol", label: "Symbol", hint: "what scripts and runs call it" },
-  { name: "title", label: "Name", hint: "a few words" },
-  { name: "tick", label: "Tick", hint: "smallest price step" },
-  { name: "point_value", label: "Value of a point", hint: "money per unit and point" },
-  { name: "lot_step", label: "Lot step", hint: "smallest size, and step" },
-  { name: "pip", label: "Pip", hint: "empty when there is none" },
-  { name: "spread", label: "Spread", hint: "in price" },
-  { name: "session", label: "Session", hint: "such as 09:00-17:30" },
-  { name: "days", label: "Days", hint: "such as mon-fri" },
-  { name: "zone", label: "Zone", hint: "Area/City of the session" },
-];
-const NEW: Description = {
-  symbol: "",
-  title: "",
-  tick: "0.01",
-  point_value: "1",
-  lot_step: "0.000001",
-  pip: "",
-  spread: "0",
-  session: "00:00-24:00",
-  days: "mon-sun",
-  zone: "UTC",
-};
+import type { Market } from "@/api";
+import { ManyFiles } from "./ManyFiles";
+import { ACCEPTED, filesOf, ofBars } from "./model";
+import { OneFile } from "./OneFile";
 
 interface Props {
   known: Market[];
@@ -35,60 +10,46 @@ interface Props {
   onOpen: (market: string) => void;
 }
 
-/** Choose a file, look at what was read, say what it is, store it. */
+/** Choose files or a folder of them; one is looked at whole, several are listed before anything is stored. */
 export function ImportPanel({ known, onClose, onOpen }: Props) {
-  const client = useQueryClient();
   const [zone, setZone] = useState("UTC");
-  const [fields, setFields] = useState<Description>(NEW);
-  const read = useMutation({
-    mutationFn: (file: File) => sendFile(file, zone),
-    onSuccess: (found) => setFields({ ...NEW, zone, symbol: symbolFrom(found.name), ...guessed(found.guesses) }),
-  });
-  const taken = known.some((market) => market.symbol === fields.symbol.trim());
-  const store = useMutation({
-    mutationFn: (token: string) =>
-      unwrap(
-        api.POST("/api/imports/store", {
-          body: {
-            token,
-            symbol: fields.symbol,
-            title: fields.title,
-            ...(taken ? {} : { settings: settingsOf(fields) }),
-          },
-        }),
-      ),
-    onSuccess: (market) => {
-      client.setQueryData(marketsQuery.queryKey, (before) => [
-        ...(before ?? []).filter((item) => item.symbol !== market.symbol),
-        market,
-      ]);
-      void client.invalidateQueries({ queryKey: marketsQuery.queryKey });
-      tellAll(`${market.symbol} is stored.`);
-      onOpen(market.symbol);
-    },
-  });
-  const choose = (files: FileList | null) => {
-    if (files?.[0]) read.mutate(files[0]);
-  };
-  const drop = (event: DragEvent) => {
+  const [chosen, setChosen] = useState({ number: 0, files: [] as File[], zone });
+  const choose = (files: File[]) => files.length > 0 && setChosen({ number: chosen.number + 1, files, zone });
+  const drop = async (event: DragEvent) => {
     event.preventDefault();
-    choose(event.dataTransfer.files);
+    choose(await filesOf(event.dataTransfer.items));
   };
+  const [only] = chosen.files;
   return (
-    <div className="border-b border-line bg-base-100 p-4" onDragOver={(event) => event.preventDefault()} onDrop={drop}>
-      <div className="mb-3 flex items-center gap-3">
+    <div
+      className="border-b border-line bg-base-100 p-4"
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => void drop(event)}
+    >
+      <div className="mb-3 flex flex-wrap items-center gap-3">
         <h2>Import bars</h2>
         <label className="plain-button focus-within:outline-2 focus-within:outline-long">
-          Choose a file
+          Choose files
           <input
             type="file"
-            accept=".csv,.txt,.tsv,.gz,.zip,.parquet,.feather,.arrow,text/csv"
+            multiple
+            accept={ACCEPTED}
             className="sr-only"
-            aria-label="File of bars"
-            onChange={(event) => choose(event.target.files)}
+            aria-label="Files of bars"
+            onChange={(event) => choose([...(event.target.files ?? [])])}
           />
         </label>
-        <span className="text-soft">or drop it here. Times without an offset are in</span>
+        <label className="plain-button focus-within:outline-2 focus-within:outline-long">
+          Choose a folder
+          <input
+            type="file"
+            className="sr-only"
+            aria-label="Folder of bars"
+            ref={(input) => input?.setAttribute("webkitdirectory", "")}
+            onChange={(event) => choose(ofBars([...(event.target.files ?? [])]))}
+          />
+        </label>
+        <span className="text-soft">or drop them here. Times without an offset are in</span>
         <input
           className="field w-40"
           aria-label="Zone of the file's times"
@@ -99,113 +60,11 @@ export function ImportPanel({ known, onClose, onOpen }: Props) {
           Close
         </button>
       </div>
-      {read.isPending && <progress className="progress w-full" aria-label="Reading the file" />}
-      {read.error && <Trouble error={`${read.error.message} Nothing was stored.`} />}
-      {read.data && (
-        <div className="grid grid-cols-[1fr_22rem] gap-6">
-          <Found preview={read.data} />
-          <form
-            onSubmit={(event) => {
-              event.preventDefault();
-              store.mutate(read.data.token);
-            }}
-          >
-            {FIELDS.filter((field) => !taken || field.name === "symbol").map((field) => {
-              const guess = read.data.guesses.find(({ key }) => key === field.name);
-              const isGuessed = guess !== undefined && String(guess.value) === fields[field.name];
-              return (
-                <label
-                  key={field.name}
-                  className="mb-1 grid grid-cols-[7.5rem_1fr] items-center gap-x-2"
-                  title={field.hint}
-                >
-                  <span className="text-soft">{field.label}</span>
-                  <input
-                    aria-label={field.label}
-                    aria-describedby={isGuessed ? `guessed-${field.name}` : undefined}
-                    className={`field ${isGuessed ? "!border-brass" : ""}`}
-                    value={fields[field.name]}
-                    placeholder={field.hint}
-                    onChange={(event) => setFields({ ...fields, [field.name]: event.target.value })}
-                  />
-                  {isGuessed && (
-                    <span id={`guessed-${field.name}`} className="col-start-2 text-note text-brass">
-                      {guess.reason}
-                    </span>
-                  )}
-                </label>
-              );
-            })}
-            {taken && (
-              <p className="mb-2 text-brass">
-                {fields.symbol} is stored already: these bars become its newest version, and it stays described as it
-                is.
-              </p>
-            )}
-            {store.error && <Trouble error={`${store.error.message} Nothing was stored.`} />}
-            <button type="submit" className="main-button" disabled={store.isPending || !fields.symbol.trim()}>
-              {store.isPending ? "Storing…" : `Store ${plain(read.data.rows, 0)} bars`}
-            </button>
-          </form>
-        </div>
+      {chosen.files.length === 1 && only && (
+        <OneFile key={chosen.number} file={only} zone={chosen.zone} known={known} onOpen={onOpen} />
       )}
-    </div>
-  );
-}
-
-function Found({ preview }: { preview: ImportPreview }) {
-  const names = ["time", "open", "high", "low", "close", "volume"];
-  return (
-    <div className="min-w-0">
-      <p>
-        <b>{preview.name}</b>: <span className="num">{plain(preview.rows, 0)}</span> bars of {preview.timeframe},{" "}
-        {preview.first.slice(0, 16).replace("T", " ")} to {preview.last.slice(0, 16).replace("T", " ")} UTC
-      </p>
-      <p className="text-soft">
-        Columns:{" "}
-        {Object.entries(preview.roles)
-          .map(([role, column]) => (role === column.toLowerCase() ? role : `${role} from ${column}`))
-          .join(", ")}
-        {preview.extra_columns.length > 0 && `; kept besides: ${preview.extra_columns.join(", ")}`}
-        {preview.notes.length > 0 && `; ${preview.notes.join(", ")}`}.
-      </p>
-      <table className="num my-2 text-right">
-        <thead className="text-soft">
-          <tr>
-            {names.map((name) => (
-              <th key={name} className="px-2 font-normal">
-                {name}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {preview.sample.map((row, index) => (
-            <tr key={index} className="border-t border-line">
-              {names.map((name) => (
-                <td key={name} className="px-2">
-                  {name === "time" ? String(row[name]).slice(0, 16).replace("T", " ") : String(row[name])}
-                </td>
-              ))}
-            </tr>
-          ))}
-        </tbody>
-      </table>
-      {preview.refused_count > 0 && (
-        <div>
-          <p className="text-loss">
-            {preview.refused_count === 1 ? "1 row" : `${plain(preview.refused_count, 0)} rows`} refused; the others can
-            be stored:
-          </p>
-          <ul className="max-h-40 overflow-auto">
-            {preview.refused.map((row) => (
-              <li key={`${row.line} ${row.reason}`}>
-                line <span className="num">{row.line}</span>: {row.reason}{" "}
-                <span className="num text-soft">{row.text}</span>
-              </li>
-            ))}
-          </ul>
-        </div>
+      {chosen.files.length > 1 && (
+        <ManyFiles key={chosen.number} files={chosen.files} zone={chosen.zone} known={known} />
       )}
     </div>
   );

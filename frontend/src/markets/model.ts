@@ -33,15 +33,6 @@ export function yearsIn(span: Span): { label: string; at: number }[] {
   return found.filter((year, index) => index === 0 || year.at - found[index - 1]!.at > 0.04);
 }
 
-/** A symbol suggested by a file's name. */
-export function symbolFrom(name: string): string {
-  return name
-    .replace(/\.[^.]*$/, "")
-    .replace(/[^A-Za-z0-9/]+/g, "_")
-    .toUpperCase()
-    .slice(0, 20);
-}
-
 export interface Description {
   symbol: string;
   title: string;
@@ -54,6 +45,20 @@ export interface Description {
   spread: string;
   pip: string;
 }
+
+/** A market before anything is told of it. */
+export const NEW: Description = {
+  symbol: "",
+  title: "",
+  tick: "0.01",
+  point_value: "1",
+  lot_step: "0.000001",
+  pip: "",
+  spread: "0",
+  session: "00:00-24:00",
+  days: "mon-sun",
+  zone: "UTC",
+};
 
 /** The description's fields that the bars themselves tell. */
 export function guessed(guesses: ImportPreview["guesses"]): Partial<Description> {
@@ -68,4 +73,30 @@ export function settingsOf(fields: Description): Record<string, unknown> {
   }
   if (fields.lot_step.trim()) settings.min_lot = settings.lot_step;
   return settings;
+}
+
+const ENDINGS = [".csv", ".txt", ".tsv", ".gz", ".zip", ".parquet", ".feather", ".arrow"];
+export const ACCEPTED = [...ENDINGS, "text/csv"].join(",");
+
+/** The files of bars among what was dropped or chosen, those inside folders too, in the order of their names. */
+export async function filesOf(items: DataTransferItemList): Promise<File[]> {
+  const entries = [...items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
+  const found = (await Promise.all(entries.map(filesIn))).flat();
+  return entries.some((entry) => entry.isDirectory) ? ofBars(found) : found;
+}
+
+export const ofBars = (files: File[]) =>
+  files
+    .filter((file) => ENDINGS.some((ending) => file.name.toLowerCase().endsWith(ending)))
+    .sort((a, b) => a.name.localeCompare(b.name));
+
+async function filesIn(entry: FileSystemEntry): Promise<File[]> {
+  if (entry.isFile) return [await new Promise((found, failed) => (entry as FileSystemFileEntry).file(found, failed))];
+  const reader = (entry as FileSystemDirectoryEntry).createReader();
+  const found: File[] = [];
+  for (;;) {
+    const some: FileSystemEntry[] = await new Promise((read, failed) => reader.readEntries(read, failed));
+    if (some.length === 0) return found;
+    found.push(...(await Promise.all(some.map(filesIn))).flat());
+  }
 }

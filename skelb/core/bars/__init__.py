@@ -3,6 +3,7 @@
 from skelb.core.bars.bars import Bars, Bools, Floats, Ints
 from skelb.core.bars.calendar import Calendar, resample, session_bars
 from skelb.core.bars.guesses import Guess, guess_market
+from skelb.core.bars.joining import Joining, compare_bars, join_bars
 from skelb.core.bars.market import WEEKDAYS, Commission, Market, is_zone, parse_days
 from skelb.core.bars.oddities import Oddity, OddPlace, find_oddities, odd_times
 from skelb.core.bars.quality import Fault, commonest_step, find_faults
@@ -18,15 +19,18 @@ __all__ = [
     "Floats",
     "Guess",
     "Ints",
+    "Joining",
     "Market",
     "OddPlace",
     "Oddity",
     "Timeframe",
     "commonest_step",
+    "compare_bars",
     "find_faults",
     "find_oddities",
     "guess_market",
     "is_zone",
+    "join_bars",
     "odd_times",
     "parse_days",
     "resample",

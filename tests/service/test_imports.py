@@ -1,0 +1,88 @@
+"""Files on their way in: what their names say, what they are to what is stored, and how they come to it."""
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from skelb.core.bars import Joining
+from skelb.core.errors import NotFoundError, SettingsError
+from skelb.service import imports as module
+from skelb.service.names import symbol_of
+from skelb.service.odd_bars import leave_out
+from tests.conftest import wave_bars, write_csv
+
+WHOLE = wave_bars(4000)
+
+
+def data(tmp_path, bars):
+    return write_csv(tmp_path / "sent.csv", bars).read_bytes()
+
+
+@pytest.mark.parametrize(
+    ("name", "known", "symbol"),
+    [
+        ("kelp.csv", (), "KELP"),
+        ("KELP_15m.csv", (), "KELP"),
+        ("Kelp 60min 2023-2024.csv.gz", (), "KELP"),
+        ("KELP-M15-20230102-20241230.parquet", (), "KELP"),
+        ("lamp daily.txt", (), "LAMP"),
+        ("osc-vel_5m.csv", (), "OSC_VEL"),
+        ("osc-vel_5m.csv", ("KELP", "OSC/VEL"), "OSC/VEL"),
+        ("OSCVEL60.csv", ("OSC/VEL",), "OSCVEL60"),
+        ("some/folder/Quay12 bars from 20240101.csv", (), "QUAY12"),
+        ("15m.csv", (), ""),
+        ("2024-01-02.csv", (), "01_02"),
+        ("x" * 40 + ".csv", (), "X" * 20),
+        ("möwe[1].csv", (), "MÖWE_1"),
+    ],
+)
+def test_a_name_says_which_market(name, known, symbol):
+    assert symbol_of(name, known) == symbol
+
+
+def test_a_file_is_compared_and_comes_instead_added_or_correcting(application, tmp_path):
+    library, imports = application.library, application.imports
+    library.save_market("WAVE", "", None, [WHOLE.take(slice(0, 3000))])
+    close = np.where(np.arange(4000) == 2500, WHOLE.low, WHOLE.close)
+    newer = replace(WHOLE, close=close).take(slice(2400, 4000))
+
+    def brought(how):
+        library.save_market("WAVE", "", None, [WHOLE.take(slice(0, 3000))])
+        token = imports.read("WAVE.csv", data(tmp_path, newer), "UTC").token
+        assert imports.compare(token, "WAVE") == Joining(1000, 599, 1)
+        assert imports.compare(token, "OTHER") is None
+        imports.store(token, "WAVE", "", None, how)
+        with pytest.raises(NotFoundError, match="no longer waiting"):
+            imports.compare(token, "WAVE")
+        return library.bars(library.market("WAVE").shortest)
+
+    assert len(brought("instead")) == 1600
+    added = brought("add")
+    assert (len(added), added.close[2500]) == (4000, WHOLE.close[2500])
+    corrected = brought("correct")
+    assert (len(corrected), corrected.close[2500]) == (4000, WHOLE.low[2500])
+
+
+def test_what_is_left_out_stays_so_when_bars_are_added(application, tmp_path):
+    library, imports = application.library, application.imports
+    library.save_market("WAVE", "", None, [WHOLE.take(slice(0, 3000))])
+    leave_out(library, "WAVE", None, int(WHOLE.time[10]), int(WHOLE.time[12]))
+    token = imports.read("WAVE.csv", data(tmp_path, WHOLE.take(slice(2900, 3100))), "UTC").token
+    stored = imports.store(token, "WAVE", "", None, "add").shortest
+    assert (stored.row_count, stored.left_out) == (3097, 3)
+
+
+def test_a_refused_file_still_waits_and_too_many_push_out_the_oldest(application, tmp_path, monkeypatch):
+    imports = application.imports
+    few = data(tmp_path, WHOLE.take(slice(0, 30)))
+    token = imports.read("a.csv", few, "UTC").token
+    with pytest.raises(SettingsError, match="a symbol has"):
+        imports.store(token, "A,B", "", None)
+    monkeypatch.setattr(module, "MOST_WAITING", 3)
+    tokens = [imports.read(f"{number}.csv", few, "UTC").token for number in range(3)]
+    with pytest.raises(NotFoundError):
+        imports.store(token, "A", "", None)
+    assert imports.store(tokens[0], "A", "", None).shortest.row_count == 30
+    assert len(list(Path(imports._folder.name).iterdir())) == 2  # nothing is left of what is stored or pushed out
