@@ -32,7 +32,9 @@ _err = Console(stderr=True)
 def import_command(
     paths: Annotated[
         list[Path],
-        typer.Argument(metavar="FILE...", help="CSV, also in gz or zip; Parquet, Arrow, Feather; or folders of them."),
+        typer.Argument(
+            metavar="FILE...", help="CSV, also in gz or zip; Parquet, Arrow, Feather, xlsx, ods; or folders."
+        ),
     ],
     symbol: Annotated[
         str, typer.Option("--symbol", help="The market to store them under; by default what a file's name says.")

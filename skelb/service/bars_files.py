@@ -1,4 +1,4 @@
-"""A file of bars as text, whatever it came in: plain, gz, zip, or a table of Parquet, Arrow or Feather."""
+"""A file of bars as text, whatever it came in: plain, gz, zip, a table of Parquet, Arrow or Feather, a spreadsheet."""
 
 import gzip
 import io
@@ -12,11 +12,13 @@ import pyarrow.parquet
 from pyarrow import csv, feather
 
 from skelb.core.errors import BarsError
+from skelb.service.bars_sheets import ENDINGS as SHEETS
+from skelb.service.bars_sheets import is_spreadsheet, sheet_text
 
 MOST_ROWS = 5_000_000
 MOST_BYTES = 1024 * 1024 * 1024
 _TEXTS = (".csv", ".txt", ".tsv")
-ENDINGS = (*_TEXTS, ".gz", ".zip", ".parquet", ".feather", ".arrow")
+ENDINGS = (*_TEXTS, ".gz", ".zip", ".parquet", ".feather", ".arrow", *SHEETS)
 _PIECE = 1 << 20
 
 
@@ -49,6 +51,9 @@ def text_of(path: Path) -> tuple[bytes, list[str]]:
 
 def _from_zip(data: bytes, path: Path) -> tuple[bytes, list[str]]:
     with zipfile.ZipFile(io.BytesIO(data)) as packed:
+        if is_spreadsheet(packed):
+            rows, note = sheet_text(data, path)
+            return rows, [note]
         texts = [item for item in packed.infolist() if item.filename.lower().endswith(_TEXTS)]
         if len(texts) != 1:
             listed = ", ".join(item.filename for item in packed.infolist()[:5])

@@ -4,7 +4,7 @@ import re
 from collections.abc import Iterable
 from pathlib import PurePath
 
-_ENDINGS = re.compile(r"(\.(csv|txt|tsv|gz|zip|parquet|feather|arrow))+$", re.IGNORECASE)
+_ENDINGS = re.compile(r"(\.(csv|txt|tsv|gz|zip|parquet|feather|arrow|xlsx|xlsm|ods))+$", re.IGNORECASE)
 _SEPARATORS = re.compile(r"[\s_.,;()\[\]-]+")
 _TIMEFRAME = re.compile(r"\d+\s*(m|min|mins|minutes?|h|hours?|d|days?|w|weeks?)|[mhdw]\d+|minutes?|hourly|daily|weekly")
 _DATE = re.compile(r"\d{4,}")

@@ -7,8 +7,8 @@ export type How = "instead" | "add" | "correct";
 /** What is done with the bars that a market has on a timeframe already. */
 export const HOW_WORDS: { value: How; label: string }[] = [
   { value: "instead", label: "stored instead of them" },
-  { value: "add", label: "added, where both have a bar the stored one stays" },
-  { value: "correct", label: "added, where both have a bar the file's takes its place" },
+  { value: "add", label: "added; the stored ones stay" },
+  { value: "correct", label: "added; the file's replace them" },
 ];
 
 /** A read file beside what is stored under a symbol; null where nothing is stored on its timeframe, or not yet told. */

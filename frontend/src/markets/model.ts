@@ -75,7 +75,7 @@ export function settingsOf(fields: Description): Record<string, unknown> {
   return settings;
 }
 
-const ENDINGS = [".csv", ".txt", ".tsv", ".gz", ".zip", ".parquet", ".feather", ".arrow"];
+const ENDINGS = [".csv", ".txt", ".tsv", ".gz", ".zip", ".parquet", ".feather", ".arrow", ".xlsx", ".xlsm", ".ods"];
 export const ACCEPTED = [...ENDINGS, "text/csv"].join(",");
 
 /** The files of bars among what was dropped or chosen, those inside folders too, in the order of their names. */
