@@ -60,7 +60,7 @@ def import_command(
     if chosen is None:
         raise UsageError(f"--how is one of {', '.join(HOWS)}, not `{how}`")
     settings = read_settings_file(market) if market else None
-    roles, files = columns_by_role(columns, "--columns"), _files_in(paths)
+    roles, files = columns_by_role(columns.split(",") if columns else (), "--columns"), _files_in(paths)
     found, problems = [], {}
     with stored_here() as application:
         for file in files:

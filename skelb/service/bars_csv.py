@@ -3,7 +3,7 @@
 import codecs
 import io
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -19,6 +19,7 @@ from skelb.service.bars_files import MOST_ROWS, text_of
 
 REFUSED_SHOWN = 200
 _PIECE = 1 << 20
+_HEAD, _HEAD_ROWS = 1 << 16, 6
 _EARLIEST, _LATEST = -2_208_988_800, 7_258_118_400
 """The seconds since 1970 of 1 January 1900 and of 1 January 2200: what is outside is a slip, not a bar."""
 
@@ -129,15 +130,36 @@ def read_bars_csv(path: Path, zone: str = "UTC", columns: Mapping[str, str] | No
     return _to_bars(rows, roles, time, numbers, fine, decimal, notes, path)
 
 
-def columns_by_role(text: str, what: str) -> dict[str, str]:
-    """Columns by role, written as time=Date,close=Last. Raises SettingsError when they are not."""
+def columns_by_role(items: Iterable[str], what: str) -> dict[str, str]:
+    """Columns by role, each written as close=Last, or volume= for none. Raises SettingsError when one is not."""
     found = {}
-    for part in text.split(",") if text else []:
-        role, sign, name = part.partition("=")
-        if not sign or not name.strip():
-            raise SettingsError(f"{what} takes ROLE=COLUMN with commas between, not `{part}`")
+    for item in items:
+        role, sign, name = item.partition("=")
+        if not sign:
+            raise SettingsError(f"{what} takes ROLE=COLUMN, such as time=Date, not `{item}`")
         found[role.strip().lower()] = name.strip()
     return found
+
+
+@dataclass(frozen=True, slots=True)
+class FileColumns:
+    """The columns of a file by name, its first rows as they are written, and which column is taken for what."""
+
+    names: list[str]
+    rows: list[list[str]]
+    roles: dict[str, str]
+
+
+def read_columns(path: Path) -> FileColumns:
+    """What the columns of a file are, whether or not bars can be read of it. Raises BarsError when it is no table."""
+    data, _ = _load(path)
+    head = data[:_HEAD] if len(data) <= _HEAD else data[:_HEAD].rpartition(b"\n")[0]
+    delimiter, decimal = _dialect(head)
+    rows = _read_rows(head, delimiter, path)
+    _take_mids(rows, decimal, [])
+    shown = range(min(_HEAD_ROWS, rows.lines.size))
+    cells = [[str(rows.table[name][row].as_py() or "") for name in rows.names] for row in shown]
+    return FileColumns(rows.names, cells, _roles(rows.names, path, {}))
 
 
 def _to_bars(
@@ -297,13 +319,25 @@ def _guessed(cells: list[str]) -> list[str]:
 
 
 def _recognise(names: list[str], path: Path, given: Mapping[str, str]) -> dict[str, str]:
-    """Which column plays which role, as it is given or by its name."""
+    """Which column plays which role. Raises BarsError when bars lack one."""
+    roles = _roles(names, path, given)
+    missing = [role for role in ("time", *_PRICES) if role not in roles]
+    if missing:
+        raise BarsError(
+            f"{path.name} has no column for {', '.join(missing)}; its columns are: {', '.join(names)[:200]}"
+        )
+    return roles
+
+
+def _roles(names: list[str], path: Path, given: Mapping[str, str]) -> dict[str, str]:
+    """Which column plays which role, as it is given (an empty name: none does) or by its name; as far as it can be told."""
     for role, name in given.items():
         if role not in _ALIASES:
             raise BarsError(f"`{role}` is no role of a column; they are: {', '.join(_ALIASES)}")
-        if name not in names:
+        if name and name not in names:
             raise BarsError(f"{path.name} has no column `{name}`; its columns are: {', '.join(names)[:200]}")
     roles = dict(given)
+    names = [name for name in names if name not in roles.values()]  # what is given is nothing else besides
     plain = {re.sub(r"[<>\[\]()]", "", name).strip().lower(): name for name in names}
     if "date" in plain and "time" in plain and not given.keys() & {"time", "clock"}:
         roles["time"], roles["clock"] = plain["date"], plain["time"]
@@ -311,12 +345,7 @@ def _recognise(names: list[str], path: Path, given: Mapping[str, str]) -> dict[s
         for alias in aliases:
             if role not in roles and alias in plain and plain[alias] not in roles.values():
                 roles[role] = plain[alias]
-    missing = [role for role in ("time", *_PRICES) if role not in roles]
-    if missing:
-        raise BarsError(
-            f"{path.name} has no column for {', '.join(missing)}; its columns are: {', '.join(names)[:200]}"
-        )
-    return roles
+    return {role: name for role, name in roles.items() if name}
 
 
 def _numbers(column: pa.ChunkedArray, decimal: str) -> Floats:

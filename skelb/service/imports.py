@@ -13,7 +13,7 @@ import numpy as np
 
 from skelb.core.bars import Bars, Joining, Timeframe, compare_bars, join_bars
 from skelb.core.errors import NotFoundError
-from skelb.service.bars_csv import BarsFile, read_bars_csv
+from skelb.service.bars_csv import BarsFile, FileColumns, read_bars_csv, read_columns
 from skelb.service.library import Library, StoredBars, StoredMarket
 from skelb.service.names import symbol_of
 
@@ -81,6 +81,13 @@ class Imports:
                 self._waiting.popitem(last=False)[1].path.unlink(missing_ok=True)
         known = [market.symbol for market in self._library.markets()]
         return Preview(token, path.name, symbol_of(path.name, known), file)
+
+    def columns(self, name: str, data: bytes | bytearray) -> FileColumns:
+        """What the columns of a file are. Raises BarsError when it is no table."""
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / _file_name(name)
+            path.write_bytes(data)
+            return read_columns(path)
 
     def compare(self, token: str, symbol: str) -> Joining | None:
         """A read file beside what is stored under a symbol on its timeframe; None when nothing is.

@@ -1,6 +1,6 @@
 """The REST API under /api. Handlers translate; what is done stands in the service."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Annotated
 
@@ -12,7 +12,7 @@ from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.figures import FIGURES
 from skelb.core.language import parsed_title
 from skelb.service.application import Application, first_setup, home_of
-from skelb.service.bars_csv import columns_by_role
+from skelb.service.bars_csv import FileColumns, columns_by_role
 from skelb.service.bars_files import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
 from skelb.service.looks import MarketLook, look_at
@@ -51,7 +51,14 @@ from skelb.web.schemas import (
 from skelb.web.served import TABLE_FILE, App, Number, table_file
 
 router = APIRouter(prefix="/api", tags=["library"])
-Roles = Annotated[str, Query(max_length=2_000, description="columns by role, as time=Date,close=Last")]
+Roles = Annotated[Sequence[str], Query(max_length=8, description="columns by what they are, as time=Date")]
+_FILE = {
+    "requestBody": {
+        "required": True,
+        "description": "the file as it is: CSV in any encoding, zipped or not, a table or a spreadsheet",
+        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+    }
+}
 
 
 @router.get("/start")
@@ -178,18 +185,20 @@ def save_market(body: MarketIn, app: App) -> MarketOut:
     return _market(app.library.save_market(stored.symbol, body.title, body.settings, []))
 
 
-@router.post(
-    "/imports",
-    openapi_extra={
-        "requestBody": {
-            "required": True,
-            "description": "the file as it is: CSV in any encoding, zipped or not",
-            "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
-        }
-    },
-)
-async def read_import(request: Request, app: App, name: str, zone: str = "UTC", roles: Roles = "") -> ImportOut:
+@router.post("/imports", openapi_extra=_FILE)
+async def read_import(request: Request, app: App, name: str, zone: str = "UTC", role: Roles = ()) -> ImportOut:
     """Read a file of bars without storing anything."""
+    columns = columns_by_role(role, "role")
+    return await run_in_threadpool(_read_import, app, name, await _sent(request), zone, columns)
+
+
+@router.post("/imports/columns", openapi_extra=_FILE)
+async def columns_of_import(request: Request, app: App, name: str) -> FileColumns:
+    """The columns of a file, to say what they are where that is not recognised."""
+    return await run_in_threadpool(app.imports.columns, name, await _sent(request))
+
+
+async def _sent(request: Request) -> bytearray:
     data = bytearray()
     async for piece in request.stream():  # measured while it comes: what is too large never stands in memory
         data += piece
@@ -198,7 +207,7 @@ async def read_import(request: Request, app: App, name: str, zone: str = "UTC", 
             raise HTTPException(
                 413, f"the file has more than {most:,} MB, the most that is read at once: take its years apart"
             )
-    return await run_in_threadpool(_read_import, app, name, data, zone, columns_by_role(roles, "roles"))
+    return data
 
 
 def _read_import(

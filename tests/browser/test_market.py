@@ -259,3 +259,35 @@ def test_twelve_files_at_once(page, tmp_path):
     expect(page.get_by_role("status").filter(has_text="2 of 2 files are stored.")).to_be_visible()
     data = page.request.get("/api/markets/export?symbol=ARMADA").text().splitlines()
     assert len(data) == 901 and float(data[701].split(",")[2]) == high[700]
+
+
+def test_columns_are_mapped_by_a_press_on_their_heads(page, tmp_path):
+    bars = wave_bars(400)
+    lines = (write_csv(tmp_path / "plain.csv", bars)).read_text().splitlines()
+    lines[0] = "Wann,Von,Oben,Unten,Bis,Umsatz"
+    odd = tmp_path / "tide_15m.csv"
+    odd.write_text("\n".join(lines))
+    page.goto("/markets")
+    page.get_by_role("button", name="Import bars").click()
+    page.get_by_label("Files of bars").set_input_files(odd)
+    columns = page.get_by_role("region", name="Columns of the file")
+    expect(page.get_by_role("alert")).to_contain_text("has no column for time")
+    expect(columns).to_contain_text("No column is time, open, high, low, close yet.")
+    for name, role in (("Wann", "time"), ("Von", "open"), ("Oben", "high"), ("Unten", "low"), ("Bis", "close")):
+        columns.get_by_label(f"What {name} is").select_option(role)
+    columns.get_by_label("What Umsatz is").select_option("close")  # the wrong thing: Bis is none any more
+    expect(columns).to_contain_text("kept besides")
+    columns.get_by_label("What Bis is").select_option("close")
+    columns.get_by_label("What Umsatz is").select_option("volume")
+    columns.get_by_role("button", name="Read it so").press("Enter")
+    expect(page.get_by_text("time from Wann")).to_be_visible()
+    expect(columns).to_have_count(0)
+    expect(page.get_by_label("Symbol", exact=True)).to_have_value("TIDE")
+    page.get_by_role("button", name="They are others").click()
+    columns.get_by_label("What Umsatz is").select_option("")
+    columns.get_by_role("button", name="Read it so").click()
+    expect(page.get_by_text("no volume column: volume is 0")).to_be_visible()
+    page.get_by_role("button", name="Store 400 bars").click()
+    settled(page)
+    data = page.request.get("/api/markets/export?symbol=TIDE").text().splitlines()
+    assert data[0] == '"time","open","high","low","close","volume","Umsatz"' and len(data) == 401

@@ -10,8 +10,9 @@ import pyarrow.parquet
 import pytest
 from pyarrow import feather
 
-from skelb.core.errors import BarsError
-from skelb.service.bars_csv import read_bars_csv
+from skelb.core.errors import BarsError, SettingsError
+from skelb.service.bars_csv import columns_by_role, read_bars_csv, read_columns
+from tests.conftest import wave_bars, write_csv
 
 HEADER = "time,open,high,low,close,volume\n"
 GOOD = "2024-01-02T10:00:00Z,1,2,0.5,1.5,10\n2024-01-02T10:15:00Z,1,2,0.5,1.5,10\n2024-01-02T10:30:00Z,1,2,0.5,1.5,10\n"
@@ -258,3 +259,44 @@ def test_columns_are_named_where_their_names_do_not_say_it(tmp_path):
         read(tmp_path, text, columns={**given, "open": "Nowhere"})
     with pytest.raises(BarsError, match="`opening` is no role"):
         read(tmp_path, text, columns={"opening": "Beginning"})
+
+
+ODD = "Wann,Von,Oben,Unten,Bis,Stück,First\n" + "".join(
+    f"2024-01-{day:02},{10 + day},{12 + day},{9 + day},{11 + day},{day * 5},{day}\n" for day in range(1, 29)
+)
+
+
+def test_columns_are_told_and_given_for_a_file_that_cannot_be_read_by_itself(tmp_path):
+    path = tmp_path / "odd.csv"
+    path.write_text(ODD)
+    found = read_columns(path)
+    assert found.names == ["Wann", "Von", "Oben", "Unten", "Bis", "Stück", "First"]
+    assert found.rows[0] == ["2024-01-01", "11", "13", "10", "12", "5", "1"] and len(found.rows) == 6
+    assert found.roles == {"open": "First"}  # what it is taken for, until somebody says otherwise
+    with pytest.raises(BarsError, match="no column for time, high, low, close"):
+        read_bars_csv(path)
+    given = columns_by_role(["time=Wann", "open=Von", "high=Oben", "low=Unten", "close=Bis"], "role")
+    read = read_bars_csv(path, columns=given | {"volume": "Stück"})
+    assert read.bars.open[0] == 11 and read.bars.volume[0] == 5 and list(read.bars.columns) == ["First"]
+    assert read.columns["open"] == "Von"
+
+
+def test_a_role_may_be_said_to_be_nobodys(tmp_path):
+    path = write_csv(tmp_path / "plain.csv", wave_bars(30))
+    assert read_bars_csv(path).bars.volume.any()
+    without = read_bars_csv(path, columns=columns_by_role(["volume="], "role"))
+    assert not without.bars.volume.any() and "volume" in without.bars.columns
+    with pytest.raises(SettingsError, match="takes ROLE=COLUMN"):
+        columns_by_role(["volume"], "--columns")
+
+
+def test_columns_of_any_file_that_holds_a_table_are_told(tmp_path):
+    long = tmp_path / "long.csv"
+    long.write_text("time,open,high,low,close\n" + "2024-01-01 00:00,1,2,1,2\n" * 20_000)
+    assert read_columns(long).names == ["time", "open", "high", "low", "close"]
+    packed = tmp_path / "odd.csv.gz"
+    packed.write_bytes(gzip.compress(ODD.encode()))
+    assert read_columns(packed).names[0] == "Wann"
+    (tmp_path / "none.csv").write_bytes(b"\0\1\2")
+    with pytest.raises(BarsError, match="not a text file"):
+        read_columns(tmp_path / "none.csv")

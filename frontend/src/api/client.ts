@@ -36,6 +36,7 @@ export type SheetRow = Schemas["SheetRowOut"];
 export type RuleExample = Schemas["RuleExample"];
 export type Condition = Schemas["StudiedCondition"];
 export type Conditions = Schemas["Beginnings"];
+export type FileColumns = Schemas["FileColumns"];
 export type Joining = Schemas["Joining"];
 export type OddBars = Schemas["OddBars"];
 export type OddKind = NonNullable<Schemas["LeaveOutIn"]["kind"]>;
@@ -77,10 +78,20 @@ export async function* linesOf<T>(
 }
 
 /** Sends a file as it is; nothing is stored yet. */
-export async function sendFile(file: File, zone: string): Promise<ImportPreview> {
+export async function sendFile(file: File, zone: string, roles: Record<string, string> = {}): Promise<ImportPreview> {
   const query = new URLSearchParams({ name: file.name, zone });
-  const answer = await fetch(`/api/imports?${query}`, { method: "POST", body: file });
+  for (const [role, column] of Object.entries(roles)) query.append("role", `${role}=${column}`);
+  return (await sent(`/api/imports?${query}`, file)) as ImportPreview;
+}
+
+/** The columns of a file, whether or not it can be read. */
+export async function sendForColumns(file: File): Promise<FileColumns> {
+  return (await sent(`/api/imports/columns?${new URLSearchParams({ name: file.name })}`, file)) as FileColumns;
+}
+
+async function sent(way: string, file: File): Promise<unknown> {
+  const answer = await fetch(way, { method: "POST", body: file });
   const body: unknown = await answer.json();
   if (!answer.ok) throw new Error((body as { detail?: string }).detail ?? "The file could not be read.");
-  return body as ImportPreview;
+  return body;
 }

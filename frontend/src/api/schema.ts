@@ -312,6 +312,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/imports/columns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Columns Of Import
+         * @description The columns of a file, to say what they are where that is not recognised.
+         */
+        post: operations["columns_of_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports/compare": {
         parameters: {
             query?: never;
@@ -2792,6 +2812,29 @@ export interface components {
             short: {
                 [key: string]: number | null;
             };
+        };
+        /**
+         * FileColumns
+         * @description The columns of a file by name, its first rows as they are written, and which column is taken for what.
+         */
+        FileColumns: {
+            /**
+             * Names
+             * @description columns by name, in the order of the file
+             */
+            names: string[];
+            /**
+             * Roles
+             * @description the columns that are recognised, by what they are
+             */
+            roles: {
+                [key: string]: string;
+            };
+            /**
+             * Rows
+             * @description the first rows, cell by cell as they are written
+             */
+            rows: string[][];
         };
         /**
          * Fill
@@ -6689,14 +6732,14 @@ export interface operations {
                 name: string;
                 /** @description the time zone of times that name none, as Area/City */
                 zone?: string;
-                /** @description columns by role, as time=Date,close=Last */
-                roles?: string;
+                /** @description columns by what they are, as time=Date */
+                role?: string[];
             };
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description the file as it is: CSV in any encoding, zipped or not */
+        /** @description the file as it is: CSV in any encoding, zipped or not, a table or a spreadsheet */
         requestBody: {
             content: {
                 "application/octet-stream": string;
@@ -6710,6 +6753,43 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    columns_of_import: {
+        parameters: {
+            query: {
+                /** @description what it is called */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description the file as it is: CSV in any encoding, zipped or not, a table or a spreadsheet */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileColumns"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

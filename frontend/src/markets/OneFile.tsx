@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { api, marketsQuery, sendFile, unwrap, type ImportPreview, type Market } from "@/api";
 import { Picker, plain, tellAll, Trouble } from "@/ui";
 import { ComparedWords, HOW_WORDS, type How, useCompared } from "./Compared";
+import { Columns, type Roles } from "./Columns";
 import { guessed, NEW, settingsOf, type Description } from "./model";
 
 const FIELDS: { name: keyof Description; label: string; hint: string }[] = [
@@ -29,11 +30,16 @@ export function OneFile({ file, zone, known, onOpen }: Props) {
   const client = useQueryClient();
   const [fields, setFields] = useState<Description>(NEW);
   const [how, setHow] = useState<How>("instead");
+  const [roles, setRoles] = useState<Roles | null>(null);
+  const [isMapping, setMapping] = useState(false);
   const { mutate, ...read } = useMutation({
-    mutationFn: () => sendFile(file, zone),
-    onSuccess: (found) => setFields({ ...NEW, zone, symbol: found.symbol, ...guessed(found.guesses) }),
+    mutationFn: (said: Roles | null) => sendFile(file, zone, said ?? {}),
+    onSuccess: (found) => {
+      setMapping(false);
+      setFields({ ...NEW, zone, symbol: found.symbol, ...guessed(found.guesses) });
+    },
   });
-  useEffect(() => mutate(), [mutate]);
+  useEffect(() => mutate(roles), [mutate, roles]);
   const symbol = fields.symbol.trim();
   const taken = known.some((market) => market.symbol === symbol);
   const compared = useCompared(read.data, taken ? symbol : "");
@@ -64,9 +70,10 @@ export function OneFile({ file, zone, known, onOpen }: Props) {
     <>
       {read.isPending && <progress className="progress w-full" aria-label="Reading the file" />}
       {read.error && <Trouble error={`${read.error.message} Nothing was stored.`} />}
+      {(isMapping || read.error) && <Columns file={file} roles={roles} onRead={setRoles} />}
       {read.data && (
         <div className="grid grid-cols-[1fr_22rem] gap-6">
-          <Found preview={read.data} />
+          <Found preview={read.data} onMap={() => setMapping(true)} />
           <form
             onSubmit={(event) => {
               event.preventDefault();
@@ -127,7 +134,7 @@ export function OneFile({ file, zone, known, onOpen }: Props) {
   );
 }
 
-function Found({ preview }: { preview: ImportPreview }) {
+function Found({ preview, onMap }: { preview: ImportPreview; onMap: () => void }) {
   const names = ["time", "open", "high", "low", "close", "volume"];
   return (
     <div className="min-w-0">
@@ -141,7 +148,10 @@ function Found({ preview }: { preview: ImportPreview }) {
           .map(([role, column]) => (role === column.toLowerCase() ? role : `${role} from ${column}`))
           .join(", ")}
         {preview.extra_columns.length > 0 && `; kept besides: ${preview.extra_columns.join(", ")}`}
-        {preview.notes.length > 0 && `; ${preview.notes.join(", ")}`}.
+        {preview.notes.length > 0 && `; ${preview.notes.join(", ")}`}.{" "}
+        <button type="button" className="cursor-pointer text-long hover:underline" onClick={onMap}>
+          They are others
+        </button>
       </p>
       <table className="num my-2 text-right">
         <thead className="text-soft">
