@@ -13,7 +13,7 @@ from skelb.cli.options import JsonOption, print_json
 from skelb.core.bars import Timeframe
 from skelb.service.backtest import read_moment
 from skelb.service.library import StoredMarket
-from skelb.service.odd_bars import ODD_KINDS, bring_back, leave_out, odd_bars
+from skelb.service.quality import ODD_KINDS
 from skelb.service.tables import bars_table, written
 
 app = typer.Typer()
@@ -54,7 +54,7 @@ def show_command(symbol: SymbolArgument) -> None:
 def odd_command(symbol: SymbolArgument, json: JsonOption = False) -> None:
     """Say what of a market's shortest bars deserves a look before a result is believed; what is left out."""
     with stored_here() as application:
-        found = odd_bars(application.library, symbol)
+        found = application.quality.look(symbol)
     if json:
         print_json(found)
         return
@@ -76,7 +76,7 @@ def leave_out_command(
         raise UsageError(f"--kind is one of {', '.join(ODD_KINDS)}, not `{kind}`")
     with stored_here() as application:
         begins, ends = _moment(first, "--from"), _moment(last, "--to")
-        found = leave_out(application.library, symbol, chosen, begins, ends)
+        found = application.quality.leave_out(symbol, chosen, begins, ends)
     print(_in_short(found))
 
 
@@ -84,7 +84,7 @@ def leave_out_command(
 def bring_back_command(symbol: SymbolArgument, first: FirstOption = None, last: LastOption = None) -> None:
     """Use bars again that were left out: all, or those of a time."""
     with stored_here() as application:
-        found = bring_back(application.library, symbol, _moment(first, "--from"), _moment(last, "--to"))
+        found = application.quality.bring_back(symbol, _moment(first, "--from"), _moment(last, "--to"))
     print(_in_short(found))
 
 

@@ -330,7 +330,7 @@ def _recognise(names: list[str], path: Path, given: Mapping[str, str]) -> dict[s
 
 
 def _roles(names: list[str], path: Path, given: Mapping[str, str]) -> dict[str, str]:
-    """Which column plays which role, as it is given (an empty name: none does) or by its name; as far as it can be told."""
+    """Which column plays which role, as it is given (none, by an empty name) or by its name; as far as can be told."""
     for role, name in given.items():
         if role not in _ALIASES:
             raise BarsError(f"`{role}` is no role of a column; they are: {', '.join(_ALIASES)}")

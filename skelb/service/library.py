@@ -25,6 +25,7 @@ from skelb.store import (
     VersionRecord,
     leave_out,
     load_bars,
+    load_times,
     load_whole,
     save_bars,
 )
@@ -235,6 +236,11 @@ class Library:
         """The bars of one stored timeframe, those that are left out among them."""
         with self._database.session() as session:
             return load_whole(session, _bars_record(session, stored))
+
+    def times(self, stored: StoredBars) -> Ints:
+        """When the bars of one stored timeframe open, those that are left out among them."""
+        with self._database.session() as session:
+            return load_times(session, _bars_record(session, stored))
 
     def leave_out(self, stored: StoredBars, times: Ints) -> None:
         """A new version of stored bars, of which those that open at these times, and no others, are not used."""

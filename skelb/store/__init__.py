@@ -1,6 +1,6 @@
 """Records in SQLite."""
 
-from skelb.store.bars_store import leave_out, load_bars, load_whole, save_bars
+from skelb.store.bars_store import leave_out, load_bars, load_times, load_whole, save_bars
 from skelb.store.database import FILE_NAME, Database, StoreError
 from skelb.store.models import (
     AccountRecord,
@@ -40,6 +40,7 @@ __all__ = [
     "VersionRecord",
     "leave_out",
     "load_bars",
+    "load_times",
     "load_whole",
     "name_before",
     "now",

@@ -81,6 +81,15 @@ def load_bars(session: Session, record: BarsRecord) -> Bars:
     return whole.without(np.frombuffer(record.left_out, np.int64)) if record.left_out else whole
 
 
+def load_times(session: Session, record: BarsRecord) -> Ints:
+    """When the bars of a record open, those that are left out among them."""
+    query = select(BarsChunk.data).where(
+        BarsChunk.bars_id == (record.base_id or record.id), BarsChunk.column_name == "time"
+    )
+    pieces = session.scalars(query.order_by(BarsChunk.number))
+    return np.concatenate([np.frombuffer(zlib.decompress(data), np.int64) for data in pieces])
+
+
 def load_whole(session: Session, record: BarsRecord) -> Bars:
     """The bars of a record, those that are left out among them. Raises StoreError when they are not what was stored."""
     rows = session.execute(

@@ -16,7 +16,7 @@ from skelb.service.bars_csv import FileColumns, columns_by_role
 from skelb.service.bars_files import MOST_BYTES
 from skelb.service.library import StoredMarket, StoredScript
 from skelb.service.looks import MarketLook, look_at
-from skelb.service.odd_bars import OddBars, bring_back, leave_out, odd_bars
+from skelb.service.quality import OddBars
 from skelb.service.runs import KeptRun, Trace
 from skelb.service.tables import Form, bars_table, written
 from skelb.service.workbench import Closes
@@ -157,19 +157,19 @@ def look_at_market(body: RunIn, app: App) -> MarketLook:
 def look_at_bars(body: DescribedIn, app: App) -> OddBars:
     """What of a market's shortest stored bars deserves a look, by kind, and what of them is left out; the market as it
     is described here."""
-    return odd_bars(app.library, body.symbol, body.described)
+    return app.quality.look(body.symbol, body.described)
 
 
 @router.post("/markets/leave-out")
 def leave_bars_out(body: LeaveOutIn, app: App) -> MarketOut:
     """Leave bars of a market out of every run; they stay stored."""
-    return _market(leave_out(app.library, body.symbol, body.kind, body.begins, body.ends, body.described))
+    return _market(app.quality.leave_out(body.symbol, body.kind, body.begins, body.ends, body.described))
 
 
 @router.post("/markets/bring-back")
 def bring_bars_back(body: BringBackIn, app: App) -> MarketOut:
     """Use bars again that were left out."""
-    return _market(bring_back(app.library, body.symbol, body.begins, body.ends))
+    return _market(app.quality.bring_back(body.symbol, body.begins, body.ends))
 
 
 @router.get("/markets/export", response_class=Response, responses=TABLE_FILE)

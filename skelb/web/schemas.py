@@ -13,8 +13,8 @@ from skelb.core.trials import ChallengeRules
 from skelb.core.trials import Kind as ResampleKind
 from skelb.service.imports import How
 from skelb.service.keeping import Kind
-from skelb.service.odd_bars import OddKind
 from skelb.service.planning import RuleExample
+from skelb.service.quality import OddKind
 from skelb.service.settings import AccountSettings, MarketSettings
 from skelb.service.setup import Setup
 from skelb.service.workbench import Closes

@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from skelb.core.bars import Bars, Market, Timeframe, find_oddities
+from skelb.core.bars import Bars, Market, Timeframe, find_oddities, trading_days_of
 from tests.conftest import wave_bars
 
 OPEN = Market("TEST", tick=0.25)
@@ -135,3 +135,26 @@ def test_the_greatest_come_first_and_all_are_counted():
     sizes = [place.size for place in found.places]
     assert sizes == sorted(sizes, reverse=True) and sizes[0] > 15
     assert sum(found.slices) == found.count
+
+
+def test_days_that_others_have_are_absent_and_weekends_and_holidays_are_not():
+    bars = wave_bars(96 * 30)
+    market = Market("TEST", tick=0.25, days="mon-fri")
+    days = trading_days_of(bars, market)
+    assert not np.isin((days + 3) % 7, (5, 6)).any()
+    gone = days[[5, 6, 11]]
+    kept = bars.take(~np.isin(bars.time // 86_400, gone))
+
+    def absent(*others):
+        return next((item for item in find_oddities(kept, market, others) if item.kind == "absent"), None)
+
+    found = absent(days, days)
+    assert (found.count, [place.size for place in found.places]) == (3, [2.0, 1.0])
+    for place, (before, after) in zip(found.places, ((4, 7), (10, 12)), strict=True):
+        assert (place.begins // 86_400, place.ends // 86_400) == (days[before], days[after])
+    assert absent() is absent(days) is None  # one other market may have a day of its own
+    assert absent(days, days, np.setdiff1d(days, gone), np.setdiff1d(days, gone)).count == 3  # half of those open then
+    assert absent(days, days, *[np.setdiff1d(days, gone)] * 3) is None
+    assert absent(days[:4], days[:4]) is None  # who was not open then says nothing
+    assert trading_days_of(bars.take(slice(0, 0)), market).size == 0
+    assert find_oddities(bars, market, (np.zeros(0, np.int64), days)) == find_oddities(bars, market)

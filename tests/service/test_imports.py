@@ -10,7 +10,7 @@ from skelb.core.bars import Joining
 from skelb.core.errors import NotFoundError, SettingsError
 from skelb.service import imports as module
 from skelb.service.names import symbol_of
-from skelb.service.odd_bars import leave_out
+from skelb.service.quality import Quality
 from tests.conftest import wave_bars, write_csv
 
 WHOLE = wave_bars(4000)
@@ -68,7 +68,7 @@ def test_a_file_is_compared_and_comes_instead_added_or_correcting(application, t
 def test_what_is_left_out_stays_so_when_bars_are_added(application, tmp_path):
     library, imports = application.library, application.imports
     library.save_market("WAVE", "", None, [WHOLE.take(slice(0, 3000))])
-    leave_out(library, "WAVE", None, int(WHOLE.time[10]), int(WHOLE.time[12]))
+    Quality(library).leave_out("WAVE", None, int(WHOLE.time[10]), int(WHOLE.time[12]))
     token = imports.read("WAVE.csv", data(tmp_path, WHOLE.take(slice(2900, 3100))), "UTC").token
     stored = imports.store(token, "WAVE", "", None, "add").shortest
     assert (stored.row_count, stored.left_out) == (3097, 3)

@@ -4170,17 +4170,17 @@ export interface components {
         OddPlace: {
             /**
              * Begins
-             * @description opening of its first bar, seconds since 1970 UTC; of a gap, of the bar before it
+             * @description opening of its first bar, seconds since 1970 UTC; of a gap or absent days, of the bar before
              */
             begins: number;
             /**
              * Ends
-             * @description opening of its last bar, seconds since 1970 UTC; of a gap, of the bar after it
+             * @description opening of its last bar, seconds since 1970 UTC; of a gap or absent days, of the bar after
              */
             ends: number;
             /**
              * Size
-             * @description minutes missing, usual ranges, or bars
+             * @description minutes missing, days, usual ranges, or bars
              */
             size: number;
         };
@@ -4190,6 +4190,8 @@ export interface components {
          *
          *     gap : bars missing between two of one trading day, the breaks of the session and what was left out aside; size in
          *         minutes
+         *     absent : trading days without a bar on which at least two and at least half of the other markets that were open
+         *         then traded; size in days, placed from the bar before to the bar after
          *     outside : bars outside the session, which no run uses; size in bars
          *     spike : a bar that reaches beyond both its neighbours by ten usual ranges and more; size in usual ranges (the
          *         middle range of 64 bars about it, at least a tick)
@@ -4201,15 +4203,15 @@ export interface components {
         Oddity: {
             /**
              * Count
-             * @description gaps and spikes; otherwise bars
+             * @description gaps and spikes, days that are absent; otherwise bars
              */
             count: number;
             /**
              * Kind
-             * @description gap inside a session, outside the session, spike, level (high is low), idle (without volume)
+             * @description gap inside a session, absent (days that other markets have), outside the session, spike, level (high is low), idle (without volume)
              * @enum {string}
              */
-            kind: "gap" | "outside" | "spike" | "level" | "idle";
+            kind: "gap" | "absent" | "outside" | "spike" | "level" | "idle";
             /**
              * Places
              * @description the greatest twenty, the greatest first

@@ -23,7 +23,7 @@ export function DescriptionForm({ now, stored, markets, put }: DescriptionProps)
       value={Number(now[key])}
       least={least}
       isWhole={false}
-      className={`field w-20 text-right ${now[key] === stored[key] ? "" : "!border-brass text-brass"}`}
+      className={`field w-24 text-right ${now[key] === stored[key] ? "" : "!border-brass text-brass"}`}
       onChange={(value) => put(key, value)}
     />
   );
@@ -53,7 +53,7 @@ export function DescriptionForm({ now, stored, markets, put }: DescriptionProps)
           usual={now.tick * 10}
           least={1e-10}
           isWhole={false}
-          className="field w-20 text-right"
+          className="field w-24 text-right"
           onChange={(pip) => put("pip", pip)}
         />
         .

@@ -7,6 +7,7 @@ import { Charged } from "./Charged";
 import { changedTo, changesInWords, type Changes, type Settings } from "./description";
 import { DescriptionForm, type Put } from "./DescriptionForm";
 import { Oddities, type OddPlace } from "./Oddities";
+import { Uses } from "./Uses";
 import { useLook } from "./useLook";
 
 interface Props {
@@ -148,6 +149,7 @@ function Effect({ market, now, onOpen, onShow }: Pick<Props, "market" | "onOpen"
                 onShow={(place) => onShow(market.symbol, first.timeframe, place)}
               />
             )}
+            <Uses market={market} />
             <p className="mt-4">
               <button type="button" className="plain-button" onClick={() => onOpen(market.symbol)}>
                 Look at its bars in the workbench

@@ -23,6 +23,13 @@ const KINDS: Record<Oddity["kind"], Kind> = {
     size: (minutes) => `${plain(minutes, 0)} minutes are missing`,
     means: "A stop or target that lay in between fills at the first price after it.",
   },
+  absent: {
+    sign: <path d="M2 3h12v10H2zM6 6l4 4M10 6l-4 4" />,
+    what: (count) => `${count} days that other markets have`,
+    size: (days) => (days === 1 ? "one day" : `${plain(days, 0)} days`),
+    means:
+      "At least two, and half of those that were open then, traded: a holiday of its own, or bars that are missing.",
+  },
   outside: {
     sign: <path d="M3 2v12M8 5v6M12 5v6" />,
     what: (count) => `${count} bars outside the session`,
@@ -73,7 +80,7 @@ export function Oddities({ odd, market, now, onShow }: Props) {
       {error && <Trouble error={error.message} />}
       {odd.oddities.length === 0 && (
         <p className="text-soft">
-          No gaps inside a session, no spikes, no bars outside it, without range or without volume.
+          No gaps inside a session, no missing days, no spikes, no bars outside the session, without range or volume.
         </p>
       )}
       {odd.oddities.map((oddity) => {
@@ -160,7 +167,8 @@ export function Oddities({ odd, market, now, onShow }: Props) {
   );
 }
 
-const canBeLeftOut = (kind: Oddity["kind"]): kind is OddKind => kind !== "gap" && kind !== "outside";
+const canBeLeftOut = (kind: Oddity["kind"]): kind is OddKind =>
+  kind !== "gap" && kind !== "absent" && kind !== "outside";
 const counted = (what: (count: string) => string, count: number) =>
   what(plain(count, 0)).replace(/^1 (\w+?)s\b/, "1 $1");
 

@@ -5,7 +5,7 @@ from skelb.core.bars.calendar import Calendar, resample, session_bars
 from skelb.core.bars.guesses import Guess, guess_market
 from skelb.core.bars.joining import Joining, compare_bars, join_bars
 from skelb.core.bars.market import WEEKDAYS, Commission, Market, is_zone, parse_days
-from skelb.core.bars.oddities import Oddity, OddPlace, find_oddities, odd_times
+from skelb.core.bars.oddities import Oddity, OddPlace, find_oddities, odd_times, trading_days_of
 from skelb.core.bars.quality import Fault, commonest_step, find_faults
 from skelb.core.bars.timeframes import Timeframe, timeframe_of_step
 
@@ -36,4 +36,5 @@ __all__ = [
     "resample",
     "session_bars",
     "timeframe_of_step",
+    "trading_days_of",
 ]

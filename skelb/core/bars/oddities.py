@@ -1,5 +1,6 @@
 """Stored bars that are no mistake to Skelb, yet deserve a look before a result is believed."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -9,11 +10,12 @@ from skelb.core.bars.bars import Bars, Bools, Floats, Ints
 from skelb.core.bars.calendar import opening_clock
 from skelb.core.bars.market import Market
 
-Kind = Literal["gap", "outside", "spike", "level", "idle"]
+Kind = Literal["gap", "absent", "outside", "spike", "level", "idle"]
 
 SPIKE_REACH = 10.0  # times the usual range, beyond both neighbours
 SLICES = 48
 MOST_PLACES = 20
+_FEWEST_OTHERS = 2
 _NEAR = 64  # bars whose middle range is the usual one
 
 
@@ -32,6 +34,8 @@ class Oddity:
 
     gap : bars missing between two of one trading day, the breaks of the session and what was left out aside; size in
         minutes
+    absent : trading days without a bar on which at least two and at least half of the other markets that were open
+        then traded; size in days, placed from the bar before to the bar after
     outside : bars outside the session, which no run uses; size in bars
     spike : a bar that reaches beyond both its neighbours by ten usual ranges and more; size in usual ranges (the
         middle range of 64 bars about it, at least a tick)
@@ -47,14 +51,18 @@ class Oddity:
     slices: list[int]
 
 
-def find_oddities(bars: Bars, market: Market) -> list[Oddity]:
-    """Every kind that is there at all, in the order of the kinds; of the bars as they are stored, in any session."""
+def find_oddities(bars: Bars, market: Market, others: Sequence[Ints] = ()) -> list[Oddity]:
+    """Every kind that is there at all, in the order of the kinds; of the bars as they are stored, in any session.
+
+    others : int64, the trading days of other markets, rising, in days since 1970
+    """
     if len(bars) == 0:
         return []
     day, minute, inside = opening_clock(bars, market)
     used = bars.take(inside)
     found: list[Oddity | None] = [
         _gaps(used, day[inside], minute[inside], market),
+        _absent(used, day[inside], market, others),
         _stretches("outside", bars, ~inside),
         _spikes(used, market.tick),
         _stretches("level", used, _level(used)),
@@ -90,6 +98,30 @@ def _gaps(bars: Bars, day: Ints, minute: Ints, market: Market) -> Oddity | None:
     missing -= np.diff(np.searchsorted(bars.left_out, bars.time)) * bars.timeframe.minutes
     before_it = np.flatnonzero((day[1:] == day[:-1]) & (missing > 0))
     return _told("gap", bars, before_it, before_it + 1, missing[before_it].astype(float))
+
+
+def trading_days_of(bars: Bars, market: Market) -> Ints:
+    """The days on which bars open inside the session, rising, in days since 1970."""
+    day, _, inside = opening_clock(bars, market)
+    return np.unique(day[inside])
+
+
+def _absent(bars: Bars, day: Ints, market: Market, others: Sequence[Ints]) -> Oddity | None:
+    if not len(bars):
+        return None
+    every = np.arange(day[0], day[-1] + 1)
+    open_then, traded = np.zeros(every.size), np.zeros(every.size)
+    for days in others:
+        if days.size:
+            open_then += (every >= days[0]) & (every <= days[-1])
+            traded += np.isin(every, days)
+    missed = (traded >= _FEWEST_OTHERS) & (traded >= 0.5 * open_then)
+    missed &= ~np.isin(every, day) & np.isin((every + 3) % 7, sorted(market.trading_weekdays))
+    if not missed.any():
+        return None
+    after = np.searchsorted(day, every[missed])  # days of one hole have one bar behind them
+    holes, sizes = np.unique(after, return_counts=True)
+    return _told("absent", bars, holes - 1, holes, sizes.astype(float), int(missed.sum()))
 
 
 def _spikes(bars: Bars, tick: float) -> Oddity | None:

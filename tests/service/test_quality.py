@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from skelb.core.bars import Timeframe
 from skelb.core.errors import BarsError, SettingsError
 from skelb.service.bars_csv import read_bars_csv
-from skelb.service.odd_bars import bring_back, leave_out, odd_bars
+from skelb.service.quality import Quality
 from skelb.service.tables import bars_table, written
 from tests.conftest import wave_bars
 from tests.service.conftest import SETUP
@@ -40,11 +40,11 @@ def test_a_spike_left_out_is_in_no_run_which_says_so_and_back_it_is_as_it_was(ap
         return SETUP.prepared(library, application.datasets).sound().backtest()
 
     before, [stored] = result(), library.market("WAVE").bars
-    [spike] = [found for found in odd_bars(library, "WAVE").oddities if found.kind == "spike"]
+    [spike] = [found for found in Quality(library).look("WAVE").oddities if found.kind == "spike"]
     place = spike.places[0]
-    found = leave_out(library, "WAVE", "spike", place.begins, place.ends)
+    found = Quality(library).leave_out("WAVE", "spike", place.begins, place.ends)
     assert (found.bars[0].row_count, found.bars[0].left_out) == (3999, 1)
-    told = odd_bars(library, "WAVE")
+    told = Quality(library).look("WAVE")
     assert told.left_out == 1 and [(item.begins, item.count) for item in told.stretches] == [(place.begins, 1)]
     assert not [item for item in told.oddities if item.kind in ("spike", "gap")]  # its place is no gap
 
@@ -54,7 +54,7 @@ def test_a_spike_left_out_is_in_no_run_which_says_so_and_back_it_is_as_it_was(ap
     assert "1 stored bar was left out by hand." in [item.message for item in without.findings]
     assert without.outcome.plan.dataset.data_version == found.bars[0].version == stored.version + 1
 
-    back = bring_back(library, "WAVE")
+    back = Quality(library).bring_back("WAVE")
     assert (back.bars[0].row_count, back.bars[0].left_out) == (4000, 0)
     assert result().figures == before.figures and result().findings == before.findings
     for name in COLUMNS:
@@ -73,15 +73,15 @@ def test_what_is_used_is_all_but_what_is_left_out(application, steps):
         wanted = expected | change if leaves else expected - change
         if wanted != expected:
             span = {"begins": int(times[0]), "ends": int(times[-1])}
-            leave_out(library, "WAVE", None, **span) if leaves else bring_back(library, "WAVE", **span)
+            Quality(library).leave_out("WAVE", None, **span) if leaves else Quality(library).bring_back("WAVE", **span)
         expected = wanted
         bars = used(library)
         assert set(bars.left_out.tolist()) == expected
         assert set(bars.time.tolist()) == set(whole.time.tolist()) - expected
-        told = odd_bars(library, "WAVE")
+        told = Quality(library).look("WAVE")
         assert told.left_out == sum(item.count for item in told.stretches) == len(expected)
     if expected:
-        bring_back(library, "WAVE")
+        Quality(library).bring_back("WAVE")
 
 
 def test_a_kind_is_left_out_whole(library):
@@ -93,10 +93,10 @@ def test_a_kind_is_left_out_whole(library):
     )
     library.save_market("WAVE", "", None, [flat])
     odd = (flat.high == flat.low).sum()
-    assert leave_out(library, "WAVE", "level", None, None).bars[0].left_out == odd
+    assert Quality(library).leave_out("WAVE", "level", None, None).bars[0].left_out == odd
     assert set(used(library).left_out) == set(flat.time[flat.high == flat.low])
     with pytest.raises(SettingsError, match="no such bars"):
-        leave_out(library, "WAVE", "level", None, None)
+        Quality(library).leave_out("WAVE", "level", None, None)
 
 
 def test_bars_that_come_again_stay_left_out_unless_their_prices_are_others(library):
@@ -104,7 +104,7 @@ def test_bars_that_come_again_stay_left_out_unless_their_prices_are_others(libra
     library.save_market("WAVE", "", None, [longer.take(slice(0, 4000))])
     spike, other = int(longer.time[SPIKE]), int(longer.time[77])
     for moment in (spike, other):
-        leave_out(library, "WAVE", None, moment, moment)
+        Quality(library).leave_out("WAVE", None, moment, moment)
     high = longer.high.copy()
     high[SPIKE] = max(longer.open[SPIKE], longer.close[SPIKE])  # mended at its source
     library.save_market("WAVE", "", None, [replace(longer, high=high)])
@@ -116,17 +116,17 @@ def test_what_cannot_be_left_out_or_brought_back_changes_nothing(application, li
     version = library.market("WAVE").shortest.version
     whole = wave_bars(4000).time
     for said, call in (
-        ("a kind, or from when", lambda: leave_out(library, "WAVE", None, None, None)),
-        ("no such bars", lambda: leave_out(library, "WAVE", None, 0, 5)),
-        ("no such bars", lambda: leave_out(library, "WAVE", "idle", None, None)),
-        ("no bar of WAVE", lambda: leave_out(library, "WAVE", None, int(whole[0]), int(whole[-1]))),
-        ("no bar of WAVE is left out", lambda: bring_back(library, "WAVE")),
+        ("a kind, or from when", lambda: Quality(library).leave_out("WAVE", None, None, None)),
+        ("no such bars", lambda: Quality(library).leave_out("WAVE", None, 0, 5)),
+        ("no such bars", lambda: Quality(library).leave_out("WAVE", "idle", None, None)),
+        ("no bar of WAVE", lambda: Quality(library).leave_out("WAVE", None, int(whole[0]), int(whole[-1]))),
+        ("no bar of WAVE is left out", lambda: Quality(library).bring_back("WAVE")),
     ):
         with pytest.raises(SettingsError, match=said):
             call()
     library.save_market("EMPTY", "", {}, [])
     with pytest.raises(BarsError, match="no bars yet"):
-        odd_bars(library, "EMPTY")
+        Quality(library).look("EMPTY")
     assert library.market("WAVE").shortest.version == version
 
 
@@ -144,3 +144,17 @@ def test_bars_taken_along_come_in_again_as_they_were(tmp_path, form, minutes):
     for name in COLUMNS:
         np.testing.assert_array_equal(getattr(again.bars, name), getattr(bars, name))
     np.testing.assert_array_equal(again.bars.columns["own"], bars.columns["own"])
+
+
+def test_days_that_other_markets_have_are_told_until_they_come(application, library):
+    whole = wave_bars(4000)
+    for symbol in ("ONE", "TWO"):
+        library.save_market(symbol, "", {"tick": 0.25}, [whole])
+    missing = np.unique(whole.time // 86_400)[7]
+    library.save_market("WAVE", "", None, [whole.take(whole.time // 86_400 != missing)])
+    quality = Quality(library)
+    [absent] = [item for item in quality.look("WAVE").oddities if item.kind == "absent"]
+    assert (absent.count, absent.places[0].size) == (1, 1.0)
+    assert not [item for item in quality.look("ONE").oddities if item.kind == "absent"]
+    library.save_market("WAVE", "", None, [whole])
+    assert not [item for item in quality.look("WAVE").oddities if item.kind == "absent"]
