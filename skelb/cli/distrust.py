@@ -6,8 +6,9 @@ import typer
 
 from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError
-from skelb.cli.inputs import prepare, prepare_all
-from skelb.cli.options import JsonOption, OnBasketSides, OnSides, print_json
+from skelb.cli.inputs import prepare_all
+from skelb.cli.options import JsonOption, OnBasketSides, print_json
+from skelb.core.engine import Outcome
 from skelb.core.trials import KINDS, ChallengeRules
 from skelb.service.distrust import INSIDE_BARS, Stress, challenged, redrawn
 
@@ -23,9 +24,10 @@ def stress_command(
     seed: Annotated[int, typer.Option("--seed", help="Of the histories drawn.")] = 1,
 ) -> None:
     """Make a test worse on purpose: costs, later fills, exchanged sides, the same positions at other times, the other
-    bars given."""
+    bars given; or a basket of them together."""
     prepared, datasets = prepare_all(asked)
-    stress = Stress(prepared, datasets[1:], seed)
+    is_basket = asked.basket is not None
+    stress = Stress(prepared, () if is_basket else datasets[1:], seed, datasets if is_basket else ())
     steps = list(stress.steps())
     rows, last = [step.row for step in steps if step.row], steps[-1]
     if json:
@@ -38,10 +40,16 @@ def stress_command(
         print(sentence)
 
 
+def _outcomes(asked: OnBasketSides) -> list[Outcome]:
+    """The run, or that of a basket."""
+    prepared, datasets = prepare_all(asked)
+    return [prepared.backtest().outcome] if asked.basket is None else prepared.backtest_basket(datasets).outcomes
+
+
 @app.command("resample")
 @spelled_out
 def resample_command(
-    asked: OnSides,
+    asked: OnBasketSides,
     json: JsonOption = False,
     kind: Annotated[str, typer.Option("--kind", help=f"One of {', '.join(KINDS)}.")] = "bootstrap",
     samples: Annotated[int, typer.Option("--samples", help="How many.")] = 1_000,
@@ -53,8 +61,7 @@ def resample_command(
     chosen = next((item for item in KINDS if item == kind), None)
     if chosen is None:
         raise UsageError(f"--kind is one of {', '.join(KINDS)}, not `{kind}`")
-    outcome = prepare(asked).backtest().outcome
-    drawn = redrawn(outcome, chosen, samples, seed, share, block)
+    drawn = redrawn(_outcomes(asked), chosen, samples, seed, share, block)
     if json:
         print_json(drawn)
         return
@@ -69,7 +76,7 @@ def resample_command(
 @app.command("challenge")
 @spelled_out
 def challenge_command(
-    asked: OnSides,
+    asked: OnBasketSides,
     target: Annotated[float, typer.Option("--target", help="Profit to reach, percent of the capital.")],
     daily_loss: Annotated[float, typer.Option("--daily-loss", help="Most to lose in a day, percent.")],
     total_loss: Annotated[float, typer.Option("--total-loss", help="Most to lose in all, percent.")],
@@ -79,8 +86,7 @@ def challenge_command(
 ) -> None:
     """Begin a funded account's test on every day of a backtest: how many starts pass."""
     rules = ChallengeRules(target, daily_loss, total_loss, least_days, most_days)
-    outcome = prepare(asked).backtest().outcome
-    found = challenged(outcome, rules)
+    found = challenged(_outcomes(asked), rules)
     if json:
         print_json(found)
         return

@@ -81,21 +81,8 @@ class BasketResult:
 def backtest_basket(checked: Checked, datasets: Sequence[Dataset], account: Account, choices: Choices) -> BasketResult:
     """The judged result of a sound script on every market. Raises SettingsError as `backtest` does."""
     _check_sides(choices)
-    symbols = [dataset.market.symbol for dataset in datasets]
-    if unknown := [symbol for symbol in choices.dropped if symbol not in symbols]:
-        raise SettingsError(f"{unknown[0]} is not in the basket of {', '.join(symbols)}")
-    if set(symbols) == set(choices.dropped):
-        raise SettingsError("no market is left in the basket")
     inputs = input_values(checked, choices.inputs)
-    kept = [dataset for dataset in datasets if dataset.market.symbol not in choices.dropped]
-    too_dear = _too_dear(kept, account, choices.dearest)
-    kept = [dataset for dataset in kept if dataset.market.symbol not in too_dear]
-    if not kept:
-        cheapest = min(too_dear.values())
-        raise SettingsError(
-            f"a round trip costs {cheapest:.1f} % of a day's range and more in every market: none is left"
-        )
-    ordered = sorted(kept, key=lambda dataset: dataset.market.symbol)  # of one moment, by symbol
+    ordered, too_dear = basket_of(datasets, account, choices)
     against = _against(ordered[0], choices)
     plans = [
         make_plan(checked, dataset, inputs, choices.sides, choices.from_date, choices.to_date, choices.inverted)
@@ -105,6 +92,29 @@ def backtest_basket(checked: Checked, datasets: Sequence[Dataset], account: Acco
     figures = basket_figures(outcomes, against)
     findings = basket_findings(outcomes, checked, figures, choices.sides, choices.dropped, tuple(too_dear))
     return BasketResult(outcomes, figures, findings, too_dear)
+
+
+def basket_of(
+    datasets: Sequence[Dataset], account: Account, choices: Choices
+) -> tuple[list[Dataset], dict[str, float]]:
+    """The markets of a basket that are run, by symbol, and what a round trip costs in those that are too dear for it.
+
+    Raises SettingsError when none is left, or one is dropped that is not there.
+    """
+    symbols = [dataset.market.symbol for dataset in datasets]
+    if unknown := [symbol for symbol in choices.dropped if symbol not in symbols]:
+        raise SettingsError(f"{unknown[0]} is not in the basket of {', '.join(symbols)}")
+    if set(symbols) == set(choices.dropped):
+        raise SettingsError("no market is left in the basket")
+    kept = [dataset for dataset in datasets if dataset.market.symbol not in choices.dropped]
+    too_dear = _too_dear(kept, account, choices.dearest)
+    kept = [dataset for dataset in kept if dataset.market.symbol not in too_dear]
+    if not kept:
+        cheapest = min(too_dear.values())
+        raise SettingsError(
+            f"a round trip costs {cheapest:.1f} % of a day's range and more in every market: none is left"
+        )
+    return sorted(kept, key=lambda dataset: dataset.market.symbol), too_dear  # of one moment, by symbol
 
 
 def _too_dear(datasets: Sequence[Dataset], account: Account, dearest: float | None) -> dict[str, float]:

@@ -6,9 +6,9 @@ from functools import partial
 
 import numpy as np
 
-from skelb.core.engine import Account, Outcome, Pool, run
+from skelb.core.engine import Account, Outcome, Pool, run, run_basket
 from skelb.core.errors import SettingsError, SkelbError
-from skelb.core.figures import Figures, figures_of, record_of
+from skelb.core.figures import Figures, figures_of, record_together
 from skelb.core.plan import Dataset, Plan, SizeForm, make_dataset, make_plan
 from skelb.core.plan.variants import one_bar_later
 from skelb.core.trials import (
@@ -26,6 +26,7 @@ from skelb.core.trials import (
     resample,
     timings,
     worst_equity,
+    worst_together,
 )
 from skelb.service.costs import dearer_account, dearer_market
 from skelb.service.prepared import Prepared
@@ -60,13 +61,17 @@ class StressStep:
 class Stress:
     """A run beside itself made worse: costs, later fills, same-bar policies, sides, other times, other datasets.
 
-    The same for the same seed. Raises SettingsError as `backtest` does.
+    It runs on the dataset that is prepared, or on all of a `basket` on one account. The same for the same seed. Raises
+    SettingsError as `backtest` does.
     """
 
-    def __init__(self, prepared: Prepared, others: Sequence[Dataset] = (), seed: int = 1) -> None:
-        self._checked, self._dataset, self._inputs = prepared.checked, prepared.dataset, dict(prepared.inputs)
+    def __init__(
+        self, prepared: Prepared, others: Sequence[Dataset] = (), seed: int = 1, basket: Sequence[Dataset] = ()
+    ) -> None:
+        self._checked, self._inputs = prepared.checked, dict(prepared.inputs)
+        self._datasets = sorted(basket, key=lambda item: item.market.symbol) if basket else [prepared.dataset]
         self._account, self._choices, self._pool, self._seed = prepared.account, prepared.choices, Pool(), seed
-        self._plan = self._plan_on(self._dataset, self._choices.inverted)
+        self._plans = self._plans_on(self._datasets, self._choices.inverted)
         self._rows = self._made_worse() | {
             f"{other.market.symbol} {other.bars.timeframe}": partial(self._elsewhere, other) for other in others
         }
@@ -89,7 +94,10 @@ class Stress:
             yield self._step(done, StressRow(name, {key: found[name][key] for key in SHOWN}, ""))
         timing, why_not = None, ""
         try:
-            for drawn, timed in timings(path_of(self._outcome(self._plan)), self._seed):
+            if len(self._plans) > 1:
+                raise SettingsError("what several markets hold hangs together; ask each alone")
+            [outcome] = self._outcomes(self._plans)
+            for drawn, timed in timings(path_of(outcome), self._seed):
                 timing = timed
                 yield self._step(done + drawn, None)
         except SettingsError as exc:
@@ -101,37 +109,44 @@ class Stress:
 
     def _made_worse(self) -> dict[str, Callable[[], Figures]]:
         """What the rows are called, and how each is run."""
-        plan, account = self._plan, self._account
-        rows: dict[str, Callable[[], Figures]] = {_REAL: partial(self._figures, plan)}
+        plans, account = self._plans, self._account
+        rows: dict[str, Callable[[], Figures]] = {_REAL: partial(self._figures, plans)}
         rows[_FREE] = partial(self._dearer, 0.0)
         rows |= {f"costs × {times:g}": partial(self._dearer, times) for times in _COSTS}
-        rows["one bar later"] = lambda: self._figures(one_bar_later(plan))
+        rows["one bar later"] = lambda: self._figures([one_bar_later(plan) for plan in plans])
         for policy in ("worst", "path", "detail"):
             if policy != account.same_bar:
-                rows[f"same bar: {policy}"] = partial(self._figures, plan, replace(account, same_bar=policy))
-        rows[_EXCHANGED] = lambda: self._figures(self._plan_on(self._dataset, not self._choices.inverted))
+                rows[f"same bar: {policy}"] = partial(self._figures, plans, replace(account, same_bar=policy))
+        rows[_EXCHANGED] = lambda: self._figures(self._plans_on(self._datasets, not self._choices.inverted))
         return rows
 
-    def _plan_on(self, where: Dataset, inverted: bool) -> Plan:
+    def _plans_on(self, where: Sequence[Dataset], inverted: bool) -> list[Plan]:
         choices = self._choices
-        return make_plan(
-            self._checked, where, self._inputs, choices.sides, choices.from_date, choices.to_date, inverted
-        )
+        return [
+            make_plan(self._checked, dataset, self._inputs, choices.sides, choices.from_date, choices.to_date, inverted)
+            for dataset in where
+        ]
 
-    def _outcome(self, plan: Plan, account: Account | None = None) -> Outcome:
-        return run(plan, account or self._account, self._pool)
+    def _outcomes(self, plans: Sequence[Plan], account: Account | None = None) -> list[Outcome]:
+        if len(plans) > 1:
+            return run_basket(plans, account or self._account)
+        return [run(plans[0], account or self._account, self._pool)]
 
-    def _figures(self, plan: Plan, account: Account | None = None) -> Figures:
-        return figures_of(record_of(self._outcome(plan, account)))
+    def _figures(self, plans: Sequence[Plan], account: Account | None = None) -> Figures:
+        return figures_of(record_together(self._outcomes(plans, account)))
 
     def _dearer(self, times: float) -> Figures:
-        here = self._dataset
-        market = dearer_market(here.market, times)
-        dear = make_dataset(here.stored or here.bars, market, here.bars.timeframe, here.data_version, here.others)
-        return self._figures(self._plan_on(dear, self._choices.inverted), dearer_account(self._account, times))
+        dear = [
+            make_dataset(
+                here.stored or here.bars, dearer_market(here.market, times), here.bars.timeframe, here.data_version,
+                here.others,
+            )
+            for here in self._datasets
+        ]  # fmt: skip
+        return self._figures(self._plans_on(dear, self._choices.inverted), dearer_account(self._account, times))
 
     def _elsewhere(self, other: Dataset) -> Figures:
-        return self._figures(self._plan_on(other, self._choices.inverted))
+        return self._figures(self._plans_on([other], self._choices.inverted))
 
 
 def _verdict(rows: dict[str, Figures], timing: Timing | None, why_not: str) -> list[str]:
@@ -222,10 +237,12 @@ class Redrawn:
     places: dict[str, float]
 
 
-def redrawn(outcome: Outcome, kind: Kind, samples: int, seed: int, share: float, block: int) -> Redrawn:
-    """The trades of a run drawn anew: bands of equity, distributions, and where the run stands in them."""
-    follows = size_compounds(outcome.plan)
-    found = resample(outcome.trades.net, outcome.capital, kind, samples, seed, share, block, follows)
+def redrawn(outcomes: Sequence[Outcome], kind: Kind, samples: int, seed: int, share: float, block: int) -> Redrawn:
+    """The trades of a run, or of a basket's, drawn anew: bands of equity, distributions, and where the run stands in
+    them."""
+    record = record_together(outcomes)
+    follows = size_compounds(outcomes[0].plan)
+    found = resample(record.net, record.capital, kind, samples, seed, share, block, follows)
     drawn = {f"p{p}": row.tolist() for p, row in zip(BANDS, found.bands, strict=True)}
     return Redrawn(
         kind=kind,
@@ -288,10 +305,12 @@ class Challenged:
     ends: list[ChallengeEnd]
 
 
-def challenged(outcome: Outcome, rules: ChallengeRules) -> Challenged:
-    """A challenge begun on every trading day of a run: the shares of its ends, and the days it took to pass."""
-    days = outcome.plan.dataset.calendar.day[outcome.first : outcome.last + 1]
-    found = challenge(outcome.equity, days, outcome.capital, rules, worst_equity(outcome))
+def challenged(outcomes: Sequence[Outcome], rules: ChallengeRules) -> Challenged:
+    """A challenge begun on every trading day of a run, or of a basket's: the shares of its ends, and the days it took
+    to pass."""
+    record = record_together(outcomes)
+    worst = worst_equity(outcomes[0]) if len(outcomes) == 1 else worst_together(outcomes, record.equity)
+    found = challenge(record.equity, record.day_of_points, record.capital, rules, worst)
     passed = found.days[[end == "passed" for end in found.ends]]
     shares = found.shares()
     names: tuple[End, ...] = ("passed", "daily loss", "total loss", "timed out")

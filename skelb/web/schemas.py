@@ -279,13 +279,17 @@ class OtherBars(BaseModel):
     timeframe: str
 
 
-class StressIn(BaseModel):
+class DoubtIn(BaseModel):
     setup: Setup
+    basket: list[Annotated[str, Field(max_length=64)]] = Field(default_factory=list, max_length=40)
+    dearest: float | None = Field(default=None, ge=0)
+
+
+class StressIn(DoubtIn):
     others: list[OtherBars] = Field(default_factory=list, max_length=12)
 
 
-class ResampleIn(BaseModel):
-    setup: Setup
+class ResampleIn(DoubtIn):
     kind: ResampleKind = "bootstrap"
     samples: int = Field(default=1_000, ge=1, le=20_000)
     seed: int = 1
@@ -293,6 +297,5 @@ class ResampleIn(BaseModel):
     block: int = Field(default=10, ge=1)
 
 
-class ChallengeIn(BaseModel):
-    setup: Setup
+class ChallengeIn(DoubtIn):
     rules: ChallengeRules

@@ -159,7 +159,14 @@ def test_a_basket_is_one_name_for_its_markets(folder):
     swept = document(folder, "sweep", "sway.skelb", *named, *vary)["runs"]
     assert [item["inputs"]["market"] for item in swept] == ["ONE", "TWO", "DEAR"]
     rows = document(folder, "stress", "sway.skelb", *named)["rows"]
-    assert {"TWO 15m", "DEAR 15m"} <= {row["name"] for row in rows}
+    whole = document(folder, *run, *named)["figures"]["all"]
+    assert rows[0]["figures"] == {key: whole[key] for key in rows[0]["figures"]}
+    drawn = document(folder, "resample", "sway.skelb", *named)
+    assert drawn["measures"]["net"]["real"] == pytest.approx(whole["net_profit"])
+    rules = ["--target", "5", "--daily-loss", "5", "--total-loss", "10"]
+    assert document(folder, "challenge", "sway.skelb", *named, *rules)["starts"] == len(
+        document(folder, "challenge", "sway.skelb", "--stored", "ONE", *rules)["ends"]
+    )
     up = ["--condition", "close > prior(close)", "--parts", "1", "--min-trades", "0"]
     found = document(folder, "search", "sway.skelb", *named, *up)
     assert {item["inputs"]["market"] for item in found["runs"]} == {"ONE", "TWO", "DEAR"}

@@ -1,12 +1,15 @@
 """Baskets: markets under a name, run together, the dear ones left out before anything is seen."""
 
+import numpy as np
 import pytest
 
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
-from skelb.core.figures import charges_of
+from skelb.core.figures import basket_record, charges_of
+from skelb.core.trials import ChallengeRules, worst_equity, worst_together
 from skelb.demo import DEMO_ACCOUNTS, DEMO_BASKETS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.application import Application
 from skelb.service.baskets import basket_run
+from skelb.service.distrust import Stress, challenged, redrawn
 from skelb.service.setup import Setup
 from skelb.store import BasketRecord
 from tests.conftest import wave_bars
@@ -93,6 +96,45 @@ def test_costs_times_so_many_reach_every_market_of_a_basket(application, library
     }
     costs = {times: found.figures["all"]["total_costs"] for times, found in nets.items()}
     assert costs[0.0] == 0 < costs[1.0] and costs[3.0] == pytest.approx(3 * costs[1.0], rel=0.02)
+
+
+def test_a_basket_is_doubted_as_the_backtests_of_it(application, library):
+    prepared = SETUP.prepared(library, application.datasets).sound()
+    chosen = [application.datasets.get(symbol, None) for symbol in ("CALM", "DEAR", "WAVE")]
+    steps = list(Stress(prepared, basket=chosen).steps())
+    rows = {step.row.name: step.row for step in steps if step.row}
+    for name, setup in (("as it is", SETUP), ("without costs", {"costs": 0.0}), ("costs × 2", {"costs": 2.0})):
+        asked = SETUP.model_copy(update=setup) if isinstance(setup, dict) else setup
+        figures = run_of(application, ("CALM", "DEAR", "WAVE"), setup=asked).figures["all"]
+        assert rows[name].figures == pytest.approx({key: figures[key] for key in rows[name].figures})
+    inverted = SETUP.model_copy(update={"inverted": True})
+    exchanged = run_of(application, ("CALM", "DEAR", "WAVE"), setup=inverted).figures["all"]
+    assert rows["sides exchanged"].figures["net_profit"] == pytest.approx(exchanged["net_profit"])
+    assert steps[-1].timing is None and "ask each alone" in steps[-1].verdict[-1]
+
+
+def test_a_basket_of_one_market_is_doubted_as_its_run(application, library):
+    prepared = SETUP.prepared(library, application.datasets).sound()
+    [alone] = prepared.backtest_basket([prepared.dataset]).outcomes
+    run = prepared.backtest().outcome
+    assert redrawn([alone], "bootstrap", 200, 1, 0.1, 10) == redrawn([run], "bootstrap", 200, 1, 0.1, 10)
+    rules = ChallengeRules(1.0, 2.0, 4.0)
+    assert challenged([alone], rules) == challenged([run], rules)
+    np.testing.assert_allclose(worst_together([run], run.equity), worst_equity(run), atol=1e-6)
+
+
+def test_what_is_drawn_of_a_basket_are_its_trades_and_its_worst_is_all_of_theirs(application, library):
+    prepared = SETUP.prepared(library, application.datasets).sound()
+    chosen = [application.datasets.get(symbol, None) for symbol in ("CALM", "DEAR", "WAVE")]
+    result = prepared.backtest_basket(chosen)
+    drawn = redrawn(result.outcomes, "shuffle", 50, 1, 0.1, 10)
+    assert drawn.measures["net"].real == pytest.approx(result.figures["all"]["net_profit"])
+    record = basket_record(result.outcomes)
+    worst = worst_together(result.outcomes, record.equity)
+    assert (worst <= record.equity + 1e-6).all() and (worst < record.equity - 1).any()
+    assert record.day_of_points.size == record.equity.size
+    found = challenged(result.outcomes, ChallengeRules(5.0, 2.0, 4.0))
+    assert len(found.ends) == record.days.size
 
 
 @pytest.mark.parametrize(

@@ -100,9 +100,9 @@ def test_the_cost_of_a_trade_stands_against_the_days_range():
 
 def test_a_challenge_waits_for_its_least_days_and_times_out_after_its_most():
     result = backtest(check(SAW), dataset(saw_bars()), Account(capital=1_000), Choices({}, sides="long"))
-    soon = challenged(result.outcome, ChallengeRules(1.0, 50.0, 50.0))
-    late = challenged(result.outcome, ChallengeRules(1.0, 50.0, 50.0, least_days=3))
+    soon = challenged([result.outcome], ChallengeRules(1.0, 50.0, 50.0))
+    late = challenged([result.outcome], ChallengeRules(1.0, 50.0, 50.0, least_days=3))
     assert soon.shares["passed"] == 1 and soon.days_to_pass == {"median": 1.0, "most": 1}
     assert late.days_to_pass == {"median": 3.0, "most": 3} and late.decided == soon.decided - 2
-    never = challenged(result.outcome, ChallengeRules(99.0, 50.0, 50.0, most_days=2))
+    never = challenged([result.outcome], ChallengeRules(99.0, 50.0, 50.0, most_days=2))
     assert never.shares["timed out"] == 1 and never.days_to_pass is None

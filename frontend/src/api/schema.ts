@@ -1929,6 +1929,16 @@ export interface components {
         };
         /** ChallengeIn */
         ChallengeIn: {
+            /**
+             * Basket
+             * @description markets that are run together instead of the setup's; none for that alone
+             */
+            basket?: string[];
+            /**
+             * Dearest
+             * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
+             */
+            dearest?: number | null;
             /** @description the rules of the challenge */
             rules: components["schemas"]["ChallengeRules"];
             /** @description what is run, and how */
@@ -4629,11 +4639,21 @@ export interface components {
         /** ResampleIn */
         ResampleIn: {
             /**
+             * Basket
+             * @description markets that are run together instead of the setup's; none for that alone
+             */
+            basket?: string[];
+            /**
              * Block
              * @description trades that stay together, for `blocks`
              * @default 10
              */
             block: number;
+            /**
+             * Dearest
+             * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
+             */
+            dearest?: number | null;
             /**
              * Kind
              * @description which kind it is
@@ -5171,6 +5191,16 @@ export interface components {
         };
         /** StressIn */
         StressIn: {
+            /**
+             * Basket
+             * @description markets that are run together instead of the setup's; none for that alone
+             */
+            basket?: string[];
+            /**
+             * Dearest
+             * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
+             */
+            dearest?: number | null;
             /**
              * Others
              * @description further markets and timeframes to run it on

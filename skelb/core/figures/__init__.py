@@ -7,6 +7,7 @@ from skelb.core.figures.basket import (
     basket_record,
     market_costs,
     market_figures,
+    record_together,
 )
 from skelb.core.figures.charges import Charges, charges_of
 from skelb.core.figures.definitions import FIGURE_KEYS, FIGURES, Figure
@@ -48,5 +49,6 @@ __all__ = [
     "market_costs",
     "market_figures",
     "record_of",
+    "record_together",
     "side_equity",
 ]

@@ -90,6 +90,11 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
     )
 
 
+def record_together(outcomes: Sequence[Outcome]) -> Record:
+    """The record of one market's run, or of a basket's."""
+    return record_of(outcomes[0]) if len(outcomes) == 1 else basket_record(outcomes)
+
+
 def _carried(values: Floats, at: Ints, size: int, before: float) -> Floats:
     """Values at some of the points, each held until the next; `before` ahead of the first."""
     last = np.zeros(size, np.int64)

@@ -44,6 +44,16 @@ class Record:
     held_from: float
     cash_rate: float = 0.0
 
+    @property
+    def net(self) -> Floats:
+        """What every trade came to, money."""
+        return self.numbers[:, kernel.TF_NET]
+
+    @property
+    def day_of_points(self) -> Ints:
+        """The trading day of every point, in days since 1970."""
+        return np.repeat(self.days, np.diff(self.day_ends, prepend=-1))
+
     def against(self, market: Dataset) -> "Record":
         """This record against holding `market`, as its bars were closed at each point: its return, alpha and beta.
 

@@ -1,7 +1,7 @@
 """Many runs made on purpose."""
 
 from skelb.core.trials.bootstrap import mean_range
-from skelb.core.trials.challenge import Challenged, ChallengeRules, End, challenge, worst_equity
+from skelb.core.trials.challenge import Challenged, ChallengeRules, End, challenge, worst_equity, worst_together
 from skelb.core.trials.deflation import Deflated, deflated
 from skelb.core.trials.designs import DESIGNS, DesignKind, design
 from skelb.core.trials.grid import MOST_RUNS, PLACE_AXES, Axis, Point, default_axis, grid_size, point_at, read_axis
@@ -132,4 +132,5 @@ __all__ = [
     "windows_by_count",
     "windows_by_length",
     "worst_equity",
+    "worst_together",
 ]

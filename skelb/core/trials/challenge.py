@@ -1,6 +1,7 @@
 """A funded account's test, begun on every possible day of a run."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -8,6 +9,7 @@ import numpy as np
 from skelb.core.bars import Floats, Ints
 from skelb.core.engine import Outcome, kernel
 from skelb.core.errors import SettingsError
+from skelb.core.figures import side_equity
 
 End = Literal["passed", "daily loss", "total loss", "timed out", "unfinished"]
 _ENDS: tuple[End, ...] = ("passed", "daily loss", "total loss", "timed out")
@@ -133,6 +135,17 @@ def worst_equity(outcome: Outcome) -> Floats:
     places = np.arange(first, outcome.last + 1)
     value = outcome.values(places, np.full(size, kernel.AT_CLOSE))
     return np.minimum(before + moved * value - cost, outcome.equity)
+
+
+def worst_together(outcomes: Sequence[Outcome], equity: Floats) -> Floats:
+    """Of a basket: equity at the worst prices of all its bars of a moment at once, shape of `equity`, its record's."""
+    spans = [outcome.plan.dataset.bars.time[outcome.first : outcome.last + 1] for outcome in outcomes]
+    moments = np.unique(np.concatenate(spans))
+    worst = equity.copy()
+    for outcome, times in zip(outcomes, spans, strict=True):
+        own = side_equity(outcome, np.ones(len(outcome.trades), np.bool_))
+        worst[np.searchsorted(moments, times)] -= own - worst_equity(replace(outcome, equity=own))
+    return worst
 
 
 def challenge(

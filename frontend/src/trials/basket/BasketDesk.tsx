@@ -2,7 +2,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Basket, FigureInfo } from "@/api";
 import { hasDays, isBuildable } from "@/setup";
-import { figureText, Loading, moneyTone, OneStop, OptionalNumber, Picker, plain, signed, Trouble, useKept } from "@/ui";
+import { figureText, Loading, moneyTone, OneStop, OptionalNumber, Picker, plain, signed, Trouble } from "@/ui";
+import { useDearest } from "./dearest";
 import type { DeskProps } from "../desk";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
 import { basketQuery } from "../queries";
@@ -28,7 +29,7 @@ export function BasketDesk({ head, of, state, setup, figures, markets, onState, 
   const [dropped, setDropped] = useState<string[]>([]); // ticked out, not run yet
   const [ran, setRan] = useState<string[]>([]);
   const [against, setAgainst] = useState<string | null>(null);
-  const [dearest, setDearest] = useKept<number | null>(`${of} basket dearest`, null);
+  const [dearest, setDearest] = useDearest(of);
   const put = (next: string[]) => {
     setDropped([]);
     setRan([]);

@@ -4,16 +4,18 @@ import { basketsQuery, type StressStep } from "@/api";
 import { figureText, Loading, moneyTone, Picker, plain, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { DoneBar } from "../DoneBar";
-import { stressQuery } from "./queries";
+import { stressQuery, type Doubted } from "./queries";
 
-type Props = Pick<DeskProps, "setup" | "figures" | "markets">;
+type Props = Pick<DeskProps, "figures" | "markets"> & { doubted: Doubted };
 
 /** The run beside itself made worse: row by row as each is finished, and a verdict at the end. */
-export function Stress({ setup, figures, markets }: Props) {
+export function Stress({ doubted, figures, markets }: Props) {
+  const { setup } = doubted;
+  const isTogether = doubted.basket.length > 0;
   const [others, setOthers] = useState<{ market: string; timeframe: string }[]>([]);
   const client = useQueryClient();
   const baskets = useQuery(basketsQuery);
-  const query = stressQuery(setup, others);
+  const query = stressQuery(doubted, isTogether ? [] : others);
   const found = useQuery(query);
   const steps = found.data ?? [];
   const latest = steps.at(-1);
@@ -79,45 +81,47 @@ export function Stress({ setup, figures, markets }: Props) {
           </tbody>
         </table>
       )}
-      <p className="mt-2 text-note text-soft">
-        and elsewhere:{" "}
-        <Picker
-          label="Another market"
-          value=""
-          options={[
-            { value: "", label: "add a market…" },
-            ...markets
-              .filter(
-                (market) => market.symbol !== setup.market && !others.some((other) => other.market === market.symbol),
-              )
-              .map((market) => ({ value: market.symbol, label: market.symbol })),
-            ...(baskets.data ?? []).map(({ name }) => ({ value: `:${name}`, label: `all of ${name}` })),
-          ]}
-          onChange={(chosen) => {
-            const basket = baskets.data?.find(({ name }) => chosen === `:${name}`); // no symbol holds a colon
-            const added = (basket?.markets ?? [chosen]).filter(
-              (market) => market && market !== setup.market && !others.some((other) => other.market === market),
-            );
-            setOthers([...others, ...added.map((market) => ({ market, timeframe: setup.timeframe }))]);
-          }}
-        />{" "}
-        <Picker
-          label="Another timeframe"
-          value=""
-          options={[
-            { value: "", label: "add a timeframe…" },
-            ...["5m", "15m", "30m", "1h", "2h", "4h", "1d"]
-              .filter((timeframe) => timeframe !== setup.timeframe)
-              .map((timeframe) => ({ value: timeframe, label: timeframe })),
-          ]}
-          onChange={(timeframe) => timeframe && setOthers([...others, { market: setup.market, timeframe }])}
-        />
-        {others.length > 0 && (
-          <button type="button" className="ml-2 cursor-pointer hover:underline" onClick={() => setOthers([])}>
-            only here
-          </button>
-        )}
-      </p>
+      {!isTogether && (
+        <p className="mt-2 text-note text-soft">
+          and elsewhere:{" "}
+          <Picker
+            label="Another market"
+            value=""
+            options={[
+              { value: "", label: "add a market…" },
+              ...markets
+                .filter(
+                  (market) => market.symbol !== setup.market && !others.some((other) => other.market === market.symbol),
+                )
+                .map((market) => ({ value: market.symbol, label: market.symbol })),
+              ...(baskets.data ?? []).map(({ name }) => ({ value: `:${name}`, label: `all of ${name}` })),
+            ]}
+            onChange={(chosen) => {
+              const basket = baskets.data?.find(({ name }) => chosen === `:${name}`); // no symbol holds a colon
+              const added = (basket?.markets ?? [chosen]).filter(
+                (market) => market && market !== setup.market && !others.some((other) => other.market === market),
+              );
+              setOthers([...others, ...added.map((market) => ({ market, timeframe: setup.timeframe }))]);
+            }}
+          />{" "}
+          <Picker
+            label="Another timeframe"
+            value=""
+            options={[
+              { value: "", label: "add a timeframe…" },
+              ...["5m", "15m", "30m", "1h", "2h", "4h", "1d"]
+                .filter((timeframe) => timeframe !== setup.timeframe)
+                .map((timeframe) => ({ value: timeframe, label: timeframe })),
+            ]}
+            onChange={(timeframe) => timeframe && setOthers([...others, { market: setup.market, timeframe }])}
+          />
+          {others.length > 0 && (
+            <button type="button" className="ml-2 cursor-pointer hover:underline" onClick={() => setOthers([])}>
+              only here
+            </button>
+          )}
+        </p>
+      )}
     </section>
   );
 }

@@ -1,12 +1,19 @@
 import { queryOptions, experimental_streamedQuery as streamedQuery } from "@tanstack/react-query";
 import { api, linesOf, unwrap, type ChallengeRules, type ResampleKind, type Setup, type StressStep } from "@/api";
 
-export const stressQuery = (setup: Setup, others: { market: string; timeframe: string }[]) =>
+/** What is doubted: a setup, or the basket that is run with it. */
+export interface Doubted {
+  setup: Setup;
+  basket: string[];
+  dearest: number | null;
+}
+
+export const stressQuery = (doubted: Doubted, others: { market: string; timeframe: string }[]) =>
   queryOptions({
-    queryKey: ["stress", setup, others],
+    queryKey: ["stress", doubted, others],
     queryFn: streamedQuery<StressStep>({
       streamFn: ({ signal }) =>
-        linesOf(api.POST("/api/doubt/stress", { body: { setup, others }, signal, parseAs: "stream" })),
+        linesOf(api.POST("/api/doubt/stress", { body: { ...doubted, others }, signal, parseAs: "stream" })),
     }),
     retry: false,
     staleTime: Infinity,
@@ -21,18 +28,18 @@ export interface Drawing {
   seed: number;
 }
 
-export const resampleQuery = (setup: Setup, drawing: Drawing) =>
+export const resampleQuery = (doubted: Doubted, drawing: Drawing) =>
   queryOptions({
-    queryKey: ["resample", setup, drawing],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/resample", { body: { setup, ...drawing }, signal })),
+    queryKey: ["resample", doubted, drawing],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/resample", { body: { ...doubted, ...drawing }, signal })),
     retry: false,
     staleTime: Infinity,
   });
 
-export const challengeQuery = (setup: Setup, rules: ChallengeRules) =>
+export const challengeQuery = (doubted: Doubted, rules: ChallengeRules) =>
   queryOptions({
-    queryKey: ["challenge", setup, rules],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/challenge", { body: { setup, rules }, signal })),
+    queryKey: ["challenge", doubted, rules],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/challenge", { body: { ...doubted, rules }, signal })),
     retry: false,
     staleTime: Infinity,
   });
