@@ -5,18 +5,21 @@ import errno
 import faulthandler
 import os
 import socket
-from threading import Thread
+from pathlib import Path
+from threading import Event, Thread
 from typing import Annotated
 
 import typer
 import uvicorn
 
 from skelb.cli.declared import runner
+from skelb.cli.files import UsageError
 from skelb.cli.storing import install_demo
 from skelb.core.errors import SettingsError
 from skelb.service.allocation import keep_loaded_objects
 from skelb.service.application import Application
 from skelb.service.folder import access_token, data_folder, hold_folder
+from skelb.service.watched import WatchedFolder
 from skelb.web.app import make_app
 from skelb.web.patience import PatientProtocol
 
@@ -32,14 +35,22 @@ def serve(
         bool,
         typer.Option("--read-only", help="Look at a data folder that another Skelb has open; nothing can be saved."),
     ] = False,
+    watch: Annotated[
+        Path | None,
+        typer.Option("--watch", metavar="FOLDER", help="Bring in its files of bars as they come and as they change."),
+    ] = None,
+    zone: Annotated[str, typer.Option("--zone", help="Zone of times without an offset in watched files.")] = "UTC",
 ) -> None:
     """Open the application in the browser's reach and print its address."""
+    if watch and read_only:
+        raise UsageError("--watch writes what comes, --read-only nothing: give one of them")
     listening = _bound(host, port)
     place = f"http://{'[' + host + ']' if ':' in host else host}:{listening.getsockname()[1]}/"
     folder = data_folder()
     if not read_only:
         hold_folder(folder, f"process {os.getpid()}, {place}")
     application = Application(folder, read_only)
+    watched = WatchedFolder(application.library, application.imports, watch, zone) if watch else None
     if not read_only:
         install_demo(application)
         faulthandler.enable(
@@ -47,6 +58,9 @@ def serve(
         )  # where every thread was, should the machine end the program
     keep_loaded_objects()
     Thread(target=application.prepare, daemon=True).start()
+    ended = Event()
+    if watched:
+        Thread(target=watched.watch, args=(lambda sentence: print(sentence, flush=True), ended), daemon=True).start()
     token = access_token(folder)
     print(f"Skelb is open at {place}?token={token}", flush=True)
     config = uvicorn.Config(
@@ -54,6 +68,7 @@ def serve(
     )
     with contextlib.suppress(KeyboardInterrupt):
         uvicorn.Server(config).run([listening])
+    ended.set()
 
 
 def _bound(host: str, port: int) -> socket.socket:

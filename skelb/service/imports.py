@@ -111,11 +111,15 @@ class Imports:
         if there is not None:
             bars = join_bars(self._library.whole_bars(there), bars, how == "correct")
         stored = self._library.save_market(symbol, title, settings, [bars])
+        self.forget(token)
+        return stored
+
+    def forget(self, token: str) -> None:
+        """Let a read file go that is not to be stored."""
         with self._lock:
             waiting = self._waiting.pop(token, None)
         if waiting is not None:
             waiting.path.unlink(missing_ok=True)
-        return stored
 
     def close(self) -> None:
         """Forget what waits."""

@@ -11,6 +11,7 @@ from skelb.core.errors import NotFoundError, SettingsError
 from skelb.service import imports as module
 from skelb.service.names import symbol_of
 from skelb.service.quality import Quality
+from skelb.service.watched import WatchedFolder
 from tests.conftest import wave_bars, write_csv
 
 WHOLE = wave_bars(4000)
@@ -86,3 +87,55 @@ def test_a_refused_file_still_waits_and_too_many_push_out_the_oldest(application
         imports.store(token, "A", "", None)
     assert imports.store(tokens[0], "A", "", None).shortest.row_count == 30
     assert len(list(Path(imports._folder.name).iterdir())) == 2  # nothing is left of what is stored or pushed out
+
+
+@pytest.fixture
+def folder(tmp_path):
+    found = tmp_path / "watched"
+    found.mkdir()
+    return found
+
+
+def test_a_watched_folder_brings_in_what_comes_and_what_changes(application, folder):
+    watched = WatchedFolder(application.library, application.imports, folder)
+    told = []
+    forget = application.library.watch(told.append)
+    path = write_csv(folder / "Gannet_15m.csv", WHOLE.take(slice(0, 1000)))
+    assert watched.look() == []  # it may still be written
+    assert watched.look() == ["Gannet_15m.csv: 1,000 bars of 15m new in GANNET"]
+    assert told == ["markets"]
+    stored = application.library.market("GANNET")
+    assert (stored.settings.tick, stored.shortest.version) == (0.25, 1)
+    assert watched.look() == watched.look() == []
+
+    close = np.where(np.arange(1200) == 900, WHOLE.low[:1200], WHOLE.close[:1200])
+    write_csv(path, replace(WHOLE.take(slice(0, 1200)), close=close))
+    watched.look()
+    assert watched.look() == ["Gannet_15m.csv: 200 bars of 15m new in GANNET, 1 corrected"]
+    bars = application.library.bars(application.library.market("GANNET").shortest)
+    assert (len(bars), bars.close[900]) == (1200, WHOLE.low[900])
+
+    # Begun again it finds nothing new, and makes no version of it.
+    again = WatchedFolder(application.library, application.imports, folder)
+    assert again.look() == again.look() == []
+    assert application.library.market("GANNET").shortest.version == 2
+    assert list(Path(application.imports._folder.name).iterdir()) == []
+    forget()
+
+
+def test_what_cannot_be_brought_in_is_told_once_and_holds_up_nothing(application, folder):
+    (folder / "broken.csv").write_text("a,b\n1,2\n")
+    (folder / "inside").mkdir()
+    write_csv(folder / "inside" / "15m.csv", WHOLE.take(slice(0, 30)))
+    write_csv(folder / "Tern.csv", WHOLE.take(slice(0, 30)))
+    (folder / "notes.md").write_text("nothing to see")
+    watched = WatchedFolder(application.library, application.imports, folder)
+    watched.look()
+    sentences = watched.look()
+    assert len(sentences) == 3
+    assert any(item.startswith("broken.csv was not brought in: ") and "no column" in item for item in sentences)
+    assert any(item.startswith("15m.csv was not brought in: its name says no market") for item in sentences)
+    assert watched.look() == []
+    assert application.library.market("TERN").shortest.row_count == 30
+    with pytest.raises(SettingsError, match="is no folder to watch"):
+        WatchedFolder(application.library, application.imports, folder / "nowhere")
