@@ -57,6 +57,9 @@ describe("a setup", () => {
       terms: {},
       costs: 1,
       described: {},
+      basket: [],
+      dearest: null,
+      each: {},
     });
     expect(setupOf({ market: "KELP", sides: "long", from: "2024-01-01", inverted: true }, defaults, "")).toMatchObject({
       market: "KELP",

@@ -6,9 +6,8 @@ import typer
 
 from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError
-from skelb.cli.inputs import prepare_all
+from skelb.cli.inputs import prepare, prepare_all
 from skelb.cli.options import JsonOption, OnBasketSides, print_json
-from skelb.core.engine import Outcome
 from skelb.core.trials import KINDS, ChallengeRules
 from skelb.service.distrust import INSIDE_BARS, Stress, challenged, redrawn
 
@@ -26,8 +25,7 @@ def stress_command(
     """Make a test worse on purpose: costs, later fills, exchanged sides, the same positions at other times, the other
     bars given; or a basket of them together."""
     prepared, datasets = prepare_all(asked)
-    is_basket = asked.basket is not None
-    stress = Stress(prepared, () if is_basket else datasets[1:], seed, datasets if is_basket else ())
+    stress = Stress(prepared, () if prepared.basket else datasets[1:], seed)
     steps = list(stress.steps())
     rows, last = [step.row for step in steps if step.row], steps[-1]
     if json:
@@ -38,12 +36,6 @@ def stress_command(
         print(f"{row.name:28}{''.join(cells) or row.error}")
     for sentence in last.verdict or ():
         print(sentence)
-
-
-def _outcomes(asked: OnBasketSides) -> list[Outcome]:
-    """The run, or that of a basket."""
-    prepared, datasets = prepare_all(asked)
-    return [prepared.backtest().outcome] if asked.basket is None else prepared.backtest_basket(datasets).outcomes
 
 
 @app.command("resample")
@@ -61,7 +53,7 @@ def resample_command(
     chosen = next((item for item in KINDS if item == kind), None)
     if chosen is None:
         raise UsageError(f"--kind is one of {', '.join(KINDS)}, not `{kind}`")
-    drawn = redrawn(_outcomes(asked), chosen, samples, seed, share, block)
+    drawn = redrawn(prepare(asked).outcomes(), chosen, samples, seed, share, block)
     if json:
         print_json(drawn)
         return
@@ -86,7 +78,7 @@ def challenge_command(
 ) -> None:
     """Begin a funded account's test on every day of a backtest: how many starts pass."""
     rules = ChallengeRules(target, daily_loss, total_loss, least_days, most_days)
-    found = challenged(_outcomes(asked), rules)
+    found = challenged(prepare(asked).outcomes(), rules)
     if json:
         print_json(found)
         return

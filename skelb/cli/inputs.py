@@ -168,6 +168,8 @@ def _prepared(asked: OnDays, datasets: list[Dataset], account: Account, sides: s
     if sides not in SIDES:
         raise SettingsError(f"--sides is long, short or both, not `{sides}`")
     choices = Choices(settings_of(asked.set_), sides, read_date(asked.from_, "--from"), read_date(asked.to, "--to"))
-    found = Prepared.of(read_script(asked.file), scripts_beside(asked.file), datasets[0], account, choices).sound()
+    basket = datasets if isinstance(asked, OnBasket) and asked.basket is not None else []
+    text, beside = read_script(asked.file), scripts_beside(asked.file)
+    found = Prepared.of(text, beside, datasets[0], account, choices, basket).sound()
     _ = found.inputs  # what cannot be is told before anything runs
     return found

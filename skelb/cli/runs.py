@@ -8,7 +8,7 @@ import typer
 
 from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError, read_script, scripts_beside
-from skelb.cli.inputs import prepare, prepare_all, read_dataset, settings_of, tallies_for
+from skelb.cli.inputs import prepare, read_dataset, settings_of, tallies_for
 from skelb.cli.options import JsonOption, OnBars, OnBasketSides, OnSides, print_json
 from skelb.core.engine import Outcome
 from skelb.core.explain import ConditionPart, Explainer
@@ -111,10 +111,10 @@ def backtest(
     is_basket = asked.basket is not None
     if (without or dearest is not None) and not is_basket:
         raise UsageError("--without and --dearest leave markets out of a basket: give --basket too")
-    prepared, datasets = prepare_all(asked)
-    prepared = replace(prepared, choices=replace(prepared.choices, inverted=invert))
+    prepared = prepare(asked)
+    prepared = replace(prepared, choices=replace(prepared.choices, inverted=invert, against=against, dearest=dearest))
     if is_basket:
-        together = prepared.backtest_basket(datasets, against=against, dropped=tuple(without or ()), dearest=dearest)
+        together = prepared.backtest_basket(dropped=tuple(without or ()))
         if json:
             print_json(basket_document(together.outcomes, together.figures, together.findings, equity))
             return
@@ -127,7 +127,7 @@ def backtest(
                 f"{outcome.plan.dataset.market.symbol:12} net {net:>14,.2f}  trades {found['trades']:>6}  cost of a day's range {share:>7}"  # noqa: E501
             )
         return
-    result = replace(prepared, choices=replace(prepared.choices, against=against)).backtest()
+    result = prepared.backtest()
     if json:
         print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
     else:

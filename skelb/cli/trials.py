@@ -2,7 +2,7 @@
 
 import sys
 from collections.abc import Mapping
-from dataclasses import fields
+from dataclasses import fields, replace
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -13,10 +13,10 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn, T
 
 from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError, write_file
-from skelb.cli.inputs import prepare_all, prepare_to_look, tallies_for
+from skelb.cli.inputs import prepare, prepare_all, prepare_to_look, tallies_for
 from skelb.cli.options import JsonOption, OnBasket, OnBasketSides, OnDays, print_json
-from skelb.core.plan import Dataset
 from skelb.core.trials import DESIGNS, MOVE_UNITS, Results
+from skelb.service.prepared import Prepared
 from skelb.service.studies import Followed, Studies
 from skelb.service.tallies import Tallies
 from skelb.service.trials.orders import Layout, TrialSettings, layout_of
@@ -68,9 +68,9 @@ def sweep(
     json: JsonOption = False,
 ) -> None:
     """Run every combination of some inputs' values, or some of them."""
-    prepared, datasets = prepare_all(asked)
+    prepared, varied = _varied(asked, vary)
     settings = _settings(
-        vary=_on_markets(vary, datasets),
+        vary=varied,
         objective=_first(objective),
         min_trades=min_trades,
         design=draw,
@@ -115,8 +115,9 @@ def search(
     json: JsonOption = False,
 ) -> None:
     """Try every small combination of conditions as the entry of a script, both ways."""
-    prepared, datasets = prepare_all(asked)
-    symbols = [dataset.market.symbol for dataset in datasets] if asked.basket is not None else []
+    prepared = prepare(asked)
+    symbols = [dataset.market.symbol for dataset in prepared.basket]
+    prepared = replace(prepared, basket=())  # searched on one after the other
     symbols += [prepared.dataset.market.symbol, *markets.split(",")] if markets else []
     wanted = [f"market={','.join(symbols)}"] if symbols else []
     order = {"conditions": condition or [], "most_parts": parts, "hold": hold}
@@ -153,11 +154,9 @@ def walk(
     """Choose inputs anew on every window and trade the days after it with them."""
     if choose not in ("value", "neighbours"):
         raise UsageError(f"--choose is value or neighbours, not `{choose}`")
-    prepared, datasets = prepare_all(asked)
+    prepared, varied = _varied(asked, vary)
     order = {"count": windows, "ratio": ratio, "inside": inside, "outside": outside, "anchored": anchored}
-    settings = _settings(
-        kind="walk", vary=_on_markets(vary, datasets), objective=_first(objective), min_trades=min_trades, windows=order
-    )
+    settings = _settings(kind="walk", vary=varied, objective=_first(objective), min_trades=min_trades, windows=order)
     layout = layout_of(settings, prepared)
     results = _run(layout, jobs, dask, tallies_for(asked), "walking")
     rankings = [
@@ -238,10 +237,13 @@ def _band(middle: float | None, low: float | None, high: float | None) -> str:
     return "too few" if middle is None else f"{middle:+.4g} [{low:+.4g}, {high:+.4g}]"
 
 
-def _on_markets(vary: list[str], datasets: list[Dataset]) -> list[str]:
-    """What varies; `market` without values takes all that are given, as of a basket."""
+def _varied(asked: OnBasketSides, vary: list[str]) -> tuple[Prepared, list[str]]:
+    """The run and what varies; `market` without values takes all that are given, one after the other instead of
+    together."""
+    prepared, datasets = prepare_all(asked)
     every = f"market={','.join(dataset.market.symbol for dataset in datasets)}"
-    return [every if item.strip() == "market" else item for item in vary]
+    varied = [every if item.strip() == "market" else item for item in vary]
+    return (replace(prepared, basket=()), varied) if every in varied else (prepared, varied)
 
 
 _OPTIONS = {"design": "draw", "count": "windows", "most_parts": "parts", "conditions": "condition"}

@@ -41,26 +41,22 @@ class Basket:
 
 def basket_run(
     setup: Setup,
-    markets: Sequence[str],
     dropped: Sequence[str],
     against: str | None,
-    dearest: float | None,
     library: Library,
     datasets: Datasets,
 ) -> Basket:
     """A basket's figures, its equity beside holding, and a row for each market.
 
-    `dropped` markets are left out, and a finding says so; so are those where a trade costs more than `dearest` percent
-    of a day's range. Holding is an equal share of each, or the market `against`,
+    `dropped` markets are left out, and a finding says so; so are those that are too dear for the
+    setup. Holding is an equal share of each, or the market `against`,
     such as an index; alpha and beta are against the same. Raises SkelbError as a backtest does.
     """
-    timeframe = Timeframe.parse(setup.timeframe)
-    chosen = [datasets.get(symbol, timeframe, setup.costs) for symbol in dict.fromkeys(markets)]
     prepared = setup.prepared(library, datasets).sound()
-    result = prepared.backtest_basket(chosen, dropped=tuple(dropped), against=against, dearest=dearest)
+    result = prepared.backtest_basket(dropped=tuple(dropped), against=against)
     record = basket_record(result.outcomes)
     if against is not None:
-        record = record.against(datasets.get(against, timeframe))
+        record = record.against(datasets.get(against, Timeframe.parse(setup.timeframe)))
     shown = evenly(record.equity.size, _MOST_POINTS)
     rows = []
     for outcome in result.outcomes:

@@ -4,6 +4,7 @@ from collections import OrderedDict
 from collections.abc import Mapping
 from functools import partial
 from threading import Lock
+from types import MappingProxyType
 
 from skelb.core.bars import Bars, Timeframe
 from skelb.core.errors import SettingsError
@@ -24,8 +25,16 @@ class Datasets:
         self._kept: OrderedDict[tuple[object, ...], Dataset] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, symbol: str, timeframe: Timeframe | None, costs: float = 1.0, described: Described = None) -> Dataset:
-        """The dataset, of a market whose costs are so many times what they are, or that is `described` otherwise.
+    def get(
+        self,
+        symbol: str,
+        timeframe: Timeframe | None,
+        costs: float = 1.0,
+        described: Described = None,
+        each: Mapping[str, Mapping[str, object]] = MappingProxyType({}),
+    ) -> Dataset:
+        """The dataset, of a market whose costs are so many times what they are, or that is `described` otherwise; the
+        markets that it reads besides may be described otherwise too, `each` by its symbol.
 
         Raises SettingsError when no stored bars can give that timeframe.
         """
@@ -33,14 +42,15 @@ class Datasets:
         source = _source(stored, timeframe)
         wanted = timeframe or Timeframe(source.timeframe_minutes)
         # A script may look at other markets too, so new bars of any market make every dataset anew.
-        settings = changed_market(stored.settings, described or {})
-        key = (symbol, wanted.minutes, source.id, settings.model_dump_json(), costs, self._library.bars_revision())
+        settings = changed_market(stored.settings, described or each.get(symbol) or {})
+        told = settings.model_dump_json(), repr(sorted(each.items()))
+        key = (symbol, wanted.minutes, source.id, *told, costs, self._library.bars_revision())
         with self._lock:
             found = self._kept.get(key)
             if found is None:
                 market = settings.market(symbol)
                 market = market if costs == 1.0 else dearer_market(market, costs)
-                others = partial(self.get, costs=costs)
+                others = partial(self.get, costs=costs, each=each)
                 found = make_dataset(self._library.bars(source), market, wanted, source.version, others)
                 self._kept[key] = found
                 while len(self._kept) > MOST_KEPT:

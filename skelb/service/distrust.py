@@ -28,6 +28,7 @@ from skelb.core.trials import (
     worst_equity,
     worst_together,
 )
+from skelb.service.backtest import basket_of
 from skelb.service.costs import dearer_account, dearer_market
 from skelb.service.prepared import Prepared
 
@@ -61,15 +62,15 @@ class StressStep:
 class Stress:
     """A run beside itself made worse: costs, later fills, same-bar policies, sides, other times, other datasets.
 
-    It runs on the dataset that is prepared, or on all of a `basket` on one account. The same for the same seed. Raises
-    SettingsError as `backtest` does.
+    It runs on the dataset that is prepared, or on all of the basket. The same for the same seed. Raises SettingsError
+    as `backtest` does.
     """
 
-    def __init__(
-        self, prepared: Prepared, others: Sequence[Dataset] = (), seed: int = 1, basket: Sequence[Dataset] = ()
-    ) -> None:
+    def __init__(self, prepared: Prepared, others: Sequence[Dataset] = (), seed: int = 1) -> None:
         self._checked, self._inputs = prepared.checked, dict(prepared.inputs)
-        self._datasets = sorted(basket, key=lambda item: item.market.symbol) if basket else [prepared.dataset]
+        self._datasets = [prepared.dataset]
+        if prepared.basket:
+            self._datasets = basket_of(prepared.basket, prepared.account, prepared.choices)[0]
         self._account, self._choices, self._pool, self._seed = prepared.account, prepared.choices, Pool(), seed
         self._plans = self._plans_on(self._datasets, self._choices.inverted)
         self._rows = self._made_worse() | {

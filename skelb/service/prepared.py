@@ -5,11 +5,12 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
-from skelb.core.engine import Account
+from skelb.core.engine import Account, Outcome
+from skelb.core.errors import SettingsError
 from skelb.core.language import Checked, Scripts, Setting, check
 from skelb.core.plan import Dataset, Expressions, InputValue, input_values
 from skelb.core.trials import Sweep
-from skelb.service.backtest import BasketResult, Choices, Result, backtest, backtest_basket
+from skelb.service.backtest import BasketResult, Choices, Result, backtest, backtest_basket, basket_of
 from skelb.service.checking import raise_errors, setting_for
 
 
@@ -17,7 +18,8 @@ from skelb.service.checking import raise_errors, setting_for
 class Prepared:
     """All that a run is made of. The script may have errors: `sound` says which, and everything else asks for it first.
 
-    `setting` is what the script was checked with: another text for the same place is checked with it too.
+    `setting` is what the script was checked with: another text for the same place is checked with it too. A `basket`
+    are the markets that are run together, the dataset's among them; without one it is the dataset alone.
     """
 
     checked: Checked
@@ -25,12 +27,21 @@ class Prepared:
     account: Account
     choices: Choices
     setting: Setting
+    basket: tuple[Dataset, ...] = ()
 
     @classmethod
-    def of(cls, text: str, scripts: Scripts, dataset: Dataset, account: Account, choices: Choices) -> "Prepared":
+    def of(
+        cls,
+        text: str,
+        scripts: Scripts,
+        dataset: Dataset,
+        account: Account,
+        choices: Choices,
+        basket: Sequence[Dataset] = (),
+    ) -> "Prepared":
         """A text checked for a dataset; inputs may be chosen that it does not have, which running it refuses."""
         setting = setting_for(dataset.bars, dataset.market, scripts)
-        return cls(check(text, setting), dataset, account, choices, setting)
+        return cls(check(text, setting), dataset, account, choices, setting, tuple(basket))
 
     def sound(self) -> "Prepared":
         """Itself. Raises ScriptError with the script's first error when it has any."""
@@ -55,13 +66,24 @@ class Prepared:
         """The judged run. Raises SettingsError on inputs, sides or dates that cannot be."""
         return backtest(self.checked, self.dataset, self.account, self.choices)
 
-    def backtest_basket(self, datasets: Sequence[Dataset], **chosen: Any) -> BasketResult:
-        """The judged run on several markets; `chosen` are further choices. Raises SettingsError as `backtest` does."""
-        return backtest_basket(self.checked, datasets, self.account, replace(self.choices, **chosen))
+    def backtest_basket(self, **chosen: Any) -> BasketResult:
+        """The judged run of the basket; `chosen` are further choices. Raises SettingsError as `backtest` does."""
+        return backtest_basket(self.checked, self.basket, self.account, replace(self.choices, **chosen))
+
+    def outcomes(self) -> list[Outcome]:
+        """The run, of the dataset alone or of every market of the basket."""
+        return self.backtest_basket().outcomes if self.basket else [self.backtest().outcome]
+
+    def alone(self) -> "Prepared":
+        """Itself. Raises SettingsError where it is of a basket: what asks this looks at one market at a time."""
+        if self.basket:
+            raise SettingsError("this looks at one market at a time: choose one instead of the basket")
+        return self
 
     def sweep(self) -> Sweep:
         """The same for many runs."""
         chosen = self.choices
+        kept = basket_of(self.basket, self.account, chosen)[0] if self.basket else ()
         return Sweep(
             self.checked,
             self.dataset,
@@ -71,4 +93,5 @@ class Prepared:
             chosen.from_date,
             chosen.to_date,
             chosen.inverted,
+            tuple(dataset.market.symbol for dataset in kept),
         )

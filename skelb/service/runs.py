@@ -8,8 +8,8 @@ from sqlalchemy import select
 
 from skelb import __version__
 from skelb.core.errors import NotFoundError
-from skelb.core.export import overview_of
-from skelb.core.figures import Figures
+from skelb.core.export import evenly
+from skelb.core.figures import Figures, exit_order, record_together
 from skelb.core.language.tree import Side
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
@@ -58,7 +58,7 @@ class KeptRuns:
         """Run a setup once more and keep it. Raises SkelbError when it cannot run."""
         setup = setup.whole(self._library)
         prepared = setup.prepared(self._library, self._datasets).sound()
-        figures = prepared.backtest().figures
+        figures = prepared.backtest_basket().figures if prepared.basket else prepared.backtest().figures
         with self._database.session() as session:
             record = RunRecord(
                 setup=setup.model_dump(mode="json"),
@@ -92,12 +92,19 @@ class KeptRuns:
 
         Raises NotFoundError when there is no such run, SkelbError when its market or account is gone.
         """
-        outcome = self.run(number).setup.prepared(self._library, self._datasets).sound().backtest().outcome
-        found = overview_of(outcome, _MOST_POINTS)
-        sides = np.where(outcome.trades.side > 0, "long", "short").tolist()
-        return Trace(
-            found.time, found.equity, TraceTrades(outcome.entry_times().tolist(), sides, outcome.trades.net.tolist())
+        outcomes = self.run(number).setup.prepared(self._library, self._datasets).sound().outcomes()
+        record = record_together(outcomes)
+        shown = evenly(record.equity.size, _MOST_POINTS)
+        opened = np.unique(
+            np.concatenate([item.plan.dataset.bars.time[item.first : item.last + 1] for item in outcomes])
         )
+        entered = np.concatenate([item.entry_times() for item in outcomes])
+        in_order = exit_order(outcomes)
+        sides = np.where(record.is_long, "long", "short").tolist()
+        return Trace(
+            opened[shown].tolist(), record.equity[shown].tolist(),
+            TraceTrades(entered[in_order].tolist(), sides, record.net.tolist()),
+        )  # fmt: skip
 
 
 def _kept(record: RunRecord) -> KeptRun:

@@ -93,7 +93,7 @@ class Workbench:
         Raises SkelbError when the market, account, timeframe or dates cannot be.
         """
         started = time.perf_counter()
-        prepared = setup.prepared(self._library, self._datasets)
+        prepared = setup.prepared(self._library, self._datasets).alone()
         checked, shown, problem = prepared.checked, None, None
         if checked.is_sound:
             try:
@@ -140,7 +140,7 @@ class Workbench:
         """
         key = setup.key
         if self._tried is None or self._tried[0] != key:
-            prepared = setup.prepared(self._library, self._datasets).sound()
+            prepared = setup.prepared(self._library, self._datasets).sound().alone()
             self._tried = (key, prepared, prepared.sweep())
         _, prepared, sweep = self._tried
         try:

@@ -279,17 +279,13 @@ class OtherBars(BaseModel):
     timeframe: str
 
 
-class DoubtIn(BaseModel):
+class StressIn(BaseModel):
     setup: Setup
-    basket: list[Annotated[str, Field(max_length=64)]] = Field(default_factory=list, max_length=40)
-    dearest: float | None = Field(default=None, ge=0)
-
-
-class StressIn(DoubtIn):
     others: list[OtherBars] = Field(default_factory=list, max_length=12)
 
 
-class ResampleIn(DoubtIn):
+class ResampleIn(BaseModel):
+    setup: Setup
     kind: ResampleKind = "bootstrap"
     samples: int = Field(default=1_000, ge=1, le=20_000)
     seed: int = 1
@@ -297,5 +293,6 @@ class ResampleIn(DoubtIn):
     block: int = Field(default=10, ge=1)
 
 
-class ChallengeIn(DoubtIn):
+class ChallengeIn(BaseModel):
+    setup: Setup
     rules: ChallengeRules

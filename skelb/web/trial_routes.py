@@ -181,21 +181,21 @@ def export(number: Number, app: App, form: Form = "csv") -> Response:
 @router.post("/study")
 def study(body: StudyIn, app: App) -> StudiedOut:
     """Every condition of a script with what followed it, and one more that is asked for."""
-    studies = Studies(body.setup.prepared(app.library, app.datasets).sound(), body.unit)
+    studies = Studies(body.setup.prepared(app.library, app.datasets).sound().alone(), body.unit)
     return StudiedOut(conditions=studies.conditions(body.condition))
 
 
 @router.post("/calendar")
 def calendar(body: StudyIn, app: App) -> CalendarOut:
     """A condition on every weekday, month and hour at once."""
-    studies = Studies(body.setup.prepared(app.library, app.datasets).sound(), body.unit)
+    studies = Studies(body.setup.prepared(app.library, app.datasets).sound().alone(), body.unit)
     return CalendarOut(rows=studies.calendar(body.condition))
 
 
 @router.post("/basket")
 def basket(body: BasketIn, app: App) -> Basket:
     """The same rules over several markets on one account."""
-    return basket_run(body.setup, body.markets, body.dropped, body.against, body.dearest, app.library, app.datasets)
+    return basket_run(body.setup, body.dropped, body.against, app.library, app.datasets)
 
 
 @router.get("/workers")

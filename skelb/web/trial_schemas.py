@@ -71,10 +71,8 @@ class CalendarOut(BaseModel):
 
 class BasketIn(BaseModel):
     setup: Setup
-    markets: list[str] = Field(min_length=1, max_length=40)
     dropped: list[str] = Field(default_factory=list, max_length=40)
     against: str | None = Field(default=None, max_length=64)
-    dearest: float | None = Field(default=None, ge=0)
 
 
 class WorkersOut(BaseModel):

@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import expect
 
 from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS, make_bars
-from tests.browser.conftest import command_line
+from tests.browser.conftest import command_line, start
 from tests.conftest import write_csv
 
 pytestmark = pytest.mark.xdist_group("browser")
@@ -67,15 +67,33 @@ def test_a_basket_is_made_run_and_pruned_by_cost(page, world):
 
     # Doubted as one run, with the same limit; each row is the whole basket.
     page.get_by_role("button", name="Doubt", exact=True).click()
-    page.get_by_label("What it is doubted on").select_option("the basket Three pairs")
+    page.get_by_label("One market or a basket").select_option("the basket Three pairs")
     expect(page.get_by_text("where a trade costs at most 10 % of a day's range")).to_be_visible()
     stress = page.get_by_role("region", name="Stress")
     expect(stress.locator("tr", has_text="as it is")).to_contain_text(told(cheap))
     expect(page.get_by_test_id("verdict")).to_contain_text("ask each alone")
     expect(page.get_by_role("region", name="Resampling")).to_contain_text("Final result")
     expect(stress.get_by_label("Another market")).to_have_count(0)
-    page.get_by_label("What it is doubted on").select_option("one market,")
-    expect(stress.get_by_label("Another market")).to_be_visible()
+
+    # Swept as one run: every run of it is the basket, and opens as one.
+    page.get_by_role("button", name="Sweep", exact=True).click()
+    expect(page.get_by_label("One market or a basket")).to_have_value(":Three pairs")
+    expect(page.get_by_label("vary market")).to_have_count(0)
+    for name in page.get_by_role("checkbox", name="vary", exact=False).all():
+        name.uncheck()
+    page.get_by_label("vary sides").check()
+    start(page, 3)
+    expect(page.get_by_test_id("tried")).to_contain_text("not counted")
+    page.get_by_role("button", name="Table", exact=True).click()
+    both = page.get_by_test_id("run-table").locator("tr", has_text="both")
+    expect(both).to_contain_text(told(cheap))
+    both.dblclick()
+    expect(page.get_by_role("button", name="Basket", exact=True)).to_have_attribute("aria-pressed", "true")
+    expect(net).to_have_text(told(cheap))
+    page.go_back()
+    expect(page.get_by_test_id("tried")).to_be_visible()
+    page.get_by_label("One market or a basket").select_option("the market")
+    expect(page.get_by_label("vary market")).to_be_visible()
     page.get_by_role("button", name="Basket", exact=True).click()
     page.get_by_label("The most a trade may cost, percent of a day's range").fill("0")
     page.keyboard.press("Tab")

@@ -1,19 +1,34 @@
 """Baskets: markets under a name, run together, the dear ones left out before anything is seen."""
 
+import pickle
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
 from skelb.core.figures import basket_record, charges_of
-from skelb.core.trials import ChallengeRules, worst_equity, worst_together
+from skelb.core.trials import (
+    ChallengeRules,
+    packed,
+    read_axis,
+    stitched,
+    trading_days,
+    windows_by_count,
+    worst_equity,
+    worst_together,
+)
 from skelb.demo import DEMO_ACCOUNTS, DEMO_BASKETS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.application import Application
 from skelb.service.baskets import basket_run
 from skelb.service.distrust import Stress, challenged, redrawn
 from skelb.service.setup import Setup
+from skelb.service.trials.desk import View
 from skelb.store import BasketRecord
 from tests.conftest import wave_bars
-from tests.service.conftest import SETUP
+from tests.service.conftest import SETUP, finished, order, tried
+
+TOGETHER = SETUP.model_copy(update={"basket": ("CALM", "DEAR", "WAVE")})
 
 
 @pytest.fixture
@@ -24,11 +39,9 @@ def library(application):
 
 
 def run_of(application, markets, **chosen):
-    asked = {"dropped": (), "against": None, "dearest": None, "setup": SETUP} | chosen
-    return basket_run(
-        asked["setup"], markets, asked["dropped"], asked["against"], asked["dearest"], application.library,
-        application.datasets,
-    )  # fmt: skip
+    asked = {"dropped": (), "dearest": None, "setup": SETUP} | chosen
+    setup = asked["setup"].model_copy(update={"basket": tuple(markets), "dearest": asked["dearest"]})
+    return basket_run(setup, asked["dropped"], None, application.library, application.datasets)
 
 
 def test_a_basket_is_kept_changed_renamed_taken_away_and_brought_back(application, library):
@@ -99,9 +112,8 @@ def test_costs_times_so_many_reach_every_market_of_a_basket(application, library
 
 
 def test_a_basket_is_doubted_as_the_backtests_of_it(application, library):
-    prepared = SETUP.prepared(library, application.datasets).sound()
-    chosen = [application.datasets.get(symbol, None) for symbol in ("CALM", "DEAR", "WAVE")]
-    steps = list(Stress(prepared, basket=chosen).steps())
+    prepared = TOGETHER.prepared(library, application.datasets).sound()
+    steps = list(Stress(prepared).steps())
     rows = {step.row.name: step.row for step in steps if step.row}
     for name, setup in (("as it is", SETUP), ("without costs", {"costs": 0.0}), ("costs × 2", {"costs": 2.0})):
         asked = SETUP.model_copy(update=setup) if isinstance(setup, dict) else setup
@@ -115,7 +127,7 @@ def test_a_basket_is_doubted_as_the_backtests_of_it(application, library):
 
 def test_a_basket_of_one_market_is_doubted_as_its_run(application, library):
     prepared = SETUP.prepared(library, application.datasets).sound()
-    [alone] = prepared.backtest_basket([prepared.dataset]).outcomes
+    [alone] = replace(prepared, basket=(prepared.dataset,)).outcomes()
     run = prepared.backtest().outcome
     assert redrawn([alone], "bootstrap", 200, 1, 0.1, 10) == redrawn([run], "bootstrap", 200, 1, 0.1, 10)
     rules = ChallengeRules(1.0, 2.0, 4.0)
@@ -124,9 +136,7 @@ def test_a_basket_of_one_market_is_doubted_as_its_run(application, library):
 
 
 def test_what_is_drawn_of_a_basket_are_its_trades_and_its_worst_is_all_of_theirs(application, library):
-    prepared = SETUP.prepared(library, application.datasets).sound()
-    chosen = [application.datasets.get(symbol, None) for symbol in ("CALM", "DEAR", "WAVE")]
-    result = prepared.backtest_basket(chosen)
+    result = TOGETHER.prepared(library, application.datasets).sound().backtest_basket()
     drawn = redrawn(result.outcomes, "shuffle", 50, 1, 0.1, 10)
     assert drawn.measures["net"].real == pytest.approx(result.figures["all"]["net_profit"])
     record = basket_record(result.outcomes)
@@ -135,6 +145,60 @@ def test_what_is_drawn_of_a_basket_are_its_trades_and_its_worst_is_all_of_theirs
     assert record.day_of_points.size == record.equity.size
     found = challenged(result.outcomes, ChallengeRules(5.0, 2.0, 4.0))
     assert len(found.ends) == record.days.size
+
+
+def test_every_run_of_a_sweep_over_a_basket_is_its_backtest(application, library):
+    asked = order(setup=TOGETHER, vary=["n=5,9", "timeframe=15m,1h"])
+    number = finished(application, asked)
+    table = application.desk.table(number, View(), "net_profit", True, {}, {}, 0, 10)
+    assert len(table.rows) == 4
+    for row in table.rows:
+        changed = {"inputs": {"n": row.inputs["n"]}, "timeframe": row.inputs["timeframe"]}
+        found = run_of(application, TOGETHER.basket, setup=TOGETHER.model_copy(update=changed))
+        assert row.figures["net_profit"] == pytest.approx(found.figures["all"]["net_profit"])
+        assert row.figures["trades"] == found.figures["all"]["trades"]
+    assert tried(application) == 0  # a basket's runs are of no one market's bars
+    with pytest.raises(SettingsError, match="do not vary"):
+        sweep = TOGETHER.prepared(library, application.datasets).sweep()
+        sweep.run_one({"market": "CALM"})
+    with pytest.raises(SettingsError, match="one market at a time"):
+        application.trials.start(order(setup=TOGETHER, kind="search", vary=[]))
+
+
+def test_a_walk_over_a_basket_goes_on_with_what_the_legs_before_left(application, library):
+    sweep = TOGETHER.prepared(library, application.datasets).sweep()
+    days = trading_days(sweep.dataset.calendar.day, None, None)
+    windows = windows_by_count(days, 3, 2.0)
+    moving = stitched(sweep, [(window.outside, {"n": 5.0}) for window in windows])
+    nets = [leg.figures["net_profit"] for leg in moving.legs]
+    assert len(nets) == 3 and moving.net == pytest.approx(sum(nets))
+    first = TOGETHER.model_copy(update={"from_date": windows[0].outside.first, "to_date": windows[0].outside.last})
+    assert nets[0] == pytest.approx(run_of(application, TOGETHER.basket, setup=first).figures["all"]["net_profit"])
+    assert (np.diff(moving.times) > 0).all() and moving.days.size == moving.equity.size
+
+
+def test_a_sweep_over_a_basket_is_the_same_elsewhere(application, library):
+    sweep = TOGETHER.model_copy(update={"dearest": 10.0}).prepared(library, application.datasets).sweep()
+    assert sweep.basket == ("CALM", "WAVE")
+    axes = (read_axis("n=5,9", sweep.checked), read_axis("timeframe=15m,1h", sweep.checked))
+    sent = pickle.loads(pickle.dumps(packed(sweep, axes))).unpacked()
+    for point in ({"n": 5.0}, {"n": 9.0, "timeframe": "1h"}):
+        assert sent.run_one(point) == sweep.run_one(point)
+
+
+def test_a_kept_run_of_a_basket_is_kept_word_for_word(application, library):
+    figures = run_of(application, TOGETHER.basket).figures
+    kept = application.runs.keep(TOGETHER)
+    assert kept.figures["all"] == figures["all"] and set(kept.setup.each) == set(TOGETHER.basket)
+    trace = application.runs.trace(kept.number)
+    library.save_market("CALM", "", {"tick": 0.25, "spread": 9.0}, [])
+    assert run_of(application, TOGETHER.basket).figures["all"]["net_profit"] < figures["all"]["net_profit"]
+    assert application.runs.trace(kept.number) == trace
+    assert trace.equity[-1] == pytest.approx(100_000 + figures["all"]["net_profit"])
+    assert len(trace.trades.net) == figures["all"]["trades"] and sum(trace.trades.net) == pytest.approx(
+        figures["all"]["net_profit"]
+    )
+    assert len(trace.time) == len(trace.equity)
 
 
 @pytest.mark.parametrize(

@@ -354,7 +354,8 @@ def test_a_basket_stands_beside_holding_each_or_an_index(application):
         application.library.save_market(symbol, "", {"tick": 0.25}, [wave_bars(800, seed=seed)])
 
     def run(dropped=(), against=None):
-        return basket_run(SETUP, ["ONE", "TWO"], dropped, against, application.library, application.datasets)
+        setup = SETUP.model_copy(update={"basket": ("ONE", "TWO")})
+        return basket_run(setup, dropped, against, application.library, application.datasets)
 
     plain, indexed, alone = run(), run(against="INDEX"), run(["TWO"])
     one, index = wave_bars(800, seed=5), wave_bars(800, seed=7)

@@ -27,7 +27,6 @@ export type Walk = Schemas["Walk"];
 export type WalkWindow = Schemas["WalkWindow"];
 export type CalendarRow = Schemas["CalendarRow"];
 export type Basket = Schemas["Basket"];
-export type BasketChosen = Schemas["BasketIn"];
 export type KeptBasket = Schemas["BasketBody"];
 export type GuideRow = Schemas["GuideRowOut"];
 export type GuideEntry = Schemas["GuideEntryOut"];

@@ -1632,20 +1632,10 @@ export interface components {
              */
             against?: string | null;
             /**
-             * Dearest
-             * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
-             */
-            dearest?: number | null;
-            /**
              * Dropped
              * @description markets that were left out after their results were seen
              */
             dropped?: string[];
-            /**
-             * Markets
-             * @description symbols of stored markets
-             */
-            markets: string[];
             /** @description what is run, and how */
             setup: components["schemas"]["Setup"];
         };
@@ -1929,16 +1919,6 @@ export interface components {
         };
         /** ChallengeIn */
         ChallengeIn: {
-            /**
-             * Basket
-             * @description markets that are run together instead of the setup's; none for that alone
-             */
-            basket?: string[];
-            /**
-             * Dearest
-             * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
-             */
-            dearest?: number | null;
             /** @description the rules of the challenge */
             rules: components["schemas"]["ChallengeRules"];
             /** @description what is run, and how */
@@ -4639,21 +4619,11 @@ export interface components {
         /** ResampleIn */
         ResampleIn: {
             /**
-             * Basket
-             * @description markets that are run together instead of the setup's; none for that alone
-             */
-            basket?: string[];
-            /**
              * Block
              * @description trades that stay together, for `blocks`
              * @default 10
              */
             block: number;
-            /**
-             * Dearest
-             * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
-             */
-            dearest?: number | null;
             /**
              * Kind
              * @description which kind it is
@@ -4886,6 +4856,9 @@ export interface components {
          *     `terms` are changes of the account, by key of its JSON; with all of its keys the account need not be there any
          *     more. `described` are changes of the market in the same way. `costs` multiplies everything that a trade is charged,
          *     by the account and by the market.
+         *
+         *     With a `basket` the run is of these markets together instead, but for those where a trade costs more than `dearest`
+         *     percent of a day's range; `each` are changes of them by symbol, as `described` are of the one market.
          */
         Setup: {
             /**
@@ -4894,17 +4867,38 @@ export interface components {
              */
             account: string;
             /**
+             * Basket
+             * @description markets that are run together instead of `market`; none for that alone
+             * @default []
+             */
+            basket: string[];
+            /**
              * Costs
              * @description how many times all costs, of account and market
              * @default 1
              */
             costs: number;
             /**
+             * Dearest
+             * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
+             * @default null
+             */
+            dearest: number | null;
+            /**
              * Described
              * @description changes of the market, by key of its JSON
              */
             described?: {
                 [key: string]: unknown;
+            };
+            /**
+             * Each
+             * @description changes of the basket's markets, by symbol, as `described` are of the one market
+             */
+            each?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
             };
             /**
              * From Date
@@ -5191,16 +5185,6 @@ export interface components {
         };
         /** StressIn */
         StressIn: {
-            /**
-             * Basket
-             * @description markets that are run together instead of the setup's; none for that alone
-             */
-            basket?: string[];
-            /**
-             * Dearest
-             * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
-             */
-            dearest?: number | null;
             /**
              * Others
              * @description further markets and timeframes to run it on

@@ -41,5 +41,8 @@ export function setupOf(state: SetupState, defaults: SetupDefaults, text: string
     terms: state.terms ?? {},
     costs: state.costs ?? 1,
     described: {},
+    basket: [],
+    dearest: null,
+    each: {},
   };
 }

@@ -63,6 +63,8 @@ const trialsState = (search: Record<string, unknown>): TrialsState => ({
   markets: Array.isArray(search.markets)
     ? search.markets.filter((item): item is string => typeof item === "string")
     : undefined,
+  dearest: typeof search.dearest === "number" && search.dearest >= 0 ? search.dearest : undefined,
+  together: search.together === true || undefined,
 });
 
 /** What of a state is a step that Back and Forward go through. */

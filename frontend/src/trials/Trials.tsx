@@ -19,7 +19,8 @@ import { AccountWord, InputsWord, MarketWord, SidesWord, SpanWord, TimeframeWord
 import { Loading, Notice, Picker, Trouble } from "@/ui";
 import { BasketDesk } from "./basket/BasketDesk";
 import { Doubt } from "./doubt/Doubt";
-import { FACES, type Face, type TrialsState } from "./model";
+import { CAN_BE_TOGETHER, FACES, setupOn, type Face, type TrialsState } from "./model";
+import { OnWord } from "./OnWord";
 import { varyingQuery } from "./queries";
 import { SearchDesk } from "./search/SearchDesk";
 import { StudyDesk } from "./study/StudyDesk";
@@ -109,9 +110,11 @@ interface PlaceProps extends Props {
   accounts: Account[];
 }
 
-function Place({ state, setup, title, version, scripts, figures, markets, accounts, onState, onOpen }: PlaceProps) {
-  const varying = useQuery(varyingQuery(setup));
+function Place({ state, setup: alone, title, version, scripts, figures, markets, accounts, ...props }: PlaceProps) {
+  const { onState } = props;
   const face = state.face ?? "sweep";
+  const setup = setupOn(face, alone, state);
+  const varying = useQuery(varyingQuery(alone));
   // The address names all of what is tried, so that it can be given to somebody, and gone back to.
   useEffect(() => {
     const named = {
@@ -149,7 +152,11 @@ function Place({ state, setup, title, version, scripts, figures, markets, accoun
         v{version}
       </>
     ),
-    market: <MarketWord setup={setup} markets={markets} onPut={put} />,
+    market: CAN_BE_TOGETHER.has(face) ? (
+      <OnWord setup={setup} state={state} markets={markets} onPut={put} />
+    ) : (
+      <MarketWord setup={setup} markets={markets} onPut={put} />
+    ),
     timeframe: <TimeframeWord setup={setup} onPut={put} />,
     conditions,
   };
@@ -163,7 +170,7 @@ function Place({ state, setup, title, version, scripts, figures, markets, accoun
           <button
             type="button"
             className="plain-button"
-            onClick={() => onOpen({ script: state.script, version: state.version })}
+            onClick={() => props.onOpen({ script: state.script, version: state.version })}
           >
             Open it in the Workbench
           </button>
@@ -184,6 +191,9 @@ function Place({ state, setup, title, version, scripts, figures, markets, accoun
       ?.versions.find((item) => item.text === trial.order.setup.text);
     return { script: trial.title, version: found?.number };
   };
+  // A run of a basket is looked at where baskets are; the workbench shows one market.
+  const onOpen = (next: TrialsState) =>
+    next.markets ? onState({ ...state, ...next, face: "basket", trial: undefined }) : props.onOpen(next);
   const Desk = DESKS[face];
   return (
     <div className="flex h-full flex-col">
@@ -196,7 +206,7 @@ function Place({ state, setup, title, version, scripts, figures, markets, accoun
       )}
       <div className="min-h-0 flex-1">
         <Desk
-          key={`${title} ${version} ${setup.market} ${setup.timeframe}`}
+          key={`${title} ${version} ${setup.market} ${setup.timeframe} ${face === "basket" ? "" : setup.basket?.join()}`}
           of={`${title} v${version}`}
           head={{ title, face, ...words, objectives, onFace }}
           state={state}

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { deflationQuery, type Seen } from "./queries";
 
 /** What the best run is worth, after all that was ever tried with the script. */
-export function Tried({ seen }: { seen: Seen }) {
+export function Tried({ seen, isTogether }: { seen: Seen; isTogether: boolean }) {
   const found = useQuery(deflationQuery(seen));
   if (!found.data) return null;
   const { luck, deflation, overfitting } = found.data;
@@ -34,7 +34,13 @@ export function Tried({ seen }: { seen: Seen }) {
           </details>
         </>
       ) : (
-        <p className="text-soft">{luck ? luck.sentence : "Too few days or runs to weigh the best one."}</p>
+        <p className="text-soft">
+          {luck
+            ? luck.sentence
+            : isTogether
+              ? "Runs of a basket are not counted as tries of the script: what is best of them is not weighed."
+              : "Too few days or runs to weigh the best one."}
+        </p>
       )}
       {deflation && <p className="mt-2 text-note text-soft">{deflation.sentence}</p>}
       {overfitting && <p className="mt-2 text-note text-soft">{overfitting.sentence}</p>}

@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import type { FigureInfo, Market, Setup, SetupState, Trial, Varying } from "@/api";
+import type { FigureInfo, Market, Setup, Trial, Varying } from "@/api";
 import type { Face, TrialsState } from "./model";
 
 /** What stands in the first line of every face of the Trials place. */
@@ -30,5 +30,5 @@ export interface DeskProps {
   /** The saved version that a trial ran. */
   originOf: (trial: Trial) => { script: string; version?: number };
   onState: (state: TrialsState, isSame?: boolean) => void;
-  onOpen: (state: SetupState) => void;
+  onOpen: (state: TrialsState) => void;
 }

@@ -15,9 +15,22 @@ export interface TrialsState extends SetupState {
   /** Inputs to vary first. */
   x?: string;
   y?: string;
-  /** The markets of a basket. */
+  /** The markets of the basket, and the most a trade may cost of a day's range, percent, for one to be run. */
   markets?: string[];
+  dearest?: number;
+  /** Whether sweep, walk-forward and doubt are of the basket instead of the one market. */
+  together?: boolean;
 }
+
+/** The setup of a face: of the basket where it is asked for, and on the face of baskets always. */
+export function setupOn(face: Face, setup: Setup, state: TrialsState): Setup {
+  const isBasket = face === "basket" || (state.together && CAN_BE_TOGETHER.has(face));
+  return isBasket ? { ...setup, basket: state.markets ?? [], dearest: state.dearest ?? null } : setup;
+}
+
+export const isTogether = (setup: { basket?: string[] }) => (setup.basket?.length ?? 0) > 0;
+
+export const CAN_BE_TOGETHER: ReadonlySet<Face> = new Set<Face>(["sweep", "walk", "doubt"]);
 
 /** One thing that can vary, as it is edited: a range, or some of the words it has. */
 export interface AxisFields {
@@ -37,7 +50,7 @@ export interface AxisFields {
 export function axesOf(
   varying: Varying[],
   first: (string | undefined)[],
-  setup: { market: string; timeframe: string },
+  setup: { market: string; timeframe: string; basket?: string[] },
   markets: string[],
 ): AxisFields[] {
   const asked = first.filter(
@@ -73,7 +86,7 @@ export function axesOf(
       [...new Set([setup.timeframe, "1h", "4h"])],
       "the bars the script runs on",
     ),
-    place("market", markets, [setup.market], "where the script runs"),
+    ...(isTogether(setup) ? [] : [place("market", markets, [setup.market], "where the script runs")]),
     place("sides", ["both", "long", "short"], ["both", "long", "short"], "which entries are taken"),
   ];
 }
@@ -217,7 +230,7 @@ export function openedState(
   trial: Trial,
   run: { inputs: Record<string, AxisValue> },
   script: { script?: string; version?: number },
-): SetupState {
+): TrialsState {
   const from = trial.order.setup;
   const places = new Set(trial.axes.filter((axis) => axis.is_place).map((axis) => axis.name));
   const place = (name: string) => (places.has(name) ? (run.inputs[name] as string | undefined) : undefined);
@@ -232,6 +245,7 @@ export function openedState(
     account: from.account,
     sides: sides === "long" || sides === "short" ? sides : undefined,
     inverted: from.inverted || undefined,
+    ...(from.basket?.length ? { markets: from.basket, dearest: from.dearest ?? undefined } : {}),
     inputs: {
       ...from.inputs,
       ...Object.fromEntries(Object.entries(run.inputs).filter(([name]) => !places.has(name) && name !== SIGNAL)),

@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, unwrap, type BasketChosen, type MoveUnit, type Setup, type TrialOrder } from "@/api";
+import { api, unwrap, type MoveUnit, type Setup, type TrialOrder } from "@/api";
 import type { ViewChoice } from "./model";
 
 export const trialsQuery = queryOptions({
@@ -191,10 +191,10 @@ export const calendarQuery = (setup: Setup, unit: MoveUnit, condition: string) =
     staleTime: Infinity,
   });
 
-export const basketQuery = (setup: Setup, chosen: Omit<BasketChosen, "setup">) =>
+export const basketQuery = (setup: Setup, dropped: string[], against: string | null) =>
   queryOptions({
-    queryKey: ["basket", setup, chosen],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/basket", { body: { setup, ...chosen }, signal })),
+    queryKey: ["basket", setup, dropped, against],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/basket", { body: { setup, dropped, against }, signal })),
     placeholderData: (before) => before,
     retry: false,
     staleTime: Infinity,

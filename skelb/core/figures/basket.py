@@ -38,18 +38,24 @@ def basket_order(outcomes: Sequence[Outcome]) -> Ints:
     return joined[np.lexsort((joined[:, 1], joined[:, 0], moments, times))]
 
 
+def exit_order(outcomes: Sequence[Outcome]) -> Ints:
+    """Where the trades of all markets, laid end to end, stand in order of exit; shape (trades,)."""
+    begins = np.cumsum([0, *(len(outcome.trades) for outcome in outcomes)])
+    order = basket_order(outcomes)
+    found: Ints = begins[order[:, 0]] + order[:, 1]
+    return found
+
+
 def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
     """The record of all markets together, or of the `long` or `short` trades of all of them.
 
     Its points are the distinct opening times of all bars run; holding is an equal share of every market.
     """
-    order = basket_order(outcomes)
     numbers = np.concatenate([o.trades.numbers for o in outcomes])
     held = np.concatenate([o.trades.bars_held for o in outcomes])
     sides = np.concatenate([o.trades.side for o in outcomes])
     ambiguous = np.concatenate([o.trades.ambiguous for o in outcomes])
-    begins = np.cumsum([0, *(len(o.trades) for o in outcomes)])
-    rows = begins[order[:, 0]] + order[:, 1]
+    rows = exit_order(outcomes)
     rows = rows if side == "all" else rows[sides[rows] == (1 if side == "long" else -1)]
 
     times = [o.plan.dataset.bars.time[o.first : o.last + 1] for o in outcomes]

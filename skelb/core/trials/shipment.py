@@ -36,6 +36,7 @@ class Shipment:
     inverted: bool
     home: tuple[str, Timeframe]
     stock: Stock
+    basket: tuple[str, ...]
 
     def unpacked(self) -> Sweep:
         """The sweep, with datasets made from the stock."""
@@ -59,6 +60,7 @@ class Shipment:
             self.from_date,
             self.to_date,
             self.inverted,
+            self.basket,
         )
 
 
@@ -85,6 +87,7 @@ def packed(sweep: Sweep, axes: tuple[Axis, ...]) -> Shipment:
         sweep.inverted,
         (home.market.symbol, home.bars.timeframe),
         stock,
+        sweep.basket,
     )
 
 
@@ -92,7 +95,7 @@ def _places(sweep: Sweep, axes: tuple[Axis, ...]) -> Iterator[tuple[str, Timefra
     """Every market and timeframe that a run of the sweep may ask for."""
     home, inputs = sweep.dataset, sweep.checked.inputs
     varied = {axis.name: axis.values for axis in axes}
-    symbols = [home.market.symbol, *map(str, varied.get("market", ()))]
+    symbols = [home.market.symbol, *sweep.basket, *map(str, varied.get("market", ()))]
     timeframes = [home.bars.timeframe, *(Timeframe.parse(str(value)) for value in varied.get("timeframe", ()))]
     yield from ((symbol, timeframe) for symbol in symbols for timeframe in timeframes)
     rates = [home.market.currency_rate] if isinstance(home.market.currency_rate, str) else []

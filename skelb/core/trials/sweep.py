@@ -3,15 +3,15 @@
 from collections import deque
 from collections.abc import Callable, Generator, Iterable
 from concurrent.futures import Future
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date
 from itertools import islice
 from threading import Lock, local
 
 from skelb.core.bars import Timeframe
-from skelb.core.engine import Account, Outcome, Pool, run
+from skelb.core.engine import Account, Outcome, Pool, run, run_basket
 from skelb.core.errors import SettingsError
-from skelb.core.figures import FIGURE_KEYS, Daily, Figures, Record, daily_of, figures_of, record_of
+from skelb.core.figures import FIGURE_KEYS, Daily, Figures, Record, daily_of, figures_of, record_together
 from skelb.core.language import Checked
 from skelb.core.plan import Dataset, InputValue, input_values, make_plan
 from skelb.core.trials.grid import PLACE_AXES, Point
@@ -32,7 +32,8 @@ _own = _OwnPool()
 
 @dataclass(frozen=True, eq=False)
 class Sweep:
-    """A script with some inputs fixed, on a dataset, an account and dates."""
+    """A script with some inputs fixed, on a dataset, an account and dates; or on a `basket`: symbols of markets that
+    are run together, the dataset's among them."""
 
     checked: Checked
     dataset: Dataset
@@ -42,6 +43,7 @@ class Sweep:
     from_date: date | None = None
     to_date: date | None = None
     inverted: bool = False
+    basket: tuple[str, ...] = ()
     _datasets: dict[tuple[str, Timeframe], Dataset] = field(default_factory=dict)
     _lock: Lock = field(default_factory=Lock)
 
@@ -56,6 +58,7 @@ class Sweep:
             self.from_date,
             self.to_date,
             self.inverted,
+            self.basket,
         )
 
     def run_one(self, point: Point, pool: Pool | None = None, span: Span | None = None) -> Figures:
@@ -64,19 +67,37 @@ class Sweep:
 
     def record(self, point: Point, pool: Pool | None = None, span: Span | None = None) -> Record:
         """The record of one point; with a pool it holds until the pool's next run."""
-        return record_of(self.outcome(point, pool, span))
+        return record_together(self._outcomes(point, pool, span))
 
-    def outcome(
-        self, point: Point, pool: Pool | None = None, span: Span | None = None, account: Account | None = None
-    ) -> Outcome:
-        """The run of one point, on another account when one is given. Raises SettingsError when it cannot run."""
+    def record_with(self, capital: float, point: Point, span: Span) -> Record:
+        """The record of one point over a span, begun with another capital. Raises SettingsError when it cannot run."""
+        return record_together(self._outcomes(point, None, span, replace(self.account, capital=capital)))
+
+    def _outcomes(
+        self, point: Point, pool: Pool | None, span: Span | None, account: Account | None = None
+    ) -> list[Outcome]:
         places = self._places(point)
         varied = {name: value for name, value in point.items() if name not in places}
-        dataset = self.dataset_of(point)
         first, last = (span.first, span.last) if span else (self.from_date, self.to_date)
         inputs = input_values(self.checked, {**self.fixed, **varied})
-        plan = make_plan(self.checked, dataset, inputs, places.get("sides", self.sides), first, last, self.inverted)
-        return run(plan, account or self.account, pool)
+        sides = places.get("sides", self.sides)
+        plans = [
+            make_plan(self.checked, dataset, inputs, sides, first, last, self.inverted)
+            for dataset in self._datasets_of(point)
+        ]
+        return (
+            run_basket(plans, account or self.account)
+            if self.basket
+            else [run(plans[0], account or self.account, pool)]
+        )
+
+    def _datasets_of(self, point: Point) -> list[Dataset]:
+        if not self.basket:
+            return [self.dataset_of(point)]
+        places = self._places(point)
+        if "market" in places:
+            raise SettingsError("the markets of a basket are run together: they do not vary")
+        return [self.dataset_at(symbol, places.get("timeframe")) for symbol in self.basket]
 
     def dataset_of(self, point: Point) -> Dataset:
         """The dataset that a point runs on. Raises SettingsError when there is none."""

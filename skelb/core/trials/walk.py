@@ -1,13 +1,13 @@
 """Walk-forward: inputs chosen anew on every window, traded on the days after it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
 from skelb.core.bars import Floats, Ints
 from skelb.core.errors import SettingsError
-from skelb.core.figures import Figures, figures_of, record_of
+from skelb.core.figures import Figures, figures_of
 from skelb.core.trials.grid import Point
 from skelb.core.trials.spans import Span, Window
 from skelb.core.trials.sweep import Sweep
@@ -67,13 +67,12 @@ def stitched(sweep: Sweep, steps: Sequence[tuple[Span, Point]]) -> Stitched:
     for span, point in steps:
         if capital <= 0:
             break
-        outcome = sweep.outcome(point, span=span, account=replace(sweep.account, capital=capital))
-        legs.append(Leg(span, point, figures_of(record_of(outcome))))
-        calendar, bars = outcome.plan.dataset.calendar, slice(outcome.first, outcome.last + 1)
-        times.append(calendar.close_time[bars])
-        days.append(calendar.day[bars])
-        equity.append(outcome.equity)
-        capital = float(outcome.equity[-1])
+        record = sweep.record_with(capital, point, span)
+        legs.append(Leg(span, point, figures_of(record)))
+        times.append(record.closes)
+        days.append(record.day_of_points)
+        equity.append(record.equity)
+        capital = float(record.equity[-1])
     return Stitched(
         tuple(legs), np.concatenate(times), np.concatenate(days), np.concatenate(equity), sweep.account.capital
     )

@@ -95,6 +95,8 @@ class TrialOrder(TrialSettings):
 
 def markets_of(order: TrialOrder, axes: tuple[Axis, ...]) -> tuple[str, ...]:
     """The markets that a trial runs on."""
+    if order.setup.basket:
+        return order.setup.basket
     varied = next((axis.values for axis in axes if axis.is_place and axis.name == "market"), (order.setup.market,))
     return tuple(map(str, varied))
 
@@ -151,8 +153,11 @@ class Layout:
     def tries(self, cells: Sequence[Cell], by: str) -> list[tuple[Dataset, list[Try]]]:
         """What of finished runs could have been chosen, by the bars it was tried on; `by` says who tried it.
 
-        What runs on the days outside was chosen before, and counts for nothing; so does a run that lost everything.
+        What runs on the days outside was chosen before, and counts for nothing; so does a run that lost everything. A
+        basket's runs are of no one market's bars: they are not counted.
         """
+        if self.sweep.basket:
+            return []
         found: dict[tuple[Any, Any], tuple[Dataset, list[Try]]] = {}
         for cell in cells:
             if cell.daily is None or (cell.part and not self.is_walk):
@@ -184,6 +189,8 @@ def laid_out(order: TrialOrder, library: Library, datasets: Datasets) -> Layout:
 def layout_of(settings: TrialSettings, prepared: Prepared) -> Layout:
     """The layout of settings on a run with a sound script. Raises SkelbError on whatever cannot be run."""
     check_objective(settings.objective)
+    if settings.kind == "search":
+        prepared.alone()
     sweep, setting = prepared.sweep(), prepared.setting
     vary, found = list(settings.vary), None
     if settings.kind == "search":

@@ -319,7 +319,7 @@ def best_of(ranking: Ranking, layout: Layout, tallies: Tallies) -> Best:
     The spread of the tries' Sharpe ratios is that of all of them or of these runs, the larger: trying more must never
     flatter the best.
     """
-    if ranking.best is None:
+    if ranking.best is None or layout.sweep.basket:  # a basket's runs are not counted
         return Best(None, None)
     point = ranking.point(ranking.best)
     record = layout.sweep.record(point, span=layout.first_span)

@@ -206,7 +206,9 @@ def _line(session: Session, number: int) -> TrialLine:
     query = select(of.kind, of.title, of.order, of.axes, of.total).where(of.id == number)
     kind, title, order, axes, total = session.execute(query).one()
     done = _done(session, number)
-    return TrialLine(number, kind, title, order["setup"]["market"], tuple(axis["name"] for axis in axes), done, total)
+    setup = order["setup"]
+    market = f"a basket of {len(setup['basket'])} markets" if setup.get("basket") else setup["market"]
+    return TrialLine(number, kind, title, market, tuple(axis["name"] for axis in axes), done, total)
 
 
 def _done(session: Session, number: int) -> int:

@@ -3,7 +3,6 @@ import { useState } from "react";
 import type { Basket, FigureInfo } from "@/api";
 import { hasDays, isBuildable } from "@/setup";
 import { figureText, Loading, moneyTone, OneStop, OptionalNumber, Picker, plain, signed, Trouble } from "@/ui";
-import { useDearest } from "./dearest";
 import type { DeskProps } from "../desk";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
 import { basketQuery } from "../queries";
@@ -24,23 +23,19 @@ const SHOWN = [
 ];
 
 /** The same rules over several markets on one account: what each earned beside what trading it costs. */
-export function BasketDesk({ head, of, state, setup, figures, markets, onState, onOpen }: DeskProps) {
-  const chosen = state.markets ?? [];
+export function BasketDesk({ head, state, setup, figures, markets, onState, onOpen }: DeskProps) {
+  const chosen = setup.basket ?? [];
   const [dropped, setDropped] = useState<string[]>([]); // ticked out, not run yet
   const [ran, setRan] = useState<string[]>([]);
   const [against, setAgainst] = useState<string | null>(null);
-  const [dearest, setDearest] = useDearest(of);
   const put = (next: string[]) => {
     setDropped([]);
     setRan([]);
     onState({ ...state, markets: next });
   };
-  const asked = { markets: chosen, against, dearest };
-  const before = useQuery({ ...basketQuery(setup, { ...asked, dropped: [] }), enabled: chosen.length > 0 });
-  const after = useQuery({
-    ...basketQuery(setup, { ...asked, dropped: ran }),
-    enabled: chosen.length > 0 && ran.length > 0,
-  });
+  const dearest = setup.dearest ?? null;
+  const before = useQuery({ ...basketQuery(setup, [], against), enabled: chosen.length > 0 });
+  const after = useQuery({ ...basketQuery(setup, ran, against), enabled: chosen.length > 0 && ran.length > 0 });
   const isAfter = ran.length > 0;
   const error = before.error ?? (isAfter ? after.error : null);
   const offered = markets
@@ -86,7 +81,7 @@ export function BasketDesk({ head, of, state, setup, figures, markets, onState, 
             onChange={(value) => {
               setDropped([]);
               setRan([]);
-              setDearest(value);
+              onState({ ...state, dearest: value ?? undefined });
             }}
           />
           {dearest !== null && " % of a day's range: a limit that is set before any result is seen"}.
@@ -115,7 +110,7 @@ export function BasketDesk({ head, of, state, setup, figures, markets, onState, 
                   dropped.includes(symbol) ? dropped.filter((other) => other !== symbol) : [...dropped, symbol],
                 )
               }
-              onOpen={(market) => onOpen({ ...state, market })}
+              onOpen={(market) => onOpen({ ...state, market, markets: undefined })}
             />
             <p className="mt-3 flex items-center gap-3">
               <button

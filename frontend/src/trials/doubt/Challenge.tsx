@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { ChallengeRules } from "@/api";
+import type { ChallengeRules, Setup } from "@/api";
 import { Loading, NumberField, plain, Trouble } from "@/ui";
-import { challengeQuery, type Doubted } from "./queries";
+import { challengeQuery } from "./queries";
 
 const FIELDS: { key: keyof ChallengeRules; label: string; unit: string }[] = [
   { key: "target", label: "reach", unit: "%" },
@@ -13,7 +13,7 @@ const FIELDS: { key: keyof ChallengeRules; label: string; unit: string }[] = [
 ];
 
 /** A funded account's test begun on every day of the run. */
-export function Challenge({ doubted }: { doubted: Doubted }) {
+export function Challenge({ setup }: { setup: Setup }) {
   const [rules, setRules] = useState<ChallengeRules>({
     target: 8,
     daily_loss: 5,
@@ -21,7 +21,7 @@ export function Challenge({ doubted }: { doubted: Doubted }) {
     least_days: 0,
     most_days: 60,
   });
-  const found = useQuery(challengeQuery(doubted, rules));
+  const found = useQuery(challengeQuery(setup, rules));
   const tones: Record<string, string> = {
     passed: "bg-gain",
     "daily loss": "bg-loss",

@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { Distribution, Resampled, ResampleKind } from "@/api";
+import type { Distribution, Resampled, ResampleKind, Setup } from "@/api";
 import { Loading, NumberField, Picker, plain, signed, Trouble } from "@/ui";
 import { Fan } from "./Fan";
-import { resampleQuery, type Doubted, type Drawing } from "./queries";
+import { resampleQuery, type Drawing } from "./queries";
 import { Samples } from "./Samples";
 
 const KINDS: { value: ResampleKind; label: string }[] = [
@@ -22,9 +22,9 @@ const MEASURES = [
 ] as const;
 
 /** The run's trades drawn anew a thousand times: where equity goes, how the results lie, and where the run stands among them. */
-export function Resampling({ doubted }: { doubted: Doubted }) {
+export function Resampling({ setup }: { setup: Setup }) {
   const [drawing, setDrawing] = useState<Drawing>({ kind: "bootstrap", share: 0.1, block: 10, samples: 1000, seed: 1 });
-  const found = useQuery(resampleQuery(doubted, drawing));
+  const found = useQuery(resampleQuery(setup, drawing));
   return (
     <section aria-label="Resampling" className="border-b border-line py-4">
       <h2 className="text-base">

@@ -4,18 +4,18 @@ import { basketsQuery, type StressStep } from "@/api";
 import { figureText, Loading, moneyTone, Picker, plain, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { DoneBar } from "../DoneBar";
-import { stressQuery, type Doubted } from "./queries";
+import { isTogether } from "../model";
+import { stressQuery } from "./queries";
 
-type Props = Pick<DeskProps, "figures" | "markets"> & { doubted: Doubted };
+type Props = Pick<DeskProps, "setup" | "figures" | "markets">;
 
 /** The run beside itself made worse: row by row as each is finished, and a verdict at the end. */
-export function Stress({ doubted, figures, markets }: Props) {
-  const { setup } = doubted;
-  const isTogether = doubted.basket.length > 0;
+export function Stress({ setup, figures, markets }: Props) {
+  const ofBasket = isTogether(setup);
   const [others, setOthers] = useState<{ market: string; timeframe: string }[]>([]);
   const client = useQueryClient();
   const baskets = useQuery(basketsQuery);
-  const query = stressQuery(doubted, isTogether ? [] : others);
+  const query = stressQuery(setup, ofBasket ? [] : others);
   const found = useQuery(query);
   const steps = found.data ?? [];
   const latest = steps.at(-1);
@@ -81,7 +81,7 @@ export function Stress({ doubted, figures, markets }: Props) {
           </tbody>
         </table>
       )}
-      {!isTogether && (
+      {!ofBasket && (
         <p className="mt-2 text-note text-soft">
           and elsewhere:{" "}
           <Picker

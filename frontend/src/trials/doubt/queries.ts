@@ -1,19 +1,12 @@
 import { queryOptions, experimental_streamedQuery as streamedQuery } from "@tanstack/react-query";
 import { api, linesOf, unwrap, type ChallengeRules, type ResampleKind, type Setup, type StressStep } from "@/api";
 
-/** What is doubted: a setup, or the basket that is run with it. */
-export interface Doubted {
-  setup: Setup;
-  basket: string[];
-  dearest: number | null;
-}
-
-export const stressQuery = (doubted: Doubted, others: { market: string; timeframe: string }[]) =>
+export const stressQuery = (setup: Setup, others: { market: string; timeframe: string }[]) =>
   queryOptions({
-    queryKey: ["stress", doubted, others],
+    queryKey: ["stress", setup, others],
     queryFn: streamedQuery<StressStep>({
       streamFn: ({ signal }) =>
-        linesOf(api.POST("/api/doubt/stress", { body: { ...doubted, others }, signal, parseAs: "stream" })),
+        linesOf(api.POST("/api/doubt/stress", { body: { setup, others }, signal, parseAs: "stream" })),
     }),
     retry: false,
     staleTime: Infinity,
@@ -28,18 +21,18 @@ export interface Drawing {
   seed: number;
 }
 
-export const resampleQuery = (doubted: Doubted, drawing: Drawing) =>
+export const resampleQuery = (setup: Setup, drawing: Drawing) =>
   queryOptions({
-    queryKey: ["resample", doubted, drawing],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/resample", { body: { ...doubted, ...drawing }, signal })),
+    queryKey: ["resample", setup, drawing],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/resample", { body: { setup, ...drawing }, signal })),
     retry: false,
     staleTime: Infinity,
   });
 
-export const challengeQuery = (doubted: Doubted, rules: ChallengeRules) =>
+export const challengeQuery = (setup: Setup, rules: ChallengeRules) =>
   queryOptions({
-    queryKey: ["challenge", doubted, rules],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/challenge", { body: { ...doubted, rules }, signal })),
+    queryKey: ["challenge", setup, rules],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/challenge", { body: { setup, rules }, signal })),
     retry: false,
     staleTime: Infinity,
   });

@@ -3,7 +3,7 @@ import { useMemo, useState } from "react";
 import { api, scriptsQuery, unwrap } from "@/api";
 import { Loading, NumberField, Picker, plain, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
-import { drawnRuns, openedState, orderOf } from "../model";
+import { drawnRuns, openedState, orderOf, isTogether } from "../model";
 import { readyConditionsQuery, studyQuery, tableQuery, type Seen } from "../queries";
 import { RunCard } from "../RunCard";
 import { RunTable } from "../RunTable";
@@ -177,7 +177,9 @@ export function SearchDesk({ head, of, state, setup, figures, markets, onState, 
       meaning={
         trial && (
           <>
-            {trial.state !== "running" && trial.done > 0 && <Tried seen={seen} />}
+            {trial.state !== "running" && trial.done > 0 && (
+              <Tried seen={seen} isTogether={isTogether(trial.order.setup)} />
+            )}
             {point !== null && (
               <RunCard
                 heading={chosen === null ? "The highest" : "Chosen"}

@@ -14,6 +14,7 @@ import {
   varyText,
   type Design,
   type ViewChoice,
+  isTogether,
 } from "../model";
 import { runQuery, surfaceQuery, type Seen } from "../queries";
 import { RunCard } from "../RunCard";
@@ -39,7 +40,7 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
   const client = useQueryClient();
   const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
   const [axes, setAxes] = useKept(
-    `sweep axes ${of} ${state.x ?? ""} ${state.y ?? ""} ${varying.map((item) => item.name).join()} ${symbols.join()}`,
+    `sweep axes ${of} ${state.x ?? ""} ${state.y ?? ""} ${varying.map((item) => item.name).join()} ${isTogether(setup) ? "together" : symbols.join()}`,
     () => axesOf(varying, [state.x, state.y], setup, symbols),
   );
   const [design, setDesign] = useKept<Design>("sweep design", { kind: "grid", runs: 200 });
@@ -235,7 +236,9 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
                   </p>
                 </>
               )}
-              {trial.done > 0 && trial.state !== "running" && <Tried seen={seen} />}
+              {trial.done > 0 && trial.state !== "running" && (
+                <Tried seen={seen} isTogether={isTogether(trial.order.setup)} />
+              )}
             </>
           )}
         </>
