@@ -65,6 +65,17 @@ def test_a_basket_is_made_run_and_pruned_by_cost(page, world):
     expect(table.locator("[data-market='VEL/DOR']")).to_contain_text("not run")
     expect(net).to_have_text(told(cheap))
 
+    # Kept and pinned: another limit is seen against it, after a reload too.
+    page.get_by_role("button", name="Keep and pin").press("Enter")
+    expect(page.get_by_text("on a basket of 3 markets at 1h")).to_be_visible()
+    page.get_by_label("Whether dear markets are run").select_option("none")
+    expect(net).to_have_text([told(cheap), told(by_command(world, account))])
+    page.reload()
+    expect(net).to_have_text([told(cheap), told(by_command(world, account))])
+    page.get_by_label("Whether dear markets are run").select_option("some")
+    page.get_by_role("button", name="Against none").click()
+    expect(net).to_have_text([told(cheap)])
+
     # Doubted as one run, with the same limit; each row is the whole basket.
     page.get_by_role("button", name="Doubt", exact=True).click()
     page.get_by_label("One market or a basket").select_option("the basket Three pairs")

@@ -26,6 +26,10 @@ export interface SetupDefaults {
   account: string;
 }
 
+/** What a setup runs on, in words. */
+export const placeOf = ({ market, basket }: Setup) =>
+  basket && basket.length > 0 ? `a basket of ${basket.length} markets` : market;
+
 /** The setup that an address means, with a text. */
 export function setupOf(state: SetupState, defaults: SetupDefaults, text: string): Setup {
   return {

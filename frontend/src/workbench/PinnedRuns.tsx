@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { keptRunsQuery, type KeptRun } from "@/api";
+import { keptRunsQuery, placeOf, type KeptRun } from "@/api";
 import { RemovalDialog, TakenAway, type Removed } from "@/keeping";
 import { dateText, Loading, moneyText, PopOver, Trouble } from "@/ui";
 
@@ -17,7 +17,7 @@ export function PinnedRuns({ pinned, onPin, onUnpin }: Props) {
     <>
       <PopOver
         face={`against run ${pinned.number}`}
-        title={`${pinned.title} on ${pinned.setup.market} at ${pinned.setup.timeframe}; press for the other kept runs`}
+        title={`${pinned.title} on ${placeOf(pinned.setup)} at ${pinned.setup.timeframe}; press for the other kept runs`}
         className="cursor-pointer text-note whitespace-nowrap text-brass hover:underline"
         side="right"
       >
@@ -86,7 +86,7 @@ function Kept({
             >
               <span className="num w-8 flex-none">{run.number}</span>
               <span className="min-w-0 flex-1 truncate">
-                {run.title || "untitled"} on {run.setup.market} {run.setup.timeframe}, {dateText(run.created)}
+                {run.title || "untitled"} on {placeOf(run.setup)} {run.setup.timeframe}, {dateText(run.created)}
               </span>
               <span className="num flex-none">
                 {run.figures.all?.net_profit == null ? "–" : moneyText(run.figures.all.net_profit)}

@@ -1,8 +1,8 @@
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { Basket, FigureInfo } from "@/api";
+import { api, keptRunQuery, placeOf, unwrap, type Basket, type FigureInfo, type KeptRun } from "@/api";
 import { hasDays, isBuildable } from "@/setup";
-import { figureText, Loading, moneyTone, OneStop, OptionalNumber, Picker, plain, signed, Trouble } from "@/ui";
+import { figureText, Loading, moneyTone, OneStop, OptionalNumber, Picker, plain, signed, tellAll, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { EquityLines, LineKey, type Line } from "../EquityLines";
 import { basketQuery } from "../queries";
@@ -37,6 +37,14 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
   const before = useQuery({ ...basketQuery(setup, [], against), enabled: chosen.length > 0 });
   const after = useQuery({ ...basketQuery(setup, ran, against), enabled: chosen.length > 0 && ran.length > 0 });
   const isAfter = ran.length > 0;
+  const kept = useQuery({ ...keptRunQuery(state.pinned ?? 0), enabled: state.pinned !== undefined, retry: false });
+  const keep = useMutation({
+    mutationFn: () => unwrap(api.POST("/api/runs", { body: { setup } })),
+    onSuccess: (run) => {
+      tellAll(`Run ${run.number} is kept and pinned.`);
+      onState({ ...state, pinned: run.number }, true);
+    },
+  });
   const error = before.error ?? (isAfter ? after.error : null);
   const offered = markets
     .filter((market) => isBuildable(market, setup.timeframe) && hasDays(market, setup.from_date, setup.to_date))
@@ -124,6 +132,16 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
               {dropped.length === before.data.rows.length && (
                 <span className="text-loss">No market would be left.</span>
               )}
+              <button
+                type="button"
+                className="plain-button"
+                title="The basket with all its markets, described and charged as it is now, to be seen against others"
+                aria-disabled={keep.isPending}
+                onClick={() => !keep.isPending && keep.mutate()}
+              >
+                Keep and pin
+              </button>
+              {keep.error && <span className="text-loss">{keep.error.message}</span>}
               {isAfter && (
                 <span className="text-soft">
                   Left out after their results were seen: what is better now was known, not found.
@@ -135,6 +153,8 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
             <Together
               before={before.data}
               after={isAfter ? after.data : undefined}
+              kept={kept.data ?? null}
+              onUnpin={() => onState({ ...state, pinned: undefined }, true)}
               figures={figures}
               held={against ?? "an equal share of each"}
             />
@@ -257,11 +277,15 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
 function Together({
   before,
   after,
+  kept,
+  onUnpin,
   figures,
   held,
 }: {
   before: Basket;
   after: Basket | undefined;
+  kept: KeptRun | null;
+  onUnpin: () => void;
   figures: FigureInfo[];
   held: string;
 }) {
@@ -292,11 +316,13 @@ function Together({
       <table className="num mt-2 w-full text-note" data-testid="together">
         <thead>
           <tr className="border-b border-line font-sans text-soft">
-            {["all together", ...(after ? ["before", "now"] : ["worth"])].map((name, place) => (
-              <th key={place} scope="col" className={`py-1 font-normal ${place === 0 ? "text-left" : "text-right"}`}>
-                {name}
-              </th>
-            ))}
+            {["all together", ...(kept ? [`run ${kept.number}`] : []), ...(after ? ["before", "now"] : ["worth"])].map(
+              (name, place) => (
+                <th key={place} scope="col" className={`py-1 font-normal ${place === 0 ? "text-left" : "text-right"}`}>
+                  {name}
+                </th>
+              ),
+            )}
           </tr>
         </thead>
         <tbody>
@@ -305,6 +331,7 @@ function Together({
               <th scope="row" className="py-[2px] text-left font-sans font-normal text-soft" title={figure.meaning}>
                 {figure.name}
               </th>
+              {kept && <td className="text-right text-brass">{figureText(figure, kept.figures.all?.[figure.key])}</td>}
               <td className="text-right font-semibold">{figureText(figure, before.figures.all?.[figure.key])}</td>
               {after && (
                 <td className="text-right font-semibold">{figureText(figure, after.figures.all?.[figure.key])}</td>
@@ -313,6 +340,14 @@ function Together({
           ))}
         </tbody>
       </table>
+      {kept && (
+        <p className="mt-2 text-brass">
+          Run {kept.number} is {kept.title || "untitled"} on {placeOf(kept.setup)} at {kept.setup.timeframe}.{" "}
+          <button type="button" className="cursor-pointer underline" onClick={onUnpin}>
+            Against none
+          </button>
+        </p>
+      )}
       <p className="mt-2 text-soft" data-testid="held">
         Holding {held}: {signed((now.holding.at(-1) ?? now.capital) - now.capital, 0)} on the same capital. Alpha and
         beta are against it.
