@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from skelb.core.bars import Timeframe
 from skelb.core.export import Column, TimedFinding, evenly, plain_values, timed_findings
-from skelb.core.figures import Figures, basket_record, market_costs, market_figures
+from skelb.core.figures import Figures, basket_record, earned_by_market, market_costs, market_figures
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup
@@ -15,13 +15,15 @@ _MOST_POINTS = 600
 
 @dataclass(frozen=True, slots=True)
 class BasketRow:
-    """One market of a basket: its figures, and what a trade costs there, per unit, of a day's range."""
+    """One market of a basket: its figures, what a trade costs there, per unit, of a day's range, and what it earned up
+    to each of the basket's times."""
 
     market: str
     figures: Figures
     trade_cost: float | None
     day_range: float | None
     cost_share_of_range: float | None
+    earned: list[float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,10 +61,11 @@ def basket_run(
         record = record.against(datasets.get(against, Timeframe.parse(setup.timeframe)))
     shown = evenly(record.equity.size, _MOST_POINTS)
     rows = []
-    for outcome in result.outcomes:
+    for outcome, earned in zip(result.outcomes, earned_by_market(result.outcomes), strict=True):
         costs = market_costs(outcome)
         symbol = outcome.plan.dataset.market.symbol
-        rows.append(BasketRow(symbol, market_figures(outcome), costs.trade_cost, costs.day_range, costs.share))
+        told = costs.trade_cost, costs.day_range, costs.share
+        rows.append(BasketRow(symbol, market_figures(outcome), *told, earned[shown].tolist()))
     return Basket(
         figures=result.figures,
         findings=timed_findings(result.outcomes[0], result.findings),

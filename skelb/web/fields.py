@@ -455,6 +455,7 @@ _ELSEWHERE = {
     "Charges.day_range": "the range of the middle day, money",
     "Setup.basket": "markets that are run together instead of `market`; none for that alone",
     "Setup.each": "changes of the basket's markets, by symbol, as `described` are of the one market",
+    "BasketRow.earned": "what it earned up to each of the basket's `times`, open trades among it, in the account's currency",
     "Basket.too_dear": "markets that were not run for what a trade costs there, percent of the middle day's range",
     "BasketBody.markets": "symbols of its markets",
     "Charges.total": "a round trip, money",

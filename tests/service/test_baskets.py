@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
-from skelb.core.figures import basket_record, charges_of
+from skelb.core.figures import basket_record, charges_of, earned_by_market
 from skelb.core.trials import (
     ChallengeRules,
     packed,
@@ -137,6 +137,10 @@ def test_a_basket_of_one_market_is_doubted_as_its_run(application, library):
 
 def test_what_is_drawn_of_a_basket_are_its_trades_and_its_worst_is_all_of_theirs(application, library):
     result = TOGETHER.prepared(library, application.datasets).sound().backtest_basket()
+    for outcome, earned in zip(result.outcomes, earned_by_market(result.outcomes), strict=True):
+        assert earned[-1] == pytest.approx(float(outcome.trades.net.sum()))
+    together = sum(earned_by_market(result.outcomes))
+    np.testing.assert_allclose(together, basket_record(result.outcomes).equity - 100_000, atol=1e-6)
     drawn = redrawn(result.outcomes, "shuffle", 50, 1, 0.1, 10)
     assert drawn.measures["net"].real == pytest.approx(result.figures["all"]["net_profit"])
     record = basket_record(result.outcomes)

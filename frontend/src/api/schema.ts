@@ -1641,7 +1641,8 @@ export interface components {
         };
         /**
          * BasketRow
-         * @description One market of a basket: its figures, and what a trade costs there, per unit, of a day's range.
+         * @description One market of a basket: its figures, what a trade costs there, per unit, of a day's range, and what it earned up
+         *     to each of the basket's times.
          */
         BasketRow: {
             /**
@@ -1654,6 +1655,11 @@ export interface components {
              * @description the mean range of a trading day, per unit
              */
             day_range: number | null;
+            /**
+             * Earned
+             * @description what it earned up to each of the basket's `times`, open trades among it, in the account's currency
+             */
+            earned: number[];
             /**
              * Figures
              * @description figures by key, as the catalogue lists them; null is unknown

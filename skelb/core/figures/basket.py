@@ -96,6 +96,22 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
     )
 
 
+def earned_by_market(outcomes: Sequence[Outcome]) -> list[Floats]:
+    """What each market of a basket earned so far, money, open trades among it, at every point of the basket's record;
+    shape (points,) each."""
+    times = [outcome.plan.dataset.bars.time[outcome.first : outcome.last + 1] for outcome in outcomes]
+    moments = np.unique(np.concatenate(times))
+    return [
+        _carried(
+            side_equity(outcome, np.ones(len(outcome.trades), np.bool_)) - outcome.capital,
+            np.searchsorted(moments, own),
+            moments.size,
+            0.0,
+        )
+        for outcome, own in zip(outcomes, times, strict=True)
+    ]
+
+
 def record_together(outcomes: Sequence[Outcome]) -> Record:
     """The record of one market's run, or of a basket's."""
     return record_of(outcomes[0]) if len(outcomes) == 1 else basket_record(outcomes)

@@ -181,6 +181,7 @@ interface RowsProps {
 function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
   const info = (key: string) => figures.find((figure) => figure.key === key)!;
   const rows = [...before.rows].sort((a, b) => (b.figures.net_profit ?? 0) - (a.figures.net_profit ?? 0));
+  const most = Math.max(1, ...rows.flatMap((row) => row.earned.map(Math.abs)));
   return (
     <OneStop>
       <table className="num w-full text-note" data-testid="basket">
@@ -189,6 +190,7 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
             {[
               "",
               "market",
+              "Over time",
               "Net",
               ...(after ? ["Net now"] : []),
               "Trades",
@@ -233,6 +235,9 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
                     {row.market}
                   </button>
                 </th>
+                <td className="px-2">
+                  <Course values={row.earned} most={most} />
+                </td>
                 <td
                   className={`px-2 text-right ${dropped.includes(row.market) ? "" : moneyTone(row.figures.net_profit)}`}
                 >
@@ -263,7 +268,7 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
               <th scope="row" className="px-2 py-[3px] text-left font-normal">
                 {market}
               </th>
-              <td colSpan={after ? 8 : 7} className="px-2 text-right">
+              <td colSpan={after ? 9 : 8} className="px-2 text-right">
                 not run: a round trip costs {plain(share, 1)} % of the middle day's range
               </td>
             </tr>
@@ -271,6 +276,17 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
         </tbody>
       </table>
     </OneStop>
+  );
+}
+
+/** What a market earned over time, all markets drawn to one height. */
+function Course({ values, most }: { values: number[]; most: number }) {
+  const points = values.map((value, at) => `${(80 * at) / Math.max(1, values.length - 1)},${11 - (10 * value) / most}`);
+  return (
+    <svg viewBox="0 0 80 22" className="h-[22px] w-20" aria-hidden>
+      <path d="M0 11H80" stroke="var(--line)" />
+      <polyline points={points.join(" ")} fill="none" stroke="var(--deep)" strokeWidth="1.2" />
+    </svg>
   );
 }
 
