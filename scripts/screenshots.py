@@ -83,12 +83,13 @@ def study(page: Page) -> None:
 
 
 def basket(page: Page) -> None:
-    shares = '["BRIN","COGS","DUNE","EIDR","GRIT","HALO","ISLE","JETT","FERY","LAMP"]'
-    page.goto(f"/trials?face=basket&script=Harbour%20swell&markets={shares}")
-    page.get_by_label("FERY in the basket").uncheck()
-    page.get_by_role("button", name="Run again without FERY").click()
-    page.get_by_label("Beside holding").select_option("QUAY12")
-    page.locator("[data-finding=markets_dropped]").wait_for()
+    page.goto("/trials?script=Lantern%20band&market=OSC/VEL&timeframe=1h&face=basket")
+    page.get_by_role("button", name="Take Currency pairs for basket").click()
+    page.get_by_test_id("basket").wait_for()
+    page.get_by_role("button", name="Keep and pin").click()
+    page.get_by_role("button", name="Against none").wait_for()
+    page.get_by_label("Whether dear markets are run").select_option("some")
+    page.locator("[data-finding=markets_too_dear]").wait_for()
 
 
 def doubt(page: Page) -> None:
@@ -100,7 +101,7 @@ def doubt(page: Page) -> None:
 def markets(page: Page) -> None:
     page.goto("/markets")
     page.get_by_role("button", name="Import bars").click()
-    page.get_by_label("CSV file").set_input_files(
+    page.get_by_label("Files of bars").set_input_files(
         {"name": "tide gauge.csv", "mimeType": "text/csv", "buffer": (CSV + "2024-01-09 00:00;x;1;1;1\n").encode()}
     )
     page.get_by_text("refused").first.wait_for()

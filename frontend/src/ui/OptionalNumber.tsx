@@ -27,8 +27,13 @@ export function OptionalNumber({ whether, none, some, value, usual, onChange, ..
           { value: "some", label: some },
         ]}
         onChange={(next) => onChange(next === "none" ? null : usual)}
-      />{" "}
-      {value !== null && <NumberField {...field} value={value} onChange={onChange} />}
+      />
+      {value !== null && (
+        <>
+          {" "}
+          <NumberField {...field} value={value} onChange={onChange} />
+        </>
+      )}
     </>
   );
 }

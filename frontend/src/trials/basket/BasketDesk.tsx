@@ -184,7 +184,7 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
   const most = Math.max(1, ...rows.flatMap((row) => row.earned.map(Math.abs)));
   return (
     <OneStop>
-      <table className="num w-full text-note" data-testid="basket">
+      <table className="num w-full text-note whitespace-nowrap" data-testid="basket">
         <thead>
           <tr className="border-b border-line font-sans text-soft">
             {[
@@ -200,7 +200,11 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
               "Day's range",
               "Cost of the range",
             ].map((name, place) => (
-              <th key={name} scope="col" className={`px-2 py-1 font-normal ${place < 2 ? "text-left" : "text-right"}`}>
+              <th
+                key={name}
+                scope="col"
+                className={`px-2 py-1 font-normal whitespace-normal ${place < 2 ? "text-left" : "text-right"}`}
+              >
                 {name || <span className="sr-only">in the basket</span>}
               </th>
             ))}
@@ -283,7 +287,7 @@ function Rows({ before, after, figures, dropped, onTick, onOpen }: RowsProps) {
 function Course({ values, most }: { values: number[]; most: number }) {
   const points = values.map((value, at) => `${(80 * at) / Math.max(1, values.length - 1)},${11 - (10 * value) / most}`);
   return (
-    <svg viewBox="0 0 80 22" className="h-[22px] w-20" aria-hidden>
+    <svg viewBox="0 0 80 22" className="h-[22px] w-14" aria-hidden>
       <path d="M0 11H80" stroke="var(--line)" />
       <polyline points={points.join(" ")} fill="none" stroke="var(--deep)" strokeWidth="1.2" />
     </svg>
