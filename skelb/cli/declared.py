@@ -30,7 +30,7 @@ def _with_empty_values(arguments: list[str]) -> list[str]:
     found = []
     for argument, following in zip_longest(arguments, arguments[1:], fillvalue="--"):
         found.append(argument)
-        if argument in _MAY_STAND_ALONE and following.startswith("-"):
+        if argument in _MAY_STAND_ALONE and (following.startswith("-") or following.endswith(".skelb")):
             found.append("")
     return found
 

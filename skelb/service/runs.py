@@ -63,7 +63,7 @@ class KeptRuns:
             record = RunRecord(
                 setup=setup.model_dump(mode="json"),
                 figures=figures,
-                data_version=prepared.dataset.data_version,
+                data_version=prepared.sweep().data_version,
                 engine_version=__version__,
             )
             session.add(record)

@@ -11,6 +11,7 @@ from skelb.service.imports import Imports
 from skelb.service.library import Library
 
 SECONDS_BETWEEN = 2.0
+MOST_FILES = 2_000
 _Stamp = tuple[int, int]  # when it was written, and its size
 
 
@@ -32,11 +33,16 @@ class WatchedFolder:
     def watch(self, tell: Callable[[str], None], until: Event) -> None:
         """Look again and again until that happens; whatever is brought in, or cannot be, is told."""
         while not until.wait(SECONDS_BETWEEN):
-            for sentence in self.look():
-                tell(sentence)
+            try:
+                for sentence in self.look():
+                    tell(sentence)
+            except SettingsError as exc:
+                tell(f"No more is watched: {exc}")
+                return
 
     def look(self) -> list[str]:
-        """Bring in what is new and at rest; a sentence for each file with something new."""
+        """Bring in what is new and at rest; a sentence for each file with something new. Raises SettingsError when the
+        folder holds too many files."""
         told, now = [], self._stamps()
         for path, stamp in now.items():
             if self._standing.get(path) == stamp and self._read.get(path) != stamp:
@@ -49,6 +55,7 @@ class WatchedFolder:
         return told
 
     def _stamps(self) -> dict[Path, _Stamp]:
+        """Of every file of bars. Raises SettingsError when they are too many to be looked at so often."""
         found = {}
         for path in sorted(self._folder.rglob("*")):
             if path.name.lower().endswith(ENDINGS):
@@ -57,6 +64,11 @@ class WatchedFolder:
                 except OSError:
                     continue  # taken away in between
                 found[path] = state.st_mtime_ns, state.st_size
+        if len(found) > MOST_FILES:
+            raise SettingsError(
+                f"{self._folder} holds {len(found):,} files of bars, at most {MOST_FILES:,} are watched: watch a folder"
+                " inside it; those there are can be brought in with `skelb import`"
+            )
         return found
 
     def _bring_in(self, path: Path) -> list[str]:

@@ -20,6 +20,7 @@ from skelb.web.leaving import Leaving
 from skelb.web.live import router as live_router
 from skelb.web.live_questions import live_schemas
 from skelb.web.lsp import router as language_router
+from skelb.web.market_routes import router as market_router
 from skelb.web.problems import RESPONSES, Problem, problem, tell_problems
 from skelb.web.routes import router as api_router
 from skelb.web.script_routes import router as script_router
@@ -87,6 +88,7 @@ def make_app(application: Application, host: str = "127.0.0.1", token: str | Non
     app.add_middleware(Leaving)
     tell_problems(app)
     app.include_router(api_router)
+    app.include_router(market_router)
     app.include_router(keeping_router)
     app.include_router(script_router)
     app.include_router(doubt_router)

@@ -322,7 +322,7 @@ def test_a_basket_is_run_again_without_some_and_says_so(page, world):
     answer = page.evaluate(
         """async () => { const scripts = await (await fetch('/api/scripts')).json(); const start = await (await fetch('/api/start')).json();
         const text = scripts.find(item => item.title === 'Harbour swell').versions.at(-1).text;
-        const body = JSON.stringify({ setup: { text, market: 'KELP', timeframe: '15m', account: start.account }, markets: ['KELP', 'BRIN', 'GRIT'], dropped: ['GRIT'] });
+        const body = JSON.stringify({ setup: { text, market: 'KELP', timeframe: '15m', account: start.account, basket: ['KELP', 'BRIN', 'GRIT'] }, dropped: ['GRIT'] });
         return (await fetch('/api/basket', { method: 'POST', headers: { 'content-type': 'application/json' }, body })).json(); }"""
     )
     page.get_by_label("GRIT in the basket").uncheck()

@@ -151,6 +151,7 @@ def test_a_basket_is_one_name_for_its_markets(folder):
     given = ["--stored", "ONE", "--stored", "TWO", "--stored", "DEAR"]
     run = ["backtest", "sway.skelb"]
     assert document(folder, *run, *named) == document(folder, *run, *given, "--basket")
+    assert document(folder, "backtest", "--basket", "sway.skelb", *given) == document(folder, *run, *named)
     cheap = document(folder, *run, *named, "--dearest", "20")
     assert set(cheap["markets"]) == {"ONE", "TWO"}
     assert any(item["code"] == "markets_too_dear" and "DEAR" in item["message"] for item in cheap["findings"])

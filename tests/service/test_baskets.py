@@ -169,6 +169,15 @@ def test_every_run_of_a_sweep_over_a_basket_is_its_backtest(application, library
         application.trials.start(order(setup=TOGETHER, kind="search", vary=[]))
 
 
+def test_a_trial_of_a_basket_does_not_go_on_when_any_of_its_bars_have_changed(application, library):
+    number = finished(application, order(setup=TOGETHER, vary=["n=5,9"]))
+    application.trials.go_on(number)
+    library.save_market("WAVE", "", None, [wave_bars(4100)])
+    application.trials.store.set_state(number, "stopped")
+    with pytest.raises(ConflictError, match="CALM, DEAR, WAVE have changed"):
+        application.trials.go_on(number)
+
+
 def test_a_walk_over_a_basket_goes_on_with_what_the_legs_before_left(application, library):
     sweep = TOGETHER.prepared(library, application.datasets).sweep()
     days = trading_days(sweep.dataset.calendar.day, None, None)

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from pathlib import Path
+from threading import Event
 
 import numpy as np
 import pytest
@@ -9,6 +10,7 @@ import pytest
 from skelb.core.bars import Joining
 from skelb.core.errors import NotFoundError, SettingsError
 from skelb.service import imports as module
+from skelb.service import watched as watched_module
 from skelb.service.names import symbol_of
 from skelb.service.quality import Quality
 from skelb.service.watched import WatchedFolder
@@ -139,3 +141,13 @@ def test_what_cannot_be_brought_in_is_told_once_and_holds_up_nothing(application
     assert application.library.market("TERN").shortest.row_count == 30
     with pytest.raises(SettingsError, match="is no folder to watch"):
         WatchedFolder(application.library, application.imports, folder / "nowhere")
+
+
+def test_a_folder_of_too_many_files_is_told_and_watched_no_more(application, folder, monkeypatch):
+    monkeypatch.setattr(watched_module, "MOST_FILES", 2)
+    monkeypatch.setattr(watched_module, "SECONDS_BETWEEN", 0.0)
+    for number in range(3):
+        (folder / f"{number}.csv").write_text("")
+    told = []
+    WatchedFolder(application.library, application.imports, folder).watch(told.append, Event())
+    assert len(told) == 1 and "holds 3 files of bars, at most 2" in told[0]

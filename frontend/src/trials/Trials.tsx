@@ -4,6 +4,7 @@ import {
   accountsQuery,
   catalogueQuery,
   marketsQuery,
+  placeOf,
   scriptsQuery,
   setupOf,
   startQuery,
@@ -128,8 +129,8 @@ function Place({ state, setup: alone, title, version, scripts, figures, markets,
     if (JSON.stringify(named) !== JSON.stringify(state)) onState(named, true);
   });
   useEffect(() => {
-    document.title = `${FACES.find((item) => item.face === face)?.label} of ${title} on ${setup.market} ${setup.timeframe} · Trials · Skelb`;
-  }, [face, title, setup.market, setup.timeframe]);
+    document.title = `${FACES.find((item) => item.face === face)?.label} of ${title} on ${placeOf(setup)} ${setup.timeframe} · Trials · Skelb`;
+  }, [face, title, setup]);
   // Another setup has no results yet: the trial in view was of the one before.
   const put = (change: Partial<TrialsState>) => onState({ ...state, ...change, trial: undefined });
   const conditions = (

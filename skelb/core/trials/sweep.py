@@ -61,6 +61,11 @@ class Sweep:
             self.basket,
         )
 
+    @property
+    def data_version(self) -> int:
+        """The version of the stored bars, another as soon as any of them is another: of a basket all together."""
+        return sum(self.dataset_at(symbol).data_version for symbol in self.basket) or self.dataset.data_version
+
     def run_one(self, point: Point, pool: Pool | None = None, span: Span | None = None) -> Figures:
         """The figures of one point, over a span instead of all dates. Raises SettingsError when it cannot run."""
         return figures_of(self.record(point, pool, span))

@@ -77,11 +77,14 @@ class Trials:
     def go_on(self, number: int) -> None:
         """Run what is missing of a trial. Raises ConflictError when it is running, or its bars have changed since."""
         trial = self.store.trial(number)
-        dataset = trial.order.setup.dataset(self._datasets)
-        if trial.done and trial.data_version not in (0, dataset.data_version):
+        setup = trial.order.setup
+        dataset = setup.dataset(self._datasets)
+        version = self.layout(trial.order).sweep.data_version if setup.basket else dataset.data_version
+        if trial.done and trial.data_version not in (0, version):
+            symbols = ", ".join(setup.basket) or dataset.market.symbol
             raise ConflictError(
-                f"the bars of {dataset.market.symbol} have changed since trial {number} began: start it anew, so that"
-                " all of its runs see the same bars"
+                f"the bars of {symbols} have changed since trial {number} began: start it anew, so that all of its runs"
+                " see the same bars"
             )
         with self._lock:
             if number in self._jobs:

@@ -80,7 +80,7 @@ class TrialStore:
                 kind=order.kind, title=layout.title, order=order.model_dump(mode="json"), parts=parts,
                 axes=[asdict(axis) for axis in layout.axes],
                 numbers=None if layout.numbers is None else layout.numbers.astype(np.int64).tobytes(),
-                figure_keys=list(FIGURE_KEYS), data_version=layout.sweep.dataset.data_version,
+                figure_keys=list(FIGURE_KEYS), data_version=layout.sweep.data_version,
                 total=layout.total, state="stopped",
             )  # fmt: skip
             session.add(record)
