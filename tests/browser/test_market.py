@@ -22,13 +22,17 @@ def market(page, symbol="KELP"):
     )
 
 
-def net_of(world, account, settings, bars="KELP=kelp.csv", title="Harbour swell"):
-    """The command line's net of a script on a market as it is described."""
+def net_of(*arguments):
+    return figures_of(*arguments)["net_profit"]
+
+
+def figures_of(world, account, settings, bars="KELP=kelp.csv", title="Harbour swell"):
+    """The command line's figures of a script on a market as it is described."""
     for name, value in (("own.json", account), ("described.json", settings)):
         (world / name).write_text(json.dumps(value))
     (world / "own.skelb").write_text(next(item.text for item in DEMO_SCRIPTS if item.title == title))
     given = ("--bars", bars, "--market", "described.json", "--account", "own.json", "--timeframe", "15m")
-    return command_line(world, "backtest", "own.skelb", *given)["figures"]["all"]["net_profit"]
+    return command_line(world, "backtest", "own.skelb", *given)["figures"]["all"]
 
 
 def told(net):
@@ -145,8 +149,11 @@ def test_bars_tell_their_market_and_what_is_odd_about_them_is_shown(page, tmp_pa
     odd.get_by_test_id("odd-spike").get_by_role("button", name="Show").press("Enter")
     settled(page)
     expect(page.get_by_label("Market", exact=True)).to_have_value("WHARF")
-    sight = page.evaluate("() => JSON.parse(sessionStorage.getItem('skelb-sight WHARF'))")
-    assert sight["held"] == bars.time[spike] and sight["from"] < bars.time[spike] < sight["to"]
+    page.wait_for_function(
+        """spike => { const sight = JSON.parse(sessionStorage.getItem('skelb-sight WHARF'));
+            return sight.held === spike && sight.from < spike && spike < sight.to; }""",
+        arg=int(bars.time[spike]),
+    )
 
     # Another session is tried: what lies outside it is seen before anything is saved.
     page.goto("/markets?symbol=WHARF")
@@ -191,7 +198,12 @@ def test_a_spike_left_out_and_back(page, world):
     taken.value.save_as(world / "less.csv")
     assert taken.value.suggested_filename == "BUOY.csv"
     account = page.evaluate("() => fetch('/api/accounts').then(a => a.json()).then(all => all[0].settings)")
-    expect(effect).to_contain_text(told(net_of(world, account, market(page, "BUOY"), "BUOY=less.csv", "Low water")))
+    figures = figures_of(world, account, market(page, "BUOY"), "BUOY=less.csv", "Low water")
+    expect(effect).to_contain_text(told(figures["net_profit"]))
+    mean = figures["total_costs"] / figures["trades"]
+    expect(page.get_by_test_id("trade-costs")).to_contain_text(
+        f"Each of its {figures['trades']} trades costs {mean:.2f}"
+    )
 
     # A run in the workbench says what it did without.
     page.goto("/?script=Low%20water&market=BUOY&timeframe=15m")

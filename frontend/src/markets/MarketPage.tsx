@@ -1,8 +1,18 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { api, catalogueQuery, marketsQuery, scriptsQuery, setupOf, startQuery, unwrap, type Market } from "@/api";
+import {
+  api,
+  catalogueQuery,
+  marketsQuery,
+  scriptsQuery,
+  setupOf,
+  startQuery,
+  unwrap,
+  type Market,
+  type MarketLook,
+} from "@/api";
 import { timeframeInstead } from "@/setup";
-import { figureText, Loading, Picker, tellAll, Trouble, useKept } from "@/ui";
+import { figureText, Loading, Picker, plain, tellAll, Trouble, useKept } from "@/ui";
 import { Charged } from "./Charged";
 import { changedTo, changesInWords, type Changes, type Settings } from "./description";
 import { DescriptionForm, type Put } from "./DescriptionForm";
@@ -85,6 +95,32 @@ export function MarketPage({ market, markets, onBack, onOpen, onShow }: Props) {
   );
 }
 
+type Figures = NonNullable<MarketLook["figures"]>;
+
+/** What the trades of the script in view are charged here, in the account's money. */
+function TradeCosts({ figures, before }: { figures: Figures; before: Figures | null }) {
+  const mean = (of: Figures | null) => (of?.trades ? (of.total_costs ?? 0) / of.trades : null);
+  const [now, was] = [mean(figures), mean(before)];
+  if (now === null) return <p className="text-soft">It makes no trade here.</p>;
+  return (
+    <p className="text-soft" data-testid="trade-costs">
+      Each of its {plain(figures.trades ?? 0, 0)} trades costs <b className="num">{plain(now, 2)}</b> on average
+      {was !== null && was !== now && (
+        <>
+          {" "}
+          (<span className="num">{plain(was, 2)}</span> as stored)
+        </>
+      )}
+      {figures.costs_share != null && (
+        <>
+          , all together <b className="num">{plain(figures.costs_share * 100, 1)} %</b> of the gross profit
+        </>
+      )}
+      , in the account&apos;s money.
+    </p>
+  );
+}
+
 function ExportLink({ symbol, form }: { symbol: string; form: "csv" | "parquet" }) {
   return (
     <a
@@ -138,6 +174,7 @@ function Effect({ market, now, onOpen, onShow }: Pick<Props, "market" | "onOpen"
             {isOld && "of the description as it was"}
           </p>
         )}
+        {after?.figures && <TradeCosts figures={after.figures} before={(before ?? after).figures ?? null} />}
         {after?.problem && <p className="text-loss">{after.problem}</p>}
         <div className="mt-4 flex flex-wrap items-start gap-x-10 gap-y-6">
           <div className="min-w-[400px] flex-1">
