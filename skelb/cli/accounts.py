@@ -6,8 +6,8 @@ from typing import Annotated
 import typer
 
 from skelb.cli.declared import runner
-from skelb.cli.inputs import stored_here
 from skelb.cli.options import JsonOption, print_json
+from skelb.cli.stored import stored_here
 from skelb.service.settings import AccountSettings, account_settings, read_settings_file
 
 app = typer.Typer()

@@ -5,8 +5,8 @@ from typing import Annotated
 import typer
 
 from skelb.cli.declared import runner
-from skelb.cli.inputs import stored_here
 from skelb.cli.options import JsonOption, print_json
+from skelb.cli.stored import stored_here
 
 app = typer.Typer()
 baskets = typer.Typer(help="The baskets of the data folder: markets that share an account.")

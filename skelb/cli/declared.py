@@ -41,28 +41,23 @@ def spelled_out(command: Command) -> Command:
     hints = get_type_hints(command, include_extras=True)
     asked = hints[own[0].name]
     assert is_dataclass(asked) and isinstance(asked, type)
-    names = [field.name for field in fields(asked)]
+    options = get_type_hints(asked, include_extras=True)
     shared = [
         inspect.Parameter(
             field.name,
             inspect.Parameter.KEYWORD_ONLY,
             default=inspect.Parameter.empty if field.default is MISSING else field.default,
-            annotation=hint,
+            annotation=options[field.name],
         )
-        for field, hint in zip(fields(asked), _hints(asked, names), strict=True)
+        for field in fields(asked)
     ]
     rest = [item.replace(kind=inspect.Parameter.KEYWORD_ONLY, annotation=hints[item.name]) for item in own[1:]]
 
     @wraps(command)
     def declared(**given: object) -> None:
-        command(asked(**{name: given.pop(name) for name in names}), **given)
+        command(asked(**{name: given.pop(name) for name in options}), **given)
 
     declared.__signature__ = inspect.Signature([*shared, *rest])  # type: ignore[attr-defined]
     declared.__annotations__ = {item.name: item.annotation for item in (*shared, *rest)}
     del declared.__wrapped__  # or the command's own parameters would be looked at
     return declared
-
-
-def _hints(asked: type, names: list[str]) -> list[object]:
-    found = get_type_hints(asked, include_extras=True)
-    return [found[name] for name in names]

@@ -1,7 +1,6 @@
 """What the commands read: scripts, bars, settings."""
 
-from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import suppress
 from pathlib import Path
 
 from skelb.cli.files import UsageError, read_script, scripts_beside
@@ -10,7 +9,6 @@ from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.engine import Account
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan import Dataset, make_dataset
-from skelb.service.application import Application
 from skelb.service.backtest import SIDES, Choices, read_date
 from skelb.service.bars_csv import read_bars_csv
 from skelb.service.costs import dearer_account, dearer_market
@@ -21,16 +19,6 @@ from skelb.service.prepared import Prepared
 from skelb.service.settings import AccountSettings, account_settings, market_settings, read_settings_file
 from skelb.service.tallies import Tallies
 from skelb.store import FILE_NAME, Database
-
-
-@contextmanager
-def stored_here() -> Iterator[Application]:
-    """What is kept in the data folder, to look at and to change."""
-    found = Application(data_folder())
-    try:
-        yield found
-    finally:
-        found.close()
 
 
 def settings_of(items: list[str] | None) -> dict[str, object]:
@@ -81,8 +69,7 @@ def stored_symbols(asked: OnBars) -> list[str]:
     found = list(asked.stored or ())
     if named:
         _must_be_stored()
-        with stored_here() as application:
-            found += application.library.basket(named)
+        found += Library(Database(data_folder())).basket(named)
     return list(dict.fromkeys(found))
 
 

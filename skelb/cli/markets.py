@@ -8,8 +8,8 @@ import typer
 
 from skelb.cli.declared import runner
 from skelb.cli.files import UsageError, write_file
-from skelb.cli.inputs import stored_here
 from skelb.cli.options import JsonOption, print_json
+from skelb.cli.stored import stored_here
 from skelb.core.bars import Timeframe
 from skelb.service.backtest import read_moment
 from skelb.service.library import StoredMarket

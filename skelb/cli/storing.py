@@ -11,8 +11,8 @@ from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn
 
 from skelb.cli.declared import runner
 from skelb.cli.files import UsageError
-from skelb.cli.inputs import stored_here
 from skelb.cli.options import JsonOption, print_json
+from skelb.cli.stored import stored_here
 from skelb.core.bars import Guess, Timeframe, guess_market
 from skelb.core.errors import SkelbError
 from skelb.service.application import Application

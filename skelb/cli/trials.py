@@ -238,12 +238,13 @@ def _band(middle: float | None, low: float | None, high: float | None) -> str:
 
 
 def _varied(asked: OnBasketSides, vary: list[str]) -> tuple[Prepared, list[str]]:
-    """The run and what varies; `market` without values takes all that are given, one after the other instead of
-    together."""
+    """The run and what varies. Where the market does, markets are run one after the other instead of together;
+    without values it takes all that are given."""
     prepared, datasets = prepare_all(asked)
+    if "market" in prepared.checked.inputs or all(item.partition("=")[0].strip() != "market" for item in vary):
+        return prepared, vary
     every = f"market={','.join(dataset.market.symbol for dataset in datasets)}"
-    varied = [every if item.strip() == "market" else item for item in vary]
-    return (replace(prepared, basket=()), varied) if every in varied else (prepared, varied)
+    return replace(prepared, basket=()), [every if item.strip() == "market" else item for item in vary]
 
 
 _OPTIONS = {"design": "draw", "count": "windows", "most_parts": "parts", "conditions": "condition"}

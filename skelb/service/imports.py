@@ -11,7 +11,7 @@ from uuid import uuid4
 
 import numpy as np
 
-from skelb.core.bars import Bars, Joining, Timeframe, compare_bars, join_bars
+from skelb.core.bars import PRICES, Bars, Joining, Timeframe, compare_bars, join_bars
 from skelb.core.errors import NotFoundError
 from skelb.service.bars_csv import BarsFile, FileColumns, read_bars_csv, read_columns
 from skelb.service.library import Library, StoredBars, StoredMarket
@@ -20,7 +20,7 @@ from skelb.service.names import symbol_of
 MOST_WAITING = 200
 _LONGEST_NAME = 60  # signs; a file system counts bytes, up to four of them for a sign
 
-_COLUMNS = ("time", "open", "high", "low", "close", "volume")
+_COLUMNS = ("time", *PRICES)
 
 How = Literal["instead", "add", "correct"]
 HOWS: tuple[How, ...] = ("instead", "add", "correct")
@@ -56,7 +56,7 @@ class Imports:
 
     def __init__(self, library: Library) -> None:
         self._library = library
-        self._folder = tempfile.TemporaryDirectory(prefix="skelb-imports-", ignore_cleanup_errors=True)
+        self._folder: tempfile.TemporaryDirectory[str] | None = None  # once there is something to wait in it
         self._waiting: OrderedDict[str, _Waiting] = OrderedDict()
         self._lock = Lock()
 
@@ -71,7 +71,10 @@ class Imports:
         """What is in a file. Raises BarsError when it holds no bars."""
         file = read_bars_csv(path, zone, columns)
         bars, token = file.bars, uuid4().hex
-        kept = Path(self._folder.name) / f"{token}.npz"
+        with self._lock:
+            if self._folder is None:
+                self._folder = tempfile.TemporaryDirectory(prefix="skelb-imports-", ignore_cleanup_errors=True)
+            kept = Path(self._folder.name) / f"{token}.npz"
         arrays: dict[str, Any] = {key: getattr(bars, key) for key in _COLUMNS}
         arrays |= {f"+{key}": values for key, values in bars.columns.items()}
         np.savez(kept, **arrays)
@@ -107,10 +110,11 @@ class Imports:
         Raises NotFoundError when the file waits no longer.
         """
         bars = self._bars(token)
-        there = _stored_on(self._library, symbol, bars.timeframe) if how != "instead" else None
-        if there is not None:
-            bars = join_bars(self._library.whole_bars(there), bars, how == "correct")
-        stored = self._library.save_market(symbol, title, settings, [bars])
+        with self._library.writing:  # what is added to must not change in between
+            there = _stored_on(self._library, symbol, bars.timeframe) if how != "instead" else None
+            if there is not None:
+                bars = join_bars(self._library.whole_bars(there), bars, how == "correct")
+            stored = self._library.save_market(symbol, title, settings, [bars])
         self.forget(token)
         return stored
 
@@ -123,7 +127,8 @@ class Imports:
 
     def close(self) -> None:
         """Forget what waits."""
-        self._folder.cleanup()
+        if self._folder is not None:
+            self._folder.cleanup()
 
     def _bars(self, token: str) -> Bars:
         with self._lock:

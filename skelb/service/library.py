@@ -108,7 +108,7 @@ class Library:
     def __init__(self, database: Database) -> None:
         self._database = database
         self._watchers: list[Callable[[str], None]] = []
-        self.writing = Lock()  # two saves of one title at once would number their versions alike
+        self.writing = Lock()  # for what stands on what was read: two at once would number their versions alike
 
     def watch(self, tell: Callable[[str], None]) -> Callable[[], None]:
         """Be told what was written, such as "scripts" or "markets"; from any thread. Returns the way to leave."""

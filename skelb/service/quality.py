@@ -66,29 +66,31 @@ class Quality:
 
         Raises SettingsError when there are none of them or none would be left.
         """
-        stored = self._library.market(symbol)
-        bars = self._library.bars(stored.shortest)
-        market = changed_market(stored.settings, described or {}).market(symbol)
-        times = _within(odd_times(kind, bars, market) if kind else bars.time, begins, ends)
         if kind is None and begins is None and ends is None:
             raise SettingsError("say which bars to leave out: a kind, or from when to when")
-        if not times.size:
-            raise SettingsError(f"{symbol} has no such bars: nothing was left out")
-        if times.size == len(bars):
-            raise SettingsError(f"that would leave no bar of {symbol}: nothing was left out")
-        return self._changed(stored, np.union1d(bars.left_out, times))
+        with self._library.writing:  # another window may leave out others at the same time
+            stored = self._library.market(symbol)
+            bars = self._library.bars(stored.shortest)
+            market = changed_market(stored.settings, described or {}).market(symbol)
+            times = _within(odd_times(kind, bars, market) if kind else bars.time, begins, ends)
+            if not times.size:
+                raise SettingsError(f"{symbol} has no such bars: nothing was left out")
+            if times.size == len(bars):
+                raise SettingsError(f"that would leave no bar of {symbol}: nothing was left out")
+            return self._changed(stored, np.union1d(bars.left_out, times))
 
     def bring_back(self, symbol: str, begins: int | None = None, ends: int | None = None) -> StoredMarket:
         """Use bars again that were left out: those that open from one moment to another, or all.
 
         Raises SettingsError when none of them is left out.
         """
-        stored = self._library.market(symbol)
-        left_out = self._library.bars(stored.shortest).left_out
-        times = _within(left_out, begins, ends)
-        if not times.size:
-            raise SettingsError(f"no bar of {symbol} is left out there")
-        return self._changed(stored, np.setdiff1d(left_out, times))
+        with self._library.writing:
+            stored = self._library.market(symbol)
+            left_out = self._library.bars(stored.shortest).left_out
+            times = _within(left_out, begins, ends)
+            if not times.size:
+                raise SettingsError(f"no bar of {symbol} is left out there")
+            return self._changed(stored, np.setdiff1d(left_out, times))
 
     def _changed(self, stored: StoredMarket, left_out: Ints) -> StoredMarket:
         self._library.leave_out(stored.shortest, left_out)

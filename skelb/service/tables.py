@@ -7,7 +7,7 @@ import pyarrow as pa
 import pyarrow.csv
 import pyarrow.parquet
 
-from skelb.core.bars import Bars
+from skelb.core.bars import PRICES, Bars
 
 Form = Literal["csv", "parquet"]
 
@@ -25,5 +25,5 @@ def written(table: pa.Table, form: Form) -> bytes:
 def bars_table(bars: Bars) -> pa.Table:
     """Bars as a table that can be imported again: when each opens, UTC, or its date; prices, volume, own columns."""
     time = pa.array(bars.time, pa.timestamp("s", tz=None if bars.dated else "UTC"))
-    prices = {name: getattr(bars, name) for name in ("open", "high", "low", "close", "volume")}
+    prices = {name: getattr(bars, name) for name in PRICES}
     return pa.table({"time": time.cast(pa.date32()) if bars.dated else time, **prices, **bars.columns})

@@ -7,12 +7,11 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from skelb.core.bars import Bars, Ints, Timeframe
+from skelb.core.bars import PRICES, Bars, Ints, Timeframe
 from skelb.store.database import StoreError
 from skelb.store.models import BarsChunk, BarsRecord, MarketRecord
 
 CHUNK_ROWS = 50_000
-_PRICES = ("open", "high", "low", "close", "volume")
 
 
 def save_bars(session: Session, market: MarketRecord, bars: Bars) -> BarsRecord:
@@ -24,7 +23,7 @@ def save_bars(session: Session, market: MarketRecord, bars: Bars) -> BarsRecord:
         .order_by(BarsRecord.version.desc())
         .limit(1)
     )
-    columns = {"time": bars.time, **{name: getattr(bars, name) for name in _PRICES}}
+    columns = {"time": bars.time, **{name: getattr(bars, name) for name in PRICES}}
     columns |= {f"+{name}": values for name, values in bars.columns.items()}
     record = BarsRecord(
         market_id=market.id,
@@ -52,7 +51,7 @@ def _still_left_out(session: Session, before: BarsRecord, bars: Bars) -> Ints:
     times = np.frombuffer(before.left_out, np.int64)
     times = times[np.isin(times, bars.time)]
     old, new = np.searchsorted(was.time, times), np.searchsorted(bars.time, times)
-    is_same = [getattr(was, name)[old] == getattr(bars, name)[new] for name in _PRICES[:4]]
+    is_same = [getattr(was, name)[old] == getattr(bars, name)[new] for name in PRICES[:4]]
     return times[np.all(is_same, axis=0)]
 
 
@@ -102,10 +101,10 @@ def load_whole(session: Session, record: BarsRecord) -> Bars:
         kind = np.int64 if name == "time" else np.float64
         pieces.setdefault(name, []).append(np.frombuffer(zlib.decompress(data), kind))
     columns = {name: np.concatenate(parts) for name, parts in pieces.items()}
-    if set(columns) < {"time", *_PRICES} or _checksum(columns) != record.checksum:
+    if set(columns) < {"time", *PRICES} or _checksum(columns) != record.checksum:
         raise StoreError("stored bars are damaged: import this market again")
     extra = {name[1:]: values for name, values in columns.items() if name.startswith("+")}
-    prices = {name: columns[name] for name in _PRICES}
+    prices = {name: columns[name] for name in PRICES}
     timeframe = Timeframe(record.timeframe_minutes)
     return Bars(timeframe, columns["time"], **prices, columns=extra, dated=record.dated)
 

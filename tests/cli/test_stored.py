@@ -159,6 +159,8 @@ def test_a_basket_is_one_name_for_its_markets(folder):
     vary = ["--vary", "market", "--min-trades", "0"]
     swept = document(folder, "sweep", "sway.skelb", *named, *vary)["runs"]
     assert [item["inputs"]["market"] for item in swept] == ["ONE", "TWO", "DEAR"]
+    some = document(folder, "sweep", "sway.skelb", *named, "--vary", "market=ONE,TWO", *vary[2:])["runs"]
+    assert [item["inputs"]["market"] for item in some] == ["ONE", "TWO"] and some == swept[:2]
     rows = document(folder, "stress", "sway.skelb", *named)["rows"]
     whole = document(folder, *run, *named)["figures"]["all"]
     assert rows[0]["figures"] == {key: whole[key] for key in rows[0]["figures"]}

@@ -1,5 +1,6 @@
 """Stored bars left out of every run, brought back, carried over and taken along."""
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
@@ -158,3 +159,12 @@ def test_days_that_other_markets_have_are_told_until_they_come(application, libr
     assert not [item for item in quality.look("ONE").oddities if item.kind == "absent"]
     library.save_market("WAVE", "", None, [whole])
     assert not [item for item in quality.look("WAVE").oddities if item.kind == "absent"]
+
+
+def test_two_windows_that_leave_out_at_once_both_have_their_way(application, library):
+    times = wave_bars(4000).time[100:140]
+    with ThreadPoolExecutor(8) as pool:
+        for done in [pool.submit(application.quality.leave_out, "WAVE", None, int(t), int(t)) for t in times]:
+            done.result()
+    assert used(library).left_out.tolist() == times.tolist()
+    assert library.market("WAVE").shortest.version == 2 + times.size

@@ -83,7 +83,7 @@ export function ManyFiles({ files, zone, known }: Props) {
     }
     setDoing(null);
     await client.invalidateQueries({ queryKey: marketsQuery.queryKey });
-    tellAll("The files are stored, but for those that say why not.");
+    tellAll(isStopped ? "Stopped; what was stored stays." : "The files are stored, but for those that say why not.");
   };
   const read = rows.filter((row) => row.preview || row.problem).length;
   const stored = rows.filter((row) => row.isStored).length;

@@ -29,7 +29,7 @@ interface Props {
 export function OneFile({ file, zone, known, onOpen }: Props) {
   const client = useQueryClient();
   const [fields, setFields] = useState<Description>(NEW);
-  const [how, setHow] = useState<How>("instead");
+  const [how, setHow] = useState<How>("add");
   const [roles, setRoles] = useState<Roles | null>(null);
   const [isMapping, setMapping] = useState(false);
   const { mutate, ...read } = useMutation({

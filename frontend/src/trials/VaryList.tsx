@@ -111,7 +111,7 @@ export function Words({
         const missing = markets.filter((market) => !axis.words.includes(market));
         return (
           <button
-            key={name}
+            key={`${name} ${markets.join()}`}
             type="button"
             className="cursor-pointer px-1 text-small text-long hover:underline disabled:cursor-default disabled:text-soft disabled:no-underline"
             aria-label={`Take ${name} for ${axis.name}`}

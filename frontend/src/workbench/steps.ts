@@ -1,4 +1,4 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { RunAnswer, SetupState } from "@/api";
 
 /** How the strategy was at one time: its text, its setup, what it earned, and what was changed to come there. */
@@ -110,11 +110,19 @@ export function useSteps(
     // The answer belongs to this very text and state once nothing is waited for.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [answer, isWaiting, key]);
+  // A key that comes before the page has drawn the one before it goes on from where that led.
+  const latest = useRef(own);
+  useEffect(() => {
+    latest.current = own;
+  });
   const go = (to: number) => {
-    const step = own.steps[to];
+    const step = latest.current.steps[to];
     if (!step) return;
-    setKept({ ...own, at: to });
+    latest.current = { ...latest.current, at: to };
+    setKept(latest.current);
     onTake(step);
   };
-  return { steps: own.steps, at: own.at, go, undo: () => go(own.at - 1), redo: () => go(own.at + 1) };
+  const undo = () => go(latest.current.at - 1);
+  const redo = () => go(latest.current.at + 1);
+  return { steps: own.steps, at: own.at, go, undo, redo };
 }

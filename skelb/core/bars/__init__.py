@@ -1,6 +1,6 @@
 """Bars, markets, timeframes, sessions."""
 
-from skelb.core.bars.bars import Bars, Bools, Floats, Ints
+from skelb.core.bars.bars import PRICES, Bars, Bools, Floats, Ints
 from skelb.core.bars.calendar import Calendar, resample, session_bars
 from skelb.core.bars.guesses import Guess, guess_market
 from skelb.core.bars.joining import Joining, compare_bars, join_bars
@@ -10,6 +10,7 @@ from skelb.core.bars.quality import Fault, commonest_step, find_faults
 from skelb.core.bars.timeframes import Timeframe, timeframe_of_step
 
 __all__ = [
+    "PRICES",
     "WEEKDAYS",
     "Bars",
     "Bools",

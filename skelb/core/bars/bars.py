@@ -11,6 +11,9 @@ Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
 
+PRICES = ("open", "high", "low", "close", "volume")
+"""The columns that all bars have besides their time."""
+
 
 def _none() -> Ints:
     return np.zeros(0, np.int64)

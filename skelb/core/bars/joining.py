@@ -4,10 +4,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from skelb.core.bars.bars import Bars, Bools, Floats, Ints
+from skelb.core.bars.bars import PRICES, Bars, Bools, Floats, Ints
 from skelb.core.errors import BarsError
-
-_PRICES = ("open", "high", "low", "close", "volume")
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +39,7 @@ def join_bars(there: Bars, newer: Bars, corrects: bool) -> Bars:
     def joined(one: Floats, other: Floats) -> Floats:
         return np.concatenate((one, other))[chosen]
 
-    opens, highs, lows, closes, volumes = (joined(getattr(first, name), getattr(second, name)) for name in _PRICES)
+    opens, highs, lows, closes, volumes = (joined(getattr(first, name), getattr(second, name)) for name in PRICES)
     names = dict.fromkeys((*first.columns, *second.columns))
     columns = {name: joined(_column(first, name), _column(second, name)) for name in names}
     return Bars(there.timeframe, times[chosen], opens, highs, lows, closes, volumes, columns=columns, dated=there.dated)
@@ -60,6 +58,6 @@ def _shared(there: Bars, newer: Bars) -> tuple[Ints, Ints]:
 
 
 def _differs(there: Bars, newer: Bars, old: Ints, new: Ints) -> Bools:
-    pairs = [getattr(there, name)[old] != getattr(newer, name)[new] for name in _PRICES]
+    pairs = [getattr(there, name)[old] != getattr(newer, name)[new] for name in PRICES]
     differs: Bools = np.any(pairs, axis=0)
     return differs
