@@ -72,11 +72,12 @@ class BarsFile:
 
 @dataclass
 class _Rows:
-    """Text columns on their way to bars, with the file line of each row."""
+    """Text columns on their way to bars, with the file line of each row, and how many lines are headers."""
 
     names: list[str]
     table: dict[str, pa.ChunkedArray]
     lines: Ints
+    headers: int
     refused: list[RefusedRow] = field(default_factory=list)
     reasons: dict[str, int] = field(default_factory=dict)
     count: int = 0
@@ -107,6 +108,8 @@ def read_bars_csv(path: Path, zone: str = "UTC", columns: Mapping[str, str] | No
     if decimal == ",":
         notes.append("decimal commas")
     rows = _read_rows(data, delimiter, path)
+    if rows.headers > 1:
+        notes.append("a second row of headers under the first, passed over: take the other out if its names are better")
     del data  # the columns hold it all now; a large file should not stand in memory twice
     _take_mids(rows, decimal, notes)
     roles = _recognise(rows.names, path, columns or {})
@@ -241,6 +244,7 @@ def _read_rows(data: bytes, delimiter: str, path: Path) -> _Rows:
     names = [name.strip().strip('"') for name in header.split(delimiter)]
     names[0] = names[0].lstrip("# ")  # as numerical tools mark a header
     has_header = not _is_row(names)
+    headers = 1 + _has_second_header(data, delimiter) if has_header else 0
     if not has_header:
         names = _guessed(names)
     unique = [
@@ -255,7 +259,7 @@ def _read_rows(data: bytes, delimiter: str, path: Path) -> _Rows:
     try:
         table = csv.read_csv(
             io.BytesIO(data),
-            csv.ReadOptions(column_names=unique, skip_rows=int(has_header), use_threads=False, block_size=1 << 24),
+            csv.ReadOptions(column_names=unique, skip_rows=headers, use_threads=False, block_size=1 << 24),
             csv.ParseOptions(delimiter=delimiter, invalid_row_handler=on_odd_row, ignore_empty_lines=False),
             csv.ConvertOptions(column_types={name: pa.string() for name in unique}, strings_can_be_null=True),
         )
@@ -263,14 +267,14 @@ def _read_rows(data: bytes, delimiter: str, path: Path) -> _Rows:
         raise BarsError(f"{path.name} is not a readable CSV file: {str(exc).splitlines()[0]}") from exc
     if table.num_rows > MOST_ROWS:
         raise BarsError(f"{path.name} has {table.num_rows:,} rows; at most {MOST_ROWS:,}")
-    first = 2 if has_header else 1
+    first = headers + 1
     lines = np.arange(first, table.num_rows + len(odd) + first)
     skipped = np.array([number for number, _ in odd], np.int64)
     lines = lines[~np.isin(lines, skipped)][: table.num_rows]
     if table.column(0).null_count:
         filled = np.logical_or.reduce([np.asarray(column.is_valid()) for column in table.columns])
         table, lines = table.filter(pa.array(filled)), lines[filled]  # blank lines are no rows
-    rows = _Rows(unique, {name: table[name] for name in unique}, lines)
+    rows = _Rows(unique, {name: table[name] for name in unique}, lines, headers)
     for number, text in odd:
         if text.strip():
             reason = f"it has another number of columns than the header ({len(unique)})"
@@ -309,6 +313,15 @@ def _is_row(cells: list[str]) -> bool:
     """Whether a file's first line is bars already: numbers but for a date and a clock at its beginning."""
     numbers = sum(bool(re.fullmatch(_NUMBER, cell)) for cell in cells)
     return len(cells) >= 5 and numbers >= len(cells) - 2 and any(sign.isdigit() for sign in cells[0])
+
+
+def _has_second_header(data: bytes, delimiter: str) -> bool:
+    """Whether the second line has words and no number at all, and the third is bars."""
+    lines = data[:65_536].decode("utf-8", "replace").splitlines()[1:3]
+    rows = [[cell.strip().strip('"') for cell in line.split(delimiter)] for line in lines]
+    if len(rows) < 2 or not any(rows[0]) or any(re.fullmatch(_NUMBER, cell) for cell in rows[0]):
+        return False
+    return not any(sign.isdigit() for sign in rows[0][0]) and sum(bool(re.fullmatch(_NUMBER, c)) for c in rows[1]) >= 4
 
 
 def _guessed(cells: list[str]) -> list[str]:

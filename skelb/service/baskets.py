@@ -3,20 +3,25 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from skelb.core.bars import Timeframe
-from skelb.core.export import Column, TimedFinding, evenly, plain_values, timed_findings
-from skelb.core.figures import Figures, basket_record, earned_by_market, market_costs, market_figures
+import numpy as np
+
+from skelb.core.bars import Ints, Timeframe
+from skelb.core.engine import Outcome, kernel
+from skelb.core.export import Column, TimedFinding, evenly, plain_number, plain_values, timed_findings
+from skelb.core.figures import Figures, basket_order, basket_record, earned_by_market, market_costs, market_figures
+from skelb.core.language.tree import Side
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.setup import Setup
 
 _MOST_POINTS = 600
+_MOST_TRADES = 5_000
 
 
 @dataclass(frozen=True, slots=True)
 class BasketRow:
-    """One market of a basket: its figures, what a trade costs there, per unit, of a day's range, and what it earned up
-    to each of the basket's times."""
+    """One market of a basket: its figures, what a trade costs there, per unit, of a day's range; what it earned up to
+    each of the basket's times, and its price then, None before its first bar."""
 
     market: str
     figures: Figures
@@ -24,16 +29,36 @@ class BasketRow:
     day_range: float | None
     cost_share_of_range: float | None
     earned: list[float]
+    closes: Column
+
+
+@dataclass(frozen=True, slots=True)
+class BasketTrade:
+    """One trade of a basket; times are seconds since 1970 UTC, `net` money, `r` None without a stop."""
+
+    number: int
+    market: str
+    side: Side
+    entry_time: int
+    entry_price: float
+    exit_time: int
+    exit_price: float
+    units: float
+    exit_reason: str
+    net: float
+    r: float | None
 
 
 @dataclass(frozen=True, slots=True)
 class Basket:
     """A basket's figures, its equity beside holding in money at `times` (seconds since 1970 UTC), a row for each
-    market; what a trade costs of a day's range, percent, in those that were too dear to be run."""
+    market, the newest 5,000 trades of all in order of exit; what a trade costs of a day's range, percent, in those that
+    were too dear to be run."""
 
     figures: dict[str, Figures]
     findings: list[TimedFinding]
     rows: list[BasketRow]
+    trades: list[BasketTrade]
     too_dear: dict[str, float]
     times: list[int]
     equity: list[float]
@@ -65,14 +90,49 @@ def basket_run(
         costs = market_costs(outcome)
         symbol = outcome.plan.dataset.market.symbol
         told = costs.trade_cost, costs.day_range, costs.share
-        rows.append(BasketRow(symbol, market_figures(outcome), *told, earned[shown].tolist()))
+        closes = _closes_at(outcome, record.closes[shown])
+        rows.append(BasketRow(symbol, market_figures(outcome), *told, earned[shown].tolist(), closes))
     return Basket(
         figures=result.figures,
         findings=timed_findings(result.outcomes[0], result.findings),
         rows=rows,
+        trades=_trades(result.outcomes),
         too_dear=result.too_dear,
         times=record.closes[shown].tolist(),
         equity=record.equity[shown].tolist(),
         holding=plain_values(record.capital * record.holding[shown] / record.held_from),
         capital=record.capital,
     )
+
+
+def _closes_at(outcome: Outcome, moments: Ints) -> Column:
+    """The last close that was known at each moment."""
+    dataset = outcome.plan.dataset
+    seen = np.searchsorted(dataset.calendar.close_time, moments, side="right") - 1
+    return plain_values(np.where(seen >= 0, dataset.bars.close[np.maximum(seen, 0)], np.nan))
+
+
+def _trades(outcomes: Sequence[Outcome]) -> list[BasketTrade]:
+    order = basket_order(outcomes)
+    times = [(outcome.entry_times(), outcome.exit_times()) for outcome in outcomes]
+    begin = max(0, len(order) - _MOST_TRADES)
+    found = []
+    for number, (market, row) in enumerate(order[begin:], begin + 1):
+        outcome, (entered, left) = outcomes[market], times[market]
+        of = outcome.trades.numbers[row]
+        found.append(
+            BasketTrade(
+                number=number,
+                market=outcome.plan.dataset.market.symbol,
+                side="long" if outcome.trades.side[row] > 0 else "short",
+                entry_time=int(entered[row]),
+                entry_price=float(of[kernel.TF_ENTRY_PRICE]),
+                exit_time=int(left[row]),
+                exit_price=float(of[kernel.TF_EXIT_PRICE]),
+                units=float(of[kernel.TF_UNITS]),
+                exit_reason=outcome.exit_reason(row),
+                net=float(of[kernel.TF_NET]),
+                r=plain_number(of[kernel.TF_R]),
+            )
+        )
+    return found

@@ -13,7 +13,8 @@ from skelb.service.costs import dearer_market
 from skelb.service.library import Library, StoredBars, StoredMarket
 from skelb.service.settings import changed_market
 
-MOST_KEPT = 4
+MOST_KEPT = 4  # of any size
+MOST_BARS_KEPT = 1_000_000  # of more than these, in all
 Described = Mapping[str, object] | None  # changes of a market, by key of its JSON
 
 
@@ -53,7 +54,7 @@ class Datasets:
                 others = partial(self.get, costs=costs, each=each)
                 found = make_dataset(self._library.bars(source), market, wanted, source.version, others)
                 self._kept[key] = found
-                while len(self._kept) > MOST_KEPT:
+                while len(self._kept) > MOST_KEPT and sum(map(len, self._kept.values())) > MOST_BARS_KEPT:
                     self._kept.popitem(last=False)
             self._kept.move_to_end(key)
             return found

@@ -52,13 +52,19 @@ class StoredBars:
 
 @dataclass(frozen=True)
 class StoredMarket:
-    """A market as it is kept."""
+    """A market as it is kept; `earlier` descriptions are whole settings, oldest first."""
 
     id: int
     symbol: str
     title: str
     settings: MarketSettings
     bars: tuple[StoredBars, ...]
+    earlier: tuple[dict[str, Any], ...] = ()
+
+    @property
+    def described(self) -> int:
+        """The number of its description, from 1; saving another makes the next."""
+        return len(self.earlier) + 1
 
     @property
     def market(self) -> Market:
@@ -212,8 +218,10 @@ class Library:
                 record = MarketRecord(symbol=symbol, title=title, settings={})
                 session.add(record)
             record.title = title or record.title
-            if is_new or settings is not None:
+            if is_new:
                 record.settings = checked.model_dump(exclude_defaults=True)
+            elif settings is not None:
+                _describe(record, checked)
             session.flush()
             for item in bars:
                 save_bars(session, record, item)
@@ -399,6 +407,17 @@ def _script(record: ScriptRecord) -> StoredScript:
     return StoredScript(record.id, record.title, record.status, record.lesson, versions)
 
 
+def _describe(record: MarketRecord, settings: MarketSettings) -> None:
+    """Another description; what it was is kept, if it could be read at all."""
+    try:
+        before = market_settings(record.settings)
+    except SettingsError:
+        before = None
+    if before is not None and before != settings:
+        record.earlier = [*record.earlier, before.model_dump(mode="json")]
+    record.settings = settings.model_dump(exclude_defaults=True)
+
+
 def _market(record: MarketRecord) -> StoredMarket:
     newest: dict[int, BarsRecord] = {}
     for item in sorted(record.bars, key=lambda item: item.version):
@@ -415,4 +434,5 @@ def _market(record: MarketRecord) -> StoredMarket:
         )
         for _, item in sorted(newest.items())
     )
-    return StoredMarket(record.id, record.symbol, record.title, market_settings(record.settings), bars)
+    settings = market_settings(record.settings)
+    return StoredMarket(record.id, record.symbol, record.title, settings, bars, tuple(record.earlier))

@@ -38,7 +38,7 @@ class Removable:
 
 
 class MarketRecord(Removable, Base):
-    """An instrument's description; `settings` are those of the market JSON."""
+    """An instrument's description; `settings` are those of the market JSON, `earlier` what they were, oldest first."""
 
     __tablename__ = "market"
 
@@ -46,6 +46,7 @@ class MarketRecord(Removable, Base):
     symbol: Mapped[str] = mapped_column(String(64), unique=True)
     title: Mapped[str] = mapped_column(String(200), default="")
     settings: Mapped[dict[str, Any]]
+    earlier: Mapped[list[Any]] = mapped_column(default=list)
     created: Mapped[datetime] = mapped_column(default=now)
     bars: Mapped[list["BarsRecord"]] = relationship(back_populates="market", cascade="all, delete-orphan")
 

@@ -169,7 +169,10 @@ def _market(item: StoredMarket) -> MarketOut:
                       first=_iso(part.first_time), last=_iso(part.last_time), left_out=part.left_out)
         for part in item.bars
     ]  # fmt: skip
-    return MarketOut(symbol=item.symbol, title=item.title, settings=item.settings, bars=bars)
+    return MarketOut(
+        symbol=item.symbol, title=item.title, settings=item.settings, bars=bars,
+        described=item.described, earlier=list(item.earlier),
+    )  # fmt: skip
 
 
 def _iso(moment: int) -> datetime:

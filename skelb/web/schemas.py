@@ -114,6 +114,8 @@ class MarketOut(BaseModel):
     symbol: str
     title: str
     settings: MarketSettings
+    described: int
+    earlier: list[dict[str, Any]]
     bars: list[MarketBarsOut]
 
 

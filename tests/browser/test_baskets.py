@@ -55,6 +55,14 @@ def test_a_basket_is_made_run_and_pruned_by_cost(page, world):
     account = page.evaluate("() => fetch('/api/accounts').then(a => a.json()).then(all => all[0].settings)")
     expect(net).to_have_text(told(by_command(world, account)))
 
+    # Its trades with their market, and where those of one lie on its price.
+    trades = page.get_by_test_id("basket-trades")
+    expect(trades.locator("tbody tr")).to_have_count(50)
+    page.get_by_label("Trades of", exact=True).select_option("OSC/GUL")
+    expect(page.get_by_role("img", name="OSC/GUL: its price")).to_be_visible()
+    expect(trades.locator("tbody tr", has_not_text="OSC/GUL")).to_have_count(0)
+    assert trades.locator("tbody tr").count() > 0
+
     # A limit that is set before any result is seen; it is there when one comes back.
     page.get_by_label("Whether dear markets are run").select_option("some")
     expect(table.locator("[data-market='VEL/DOR']")).to_contain_text("not run: a round trip costs")

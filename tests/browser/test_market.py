@@ -81,6 +81,12 @@ def test_a_spread_drawn_by_hour_is_tried_saved_and_leaves_kept_runs_alone(page, 
     page.get_by_role("button", name="Save", exact=True).click()
     expect(page.get_by_test_id("market-changes")).to_have_text("")
     assert market(page) == {**stored, "spread_by_hour": drawn}
+
+    # What it was is a version of it, and can be taken up again.
+    page.get_by_label("Take up an earlier description").select_option("1, as it was")
+    expect(page.get_by_test_id("market-changes")).to_contain_text("not saved")
+    expect(effect).to_contain_text(f"{told(tried)} → {told(net_of(world, account, stored))}")
+    page.get_by_role("button", name="Take back").click()
     page.get_by_role("link", name="Workbench").click()
     settled(page)
     expect(page.locator("[data-figure=net_profit]")).to_contain_text(told(tried))

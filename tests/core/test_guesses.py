@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from skelb.core.bars import Bars, Market, Timeframe, find_oddities, guess_market
+from skelb.core.bars.calendar import zone_offsets
 from tests.conftest import wave_bars
 
 MONDAY = 1_704_067_200  # 1 Jan 2024
@@ -27,6 +28,23 @@ def on_clock(opens, closes, weekdays=range(7), minutes=15, days=28):
 
 def told(bars, zone="UTC"):
     return {guess.key: guess.value for guess in guess_market(bars, zone)}
+
+
+def in_zone(zone, opens, days, hours=8):
+    """Hourly bars of so many days from a time of the day on, on the clock of a zone."""
+    local = MONDAY + (np.arange(days)[:, None] * DAY + opens * 60 + np.arange(hours) * 3600).ravel()
+    times = local - zone_offsets(local, zone)  # no hour of a change is among them
+    bars = wave_bars(times.size, minutes=60)
+    return Bars(bars.timeframe, times, bars.open, bars.high, bars.low, bars.close, bars.volume)
+
+
+@pytest.mark.parametrize("zone", ["Europe/Berlin", "America/New_York"])
+def test_the_zone_is_the_one_in_which_days_begin_alike_through_summer_and_winter(zone):
+    found = told(in_zone(zone, 9 * 60, 365))
+    assert (found["zone"], found["session"]) == (zone, "09:00-17:00")
+    assert "zone" not in told(in_zone(zone, 9 * 60, 80)), "no summer in it"
+    assert "zone" not in told(in_zone("UTC", 9 * 60, 365))
+    assert "zone" not in told(in_zone(zone, 9 * 60, 365), "Europe/Athens"), "it was said"
 
 
 @pytest.mark.parametrize("tick", [1.0, 0.5, 0.25, 0.1, 0.05, 0.01, 0.0001, 0.00001])

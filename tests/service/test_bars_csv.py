@@ -106,6 +106,15 @@ def test_rows_that_are_no_bars_are_refused_with_their_lines(tmp_path):
     assert file.refused_count == 8 and len(file.bars) == 4
 
 
+@pytest.mark.parametrize("second", [",KELP,KELP,KELP,KELP,", "utc,crowns,crowns,crowns,crowns,lots"])
+def test_a_second_row_of_headers_is_passed_over_and_said(tmp_path, second):
+    file = read(tmp_path, f"{HEADER}{second}\n{GOOD}2024-01-02T10:45:00Z,1,2,1.6,1.5,10\n")
+    assert file.refused_count == 1 and file.refused[0].line == 6 and len(file.bars) == 3
+    assert any("second row of headers" in note for note in file.notes)
+    once = read(tmp_path, HEADER + GOOD.replace("1,2,0.5,1.5,10", ",,,,", 1))
+    assert once.refused_count == 1 and not any("second row" in note for note in once.notes)
+
+
 @pytest.mark.parametrize(
     ("text", "why"),
     [

@@ -6,7 +6,9 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from skelb.core.bars import Timeframe
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError
+from skelb.core.export import basket_document, time_text
 from skelb.core.figures import basket_record, charges_of, earned_by_market
 from skelb.core.trials import (
     ChallengeRules,
@@ -149,6 +151,20 @@ def test_what_is_drawn_of_a_basket_are_its_trades_and_its_worst_is_all_of_theirs
     assert record.day_of_points.size == record.equity.size
     found = challenged(result.outcomes, ChallengeRules(5.0, 2.0, 4.0))
     assert len(found.ends) == record.days.size
+
+
+def test_the_trades_of_a_basket_are_those_of_its_document_each_with_its_market(application, library):
+    shown = basket_run(TOGETHER, [], None, library, application.datasets)
+    result = TOGETHER.prepared(library, application.datasets).backtest_basket()
+    rows = basket_document(result.outcomes, result.figures, [], False)["trades"]
+    assert 0 < len(shown.trades) == len(rows) and {trade.market for trade in shown.trades} == {*TOGETHER.basket}
+    for trade, row in zip(shown.trades, rows, strict=True):
+        told = (trade.number, trade.market, trade.side, trade.exit_price, trade.net, time_text(trade.exit_time))
+        assert told == (row["number"], row["market"], row["side"], row["exit_price"], row["net"], row["exit_time"])
+    for row in shown.rows:
+        bars, closes = application.datasets.get(row.market, Timeframe(15)), np.array(row.closes, float)
+        at = np.searchsorted(bars.calendar.close_time, shown.times, side="right") - 1
+        np.testing.assert_array_equal(closes[at >= 0], bars.bars.close[at[at >= 0]])
 
 
 def test_every_run_of_a_sweep_over_a_basket_is_its_backtest(application, library):

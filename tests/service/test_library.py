@@ -13,6 +13,7 @@ from sqlalchemy import text
 from skelb.core.bars import Timeframe
 from skelb.core.errors import NotFoundError, SettingsError
 from skelb.service.application import Application
+from skelb.service.settings import market_settings
 from skelb.store import StoreError
 from tests.conftest import wave_bars, write_csv
 from tests.service.conftest import SCRIPT, SETUP, order
@@ -48,6 +49,18 @@ def test_damaged_bars_are_noticed(application):
         session.execute(text("UPDATE bars SET checksum = 'x'"))
     with pytest.raises(StoreError, match="damaged"):
         application.library.bars(application.library.market("WAVE").bars[0])
+
+
+def test_every_other_description_is_a_version_and_what_it_was_is_kept(application):
+    library, settings = application.library, {"tick": 0.25, "spread": 0.5}
+    before = library.market("WAVE")
+    assert (before.described, before.earlier) == (1, ())
+    second = library.save_market("WAVE", "", settings, [])
+    assert second.described == 2 and market_settings(second.earlier[0]) == before.settings
+    assert library.save_market("WAVE", "", settings, []).described == 2, "the same again is no other"
+    assert library.save_market("WAVE", "", None, [wave_bars()]).described == 2, "nor are new bars"
+    third = library.save_market("WAVE", "", second.earlier[0], [])
+    assert third.described == 3 and third.settings == before.settings
 
 
 def test_a_wrong_description_stores_nothing(application):

@@ -1561,7 +1561,8 @@ export interface components {
         /**
          * Basket
          * @description A basket's figures, its equity beside holding in money at `times` (seconds since 1970 UTC), a row for each
-         *     market; what a trade costs of a day's range, percent, in those that were too dear to be run.
+         *     market, the newest 5,000 trades of all in order of exit; what a trade costs of a day's range, percent, in those that
+         *     were too dear to be run.
          */
         Basket: {
             /**
@@ -1610,6 +1611,11 @@ export interface components {
             too_dear: {
                 [key: string]: number;
             };
+            /**
+             * Trades
+             * @description its trades
+             */
+            trades: components["schemas"]["BasketTrade"][];
         };
         /** BasketBody */
         BasketBody: {
@@ -1641,10 +1647,15 @@ export interface components {
         };
         /**
          * BasketRow
-         * @description One market of a basket: its figures, what a trade costs there, per unit, of a day's range, and what it earned up
-         *     to each of the basket's times.
+         * @description One market of a basket: its figures, what a trade costs there, per unit, of a day's range; what it earned up to
+         *     each of the basket's times, and its price then, None before its first bar.
          */
         BasketRow: {
+            /**
+             * Closes
+             * @description its last close known at each of the basket's `times`, null before its first bar
+             */
+            closes: (number | null)[];
             /**
              * Cost Share Of Range
              * @description what a trade costs by the day's range, 0 to 1
@@ -1677,6 +1688,68 @@ export interface components {
              * @description what a trade costs on average, per unit
              */
             trade_cost: number | null;
+        };
+        /**
+         * BasketTrade
+         * @description One trade of a basket; times are seconds since 1970 UTC, `net` money, `r` None without a stop.
+         */
+        BasketTrade: {
+            /**
+             * Entry Price
+             * @description the fill at the entry
+             */
+            entry_price: number;
+            /**
+             * Entry Time
+             * @description seconds since 1970 UTC
+             */
+            entry_time: number;
+            /**
+             * Exit Price
+             * @description the fill at the exit
+             */
+            exit_price: number;
+            /**
+             * Exit Reason
+             * @description why it ended, as in the trades of a run
+             */
+            exit_reason: string;
+            /**
+             * Exit Time
+             * @description seconds since 1970 UTC
+             */
+            exit_time: number;
+            /**
+             * Market
+             * @description the symbol of a stored market
+             */
+            market: string;
+            /**
+             * Net
+             * @description what was earned after costs, in the account's currency
+             */
+            net: number;
+            /**
+             * Number
+             * @description its place among all trades, in order of exit, from 1
+             */
+            number: number;
+            /**
+             * R
+             * @description its net in multiples of what was at risk; null without a stop
+             */
+            r: number | null;
+            /**
+             * Side
+             * @description long or short
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /**
+             * Units
+             * @description units
+             */
+            units: number;
         };
         /**
          * Beginnings
@@ -3948,6 +4021,18 @@ export interface components {
              * @description the bars that are stored, by timeframe
              */
             bars: components["schemas"]["MarketBarsOut"][];
+            /**
+             * Described
+             * @description the number of its description, from 1; saving another makes the next
+             */
+            described: number;
+            /**
+             * Earlier
+             * @description the settings of its earlier descriptions, oldest first, whole
+             */
+            earlier: {
+                [key: string]: unknown;
+            }[];
             /** @description as in the JSON file of the command line */
             settings: components["schemas"]["MarketSettings"];
             /**

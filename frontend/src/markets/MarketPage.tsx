@@ -69,6 +69,18 @@ export function MarketPage({ market, markets, onBack, onOpen, onShow }: Props) {
             </>
           )}
         </h1>
+        <Described
+          market={market}
+          onTake={(settings) =>
+            change(
+              Object.fromEntries(
+                Object.entries(settings).filter(
+                  ([key, value]) => JSON.stringify(value) !== JSON.stringify(stored[key as keyof Settings]),
+                ),
+              ),
+            )
+          }
+        />
         <span className="ml-auto text-note text-brass" data-testid="market-changes">
           {isChanged && `${changesInWords(stored, changes)}, not saved`}
         </span>
@@ -92,6 +104,25 @@ export function MarketPage({ market, markets, onBack, onOpen, onShow }: Props) {
         <Effect market={market} now={now} onOpen={onOpen} onShow={onShow} />
       </div>
     </section>
+  );
+}
+
+/** Which description this is; what it was before can be taken up again, to be looked at and saved. */
+function Described({ market, onTake }: { market: Market; onTake: (settings: Settings) => void }) {
+  if (market.described === 1) return null;
+  return (
+    <span className="text-note" data-testid="described">
+      · description{" "}
+      <Picker
+        label="Take up an earlier description"
+        value={String(market.described)}
+        options={[...market.earlier.map((_, place) => place + 1), market.described].reverse().map((number) => ({
+          value: String(number),
+          label: number === market.described ? `${number}, as it is` : `${number}, as it was`,
+        }))}
+        onChange={(number) => onTake((market.earlier[Number(number) - 1] as Settings | undefined) ?? market.settings)}
+      />
+    </span>
   );
 }
 

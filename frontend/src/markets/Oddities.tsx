@@ -77,6 +77,7 @@ export function Oddities({ odd, market, now, onShow }: Props) {
   return (
     <section aria-label="What is odd about the bars">
       <h2>What is odd about the {timeframe} bars</h2>
+      <p className="text-note text-soft">None is out of order or there twice: an import sees to that, and says so.</p>
       {error && <Trouble error={error.message} />}
       {odd.oddities.length === 0 && (
         <p className="text-soft">

@@ -13,6 +13,12 @@ _STEPS = [scale * part for scale in (1.0, 0.1, 0.01, 1e-3, 1e-4, 1e-5, 1e-6, 1e-
 _FEWEST_PRICES = 30
 _MOST_PRICES = 50_000
 _FEWEST_DAYS = 10
+_FEWEST_DAYS_OF_SUMMER = 40
+_SUMMER_ZONES = (  # one for each way of summer time and each offset: bars do not tell two of a kind apart
+    "Europe/London", "Europe/Berlin", "Europe/Athens",
+    "America/New_York", "America/Chicago", "America/Los_Angeles", "Australia/Sydney",
+)  # fmt: skip
+_USUAL_OPENING = 9 * 60 + 15  # what of several zones comes nearest to it is taken
 _SELDOM = 0.2  # of the days; what is rarer does not belong to the session
 _DAY_S, _DAY_MINUTES = 86_400, 1440
 
@@ -32,12 +38,18 @@ def guess_market(bars: Bars, zone: str = "UTC") -> list[Guess]:
     tick : the largest of 1, 0.5, 0.25, 0.1, … that all prices are whole multiples of; of thirty different prices or
         more
     days : weekdays with at least a fifth as many bars as the fullest; of ten days or more
-    session : from the first to the last time of the day at which bars open on a fifth of the days; of bars
-        shorter than a day
+    zone : where the first bar of the day moves by an hour through the year, the zone in which it does not, of those
+        whose first bar is then nearest to a quarter past nine; of bars shorter than a day, read as UTC, that span
+        forty days and more on each side of a change
+    session : from the first to the last time of the day at which bars open on a fifth of the days, in that zone; of
+        bars shorter than a day
     lot_step : 1 where the market is closed for part of the day, as what is traded in whole units is
     """
     found = [_tick(bars)]
     if len(bars) and bars.timeframe.minutes < WEEK_MINUTES:
+        moved = _zone(bars) if zone == "UTC" and bars.timeframe.is_intraday else None
+        found.append(moved)
+        zone = zone if moved is None else str(moved.value)
         local = bars.time if bars.dated else bars.time + zone_offsets(bars.time, zone)
         dates = np.unique(local // _DAY_S)
         if dates.size >= _FEWEST_DAYS:
@@ -89,6 +101,27 @@ def _days(dates: Ints) -> Guess | None:
         days = ",".join(name for name, here in zip(WEEKDAYS, there, strict=True) if here)
     absent = ", ".join(name for name, here in zip(WEEKDAYS, there, strict=True) if not here)
     return Guess("days", days, f"no bars, or next to none, on {absent}")
+
+
+def _zone(bars: Bars) -> Guess | None:
+    opens = bars.time[np.flatnonzero(np.diff(bars.time // _DAY_S, prepend=-1))]  # the first bar of every day
+    if _opening(opens)[1] >= opens.size - _FEWEST_DAYS_OF_SUMMER:
+        return None
+    best: tuple[int, str, int] | None = None
+    for zone in _SUMMER_ZONES:
+        opening, often = _opening(opens + zone_offsets(opens, zone))
+        if often >= 0.95 * opens.size and (best is None or abs(opening - _USUAL_OPENING) < best[0]):
+            best = abs(opening - _USUAL_OPENING), zone, opening
+    if best is None:
+        return None
+    _, zone, opening = best
+    return Guess("zone", zone, f"days begin at {_clock(opening)} all year there, and not in UTC")
+
+
+def _opening(opens: Ints) -> tuple[int, int]:
+    """The time of day, in minutes, at which most days begin, and how many of them do."""
+    counts = np.bincount(opens % _DAY_S // 60, minlength=_DAY_MINUTES)
+    return int(np.argmax(counts)), int(counts.max())
 
 
 def _session(local: Ints, minutes: int) -> Guess | None:

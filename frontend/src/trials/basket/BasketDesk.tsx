@@ -9,6 +9,7 @@ import { TrialHeader } from "../TrialHeader";
 import { Words } from "../VaryList";
 import { Rows } from "./Rows";
 import { Together } from "./Together";
+import { Traded } from "./Traded";
 
 /** The same rules over several markets on one account: what each earned beside what trading it costs. */
 export function BasketDesk({ head, state, setup, figures, markets, onState, onOpen }: DeskProps) {
@@ -16,6 +17,7 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
   const [dropped, setDropped] = useState<string[]>([]); // ticked out, not run yet
   const [ran, setRan] = useState<string[]>([]);
   const [against, setAgainst] = useState<string | null>(null);
+  const [tradesOf, setTradesOf] = useState("");
   const put = (next: string[]) => {
     setDropped([]);
     setRan([]);
@@ -136,6 +138,12 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
                 </span>
               )}
             </p>
+            <Traded
+              basket={(isAfter && after.data) || before.data}
+              markets={markets}
+              market={tradesOf}
+              onMarket={setTradesOf}
+            />
           </div>
           <aside className="w-[440px] flex-none overflow-auto border-l border-line bg-base-100 p-4">
             <Together
