@@ -6,7 +6,7 @@ VENV := .venv
 BIN := $(VENV)/bin
 STAMPS := .stamps
 STATIC := skelb/web/static/index.html
-FRONT_SOURCES := $(shell find frontend/src -type f 2>/dev/null) frontend/index.html frontend/vite.config.ts frontend/tsconfig.json
+FRONT_SOURCES := $(shell find frontend/src -type f 2>/dev/null) frontend/index.html frontend/report.html frontend/vite.config.ts frontend/vite.report.config.ts frontend/tsconfig.json
 PORT ?= 8765
 # The page is built with Node. Debian's own may be too old: where there is none that fits, one is set up in a folder beside the environment.
 NODE_FITS := $(shell node -e 'const [a, b] = process.versions.node.split(".").map(Number); process.exit(a > 20 || (a === 20 && b >= 19) ? 0 : 1)' 2>/dev/null && command -v npm)

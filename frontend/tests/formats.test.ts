@@ -22,6 +22,7 @@ const info = (unit: string, more: Partial<FigureInfo> = {}): FigureInfo => ({
   name: "",
   meaning: "",
   higher_is_better: true,
+  group: "result",
   ...more,
 });
 const back = (text: string) => Number(text.replaceAll(",", "").replace("−", "-").replace("+", ""));

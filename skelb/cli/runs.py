@@ -1,5 +1,6 @@
 """Commands that run a script on bars: its values, a test, one bar of it taken apart."""
 
+from collections.abc import Sequence
 from contextlib import suppress
 from dataclasses import replace
 from typing import Annotated
@@ -14,6 +15,7 @@ from skelb.core.engine import Outcome
 from skelb.core.explain import ConditionPart, Explainer
 from skelb.core.export import (
     Conversion,
+    TimedFinding,
     backtest_document,
     basket_document,
     conversion_of,
@@ -27,7 +29,7 @@ from skelb.core.trials import Try
 from skelb.service.backtest import bar_at
 from skelb.service.checking import checked_or_error, setting_for
 from skelb.service.prepared import Prepared
-from skelb.service.tallies import label_of, setting_of
+from skelb.service.tallies import Tallies, label_of, setting_of
 from skelb.store import StoreError
 
 app = typer.Typer()
@@ -118,7 +120,7 @@ def backtest(
         if json:
             print_json(basket_document(together.outcomes, together.figures, together.findings, equity))
             return
-        _print_figures(together.figures, together.findings)
+        print_figures(together.figures, together.findings)
         for outcome in together.outcomes:
             found, charged = market_figures(outcome), market_costs(outcome)
             share = "-" if charged.share is None else f"{charged.share:.1%}"
@@ -131,25 +133,25 @@ def backtest(
     if json:
         print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
     else:
-        _print_figures(result.figures, result.findings)
-    _count(prepared, result.outcome, asked)
+        print_figures(result.figures, result.findings)
+    if asked.stored:
+        count_run(prepared, result.outcome, tallies_for(asked))
 
 
-def _count(prepared: Prepared, outcome: Outcome, asked: OnBars) -> None:
-    """A strategy's run on stored bars was looked at."""
+def count_run(prepared: Prepared, outcome: Outcome, tallies: Tallies) -> None:
+    """A strategy's run was looked at."""
     checked, dataset, choices = prepared.checked, prepared.dataset, prepared.choices
-    daily = daily_of(record_of(outcome)) if asked.stored and checked.has_entries else None
+    daily = daily_of(record_of(outcome)) if checked.has_entries else None
     if daily is not None:
         setting = setting_of(checked.source, choices.sides, choices.inverted, prepared.inputs)
-        tallies = tallies_for(asked)
         tallies.begin(checked.title)
+        seen = Try(label_of(dataset, choices.inputs, "command line"), setting, daily)
         with suppress(StoreError):  # the figures are out
-            tallies.count(
-                checked.title, [(dataset, [Try(label_of(dataset, choices.inputs, "command line"), setting, daily)])]
-            )
+            tallies.count(checked.title, [(dataset, [seen])])
 
 
-def _print_figures(figures: dict[str, Figures], findings: list[Finding]) -> None:
+def print_figures(figures: dict[str, Figures], findings: Sequence[Finding | TimedFinding]) -> None:
+    """Figures by side as a table, and what there is to say against them."""
     print(f"{'':32}{'all':>18}{'long':>18}{'short':>18}")
     for figure in FIGURES:
         values = [figures[side][figure.key] for side in ("all", "long", "short")]

@@ -22,6 +22,7 @@ from skelb.web.live_questions import live_schemas
 from skelb.web.lsp import router as language_router
 from skelb.web.market_routes import router as market_router
 from skelb.web.problems import RESPONSES, Problem, problem, tell_problems
+from skelb.web.report_routes import router as report_router
 from skelb.web.routes import router as api_router
 from skelb.web.script_routes import router as script_router
 from skelb.web.trial_routes import router as trial_router
@@ -36,6 +37,7 @@ TAGS = {
     "keeping": "Renaming, copying and taking away what is kept, and back.",
     "scripts": "What a text says, and the guide.",
     "trials": "Sweeps, splits, walk-forwards, searches, studies and baskets.",
+    "report": "A run judged whole, taken along, and without each of its lines.",
     "doubt": "A run made worse, drawn anew, and put to a challenge.",
 }
 _POLICY = (
@@ -92,6 +94,7 @@ def make_app(application: Application, host: str = "127.0.0.1", token: str | Non
     app.include_router(keeping_router)
     app.include_router(script_router)
     app.include_router(doubt_router)
+    app.include_router(report_router)
     app.include_router(trial_router)
     app.include_router(live_router)
     app.include_router(language_router)

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 
 from skelb.core.bars import Guess, Joining
 from skelb.core.export import Conversion, ConversionChart
-from skelb.core.figures import Figures
+from skelb.core.figures import FigureGroup, Figures
 from skelb.core.trials import ChallengeRules
 from skelb.core.trials import Kind as ResampleKind
 from skelb.service.imports import How
@@ -46,6 +46,7 @@ class FigureOut(BaseModel):
     name: str
     meaning: str
     higher_is_better: bool | None
+    group: FigureGroup
 
 
 class CatalogueOut(BaseModel):
@@ -206,6 +207,18 @@ class RenameNamedIn(BaseModel):
 
 class RunIn(BaseModel):
     setup: Setup
+
+
+class SwingsIn(BaseModel):
+    percent: float = Field(default=10.0, gt=0, le=1_000)
+    ranges: float = Field(default=4.0, ge=0, le=1_000)
+    sideways: float = Field(default=1 / 3, ge=0, le=1)
+
+
+class ReportIn(BaseModel):
+    setup: Setup
+    against: str | None = Field(default=None, max_length=64)
+    swings: SwingsIn = Field(default_factory=SwingsIn)
 
 
 class KeptRunOut(BaseModel):

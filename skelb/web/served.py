@@ -20,7 +20,7 @@ App = Annotated[Application, Depends(served_application)]
 MOST_NUMBER = 2**53 - 1  # beyond, programs that read JSON do not agree on numbers
 Number = Annotated[int, Path(ge=0, le=MOST_NUMBER)]
 
-_MEDIA: dict[Form, str] = {"csv": "text/csv", "parquet": "application/vnd.apache.parquet"}
+_MEDIA: dict[Form, str] = {"csv": "text/csv", "csv-comma": "text/csv", "parquet": "application/vnd.apache.parquet"}
 TABLE_FILE: dict[int | str, dict[str, Any]] = {
     200: {
         "description": "the file",
@@ -34,7 +34,10 @@ TABLE_FILE: dict[int | str, dict[str, Any]] = {
 
 def table_file(data: bytes, name: str, form: Form) -> Response:
     """A file to save under a name, whatever signs that has."""
-    called = quote(f"{name.replace('/', '-')}.{form}", safe="")
-    return Response(
-        data, media_type=_MEDIA[form], headers={"Content-Disposition": f"attachment; filename*=UTF-8''{called}"}
-    )
+    return named_file(data, f"{name}.{form.partition('-')[0]}", _MEDIA[form])
+
+
+def named_file(data: bytes, name: str, media: str) -> Response:
+    """A file to save under a name, whatever signs that has."""
+    called = quote(name.replace("/", "-"), safe="")
+    return Response(data, media_type=media, headers={"Content-Disposition": f"attachment; filename*=UTF-8''{called}"})

@@ -577,6 +577,86 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report
+         * @description A run judged whole.
+         */
+        post: operations["report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report Page
+         * @description The report as one file that opens anywhere.
+         */
+        post: operations["report_page"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report Table
+         * @description The trades of a run, or its equity at every close, as a file.
+         */
+        post: operations["report_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report/worth": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report Worth
+         * @description A run without each of its lines: a line a run; whoever stops reading stops it.
+         */
+        post: operations["report_worth"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/runs": {
         parameters: {
             query?: never;
@@ -2089,6 +2169,29 @@ export interface components {
             starts: number;
         };
         /**
+         * Charge
+         * @description A step from gross to net: money, taken away where it is below 0, and its share of the gross profit, percent, None
+         *     where there is none.
+         */
+        Charge: {
+            /**
+             * Money
+             * @description the account's currency; taken away where it is below 0
+             */
+            money: number;
+            /**
+             * Name
+             * @description what it is: gross, a kind of cost, net
+             * @enum {string}
+             */
+            name: "gross" | "commission" | "spread" | "slippage" | "financing" | "net";
+            /**
+             * Share
+             * @description of the gross profit, percent; null where there is none
+             */
+            share: number | null;
+        };
+        /**
          * Charges
          * @description A round trip of one lot at the last bar, in the market's currency; the range of the middle day beside it.
          *
@@ -2317,6 +2420,27 @@ export interface components {
             time: number[];
         };
         /**
+         * Column
+         * @description Results from `low` to below `high` (the last: to and with), and how many.
+         */
+        Column: {
+            /**
+             * Count
+             * @description how often it was so
+             */
+            count: number;
+            /**
+             * High
+             * @description the greatest value
+             */
+            high: number;
+            /**
+             * Low
+             * @description the least value
+             */
+            low: number;
+        };
+        /**
          * CommissionSettings
          * @description A market's own commission, in place of the account's.
          */
@@ -2510,6 +2634,38 @@ export interface components {
              * @description what it comes to, a sentence each; null before the end
              */
             verdict: string;
+        };
+        /**
+         * Course
+         * @description Equity, what holding instead would be worth, and how far equity is below its peak in percent, at `times`,
+         *     seconds since 1970 UTC; the deepest falls, deepest first.
+         */
+        Course: {
+            /**
+             * Drawdown
+             * @description how far equity is below its highest so far at each of `times`, percent
+             */
+            drawdown: number[];
+            /**
+             * Equity
+             * @description equity in the account's currency
+             */
+            equity: number[];
+            /**
+             * Falls
+             * @description the deepest falls of equity, deepest first
+             */
+            falls: components["schemas"]["Fall"][];
+            /**
+             * Holding
+             * @description what holding instead would be worth at each of `times`, the account's currency
+             */
+            holding: (number | null)[];
+            /**
+             * Times
+             * @description seconds since 1970 UTC
+             */
+            times: number[];
         };
         /**
          * Curve
@@ -2797,6 +2953,44 @@ export interface components {
             total: number;
         };
         /**
+         * Excursions
+         * @description The newest 3,000 trades by their worst and best points and what they came to, in one unit, and when they began,
+         *     seconds since 1970 UTC; a curve of nearer stops and one of nearer targets, levels ascending to the farthest that any
+         *     trade reached.
+         */
+        Excursions: {
+            /**
+             * Best
+             * @description the most each trade was ahead
+             */
+            best: number[];
+            /**
+             * Result
+             * @description what each trade came to
+             */
+            result: number[];
+            /**
+             * Stops
+             * @description what nearer stops would have made of the trades, by their excursions alone
+             */
+            stops: components["schemas"]["Nearer"][];
+            /**
+             * Targets
+             * @description what nearer targets would have made of the trades, by their excursions alone
+             */
+            targets: components["schemas"]["Nearer"][];
+            /**
+             * Time
+             * @description when each trade began, seconds since 1970 UTC
+             */
+            time: number[];
+            /**
+             * Worst
+             * @description the most each trade was behind, below 0
+             */
+            worst: number[];
+        };
+        /**
          * Extremes
          * @description A series in columns: the value at each one's end, and the lowest and highest in it where it has several bars.
          *
@@ -2827,8 +3021,46 @@ export interface components {
              */
             value: (number | null)[];
         };
+        /**
+         * Fall
+         * @description A fall of equity below its highest so far: when that was reached, when it was deepest, when it was made good
+         *     (None: not yet), seconds since 1970 UTC; how deep, money and percent of the peak.
+         */
+        Fall: {
+            /**
+             * Bottom
+             * @description when it was deepest, seconds since 1970 UTC
+             */
+            bottom: number;
+            /**
+             * Money
+             * @description how deep, the account's currency
+             */
+            money: number;
+            /**
+             * Peak
+             * @description when the highest before it was reached, seconds since 1970 UTC
+             */
+            peak: number;
+            /**
+             * Percent
+             * @description how deep, percent of the highest before it
+             */
+            percent: number;
+            /**
+             * Recovered
+             * @description when it was made good, seconds since 1970 UTC; null where it is not yet
+             */
+            recovered: number | null;
+        };
         /** FigureOut */
         FigureOut: {
+            /**
+             * Group
+             * @description what it is read together with
+             * @enum {string}
+             */
+            group: "result" | "risk" | "trades" | "costs" | "market";
             /**
              * Higher Is Better
              * @description null where neither end is better
@@ -3049,6 +3281,59 @@ export interface components {
              * @description the funnel of each side
              */
             sides: components["schemas"]["Funnel"][];
+        };
+        /**
+         * Group
+         * @description Trades that have something in common; `mean` with its 95 % band in the unit of the whole, None where there are
+         *     under five: too few to say.
+         */
+        Group: {
+            /**
+             * High
+             * @description the upper end of the mean's 95 % band; null with under five trades
+             */
+            high: number | null;
+            /**
+             * Low
+             * @description the lower end of the mean's 95 % band; null with under five trades
+             */
+            low: number | null;
+            /**
+             * Mean
+             * @description the mean result, in the unit of the report; null with under five trades
+             */
+            mean: number | null;
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Net Profit
+             * @description what they came to, the account's currency
+             */
+            net_profit: number;
+            /**
+             * Trades
+             * @description its trades
+             */
+            trades: number;
+        };
+        /**
+         * Grouped
+         * @description All trades grouped by one thing.
+         */
+        Grouped: {
+            /**
+             * By
+             * @description what tells the groups apart
+             */
+            by: string;
+            /**
+             * Groups
+             * @description trades that have it in common
+             */
+            groups: components["schemas"]["Group"][];
         };
         /**
          * Guess
@@ -3680,6 +3965,61 @@ export interface components {
              */
             tone: "yes" | "no" | "unknown" | "number";
         };
+        /**
+         * LineWorth
+         * @description A run with less in its script: what it is without (or what stands alone), where that stands, its figures, and how
+         *     they differ from the run's, or why it cannot be run.
+         *
+         *     says : that the line changes nothing, or only costs: without it net and return over drawdown are both higher
+         */
+        LineWorth: {
+            /**
+             * Change
+             * @description whether the part is left out, or stands alone
+             * @enum {string}
+             */
+            change: "without" | "alone";
+            /**
+             * Differences
+             * @description its figures less the run's; null where it cannot be run
+             */
+            differences: {
+                [key: string]: number | null;
+            } | null;
+            /**
+             * Error
+             * @description why there are no figures; empty or null when there are
+             */
+            error: string;
+            /**
+             * Figures
+             * @description what the run comes to so; null where it cannot be run
+             */
+            figures: {
+                [key: string]: number | null;
+            } | null;
+            /**
+             * Line
+             * @description where the part stands, from 1
+             */
+            line: number;
+            /**
+             * Of
+             * @description the name or rule whose part it is; empty of a whole rule
+             */
+            of: string;
+            /**
+             * Part
+             * @description the rule or the part of a condition, as it is written
+             */
+            part: string;
+            /**
+             * Says
+             * @description that it changes nothing, or only costs: without it net and return over drawdown are higher
+             * @enum {string}
+             */
+            says: "" | "changes nothing" | "only costs";
+        };
         /** @description What the live socket answers, by `answer`. */
         LiveAnswers: {
             /** @description the bars of a run at some moments */
@@ -3917,6 +4257,76 @@ export interface components {
             settings: number;
         };
         /**
+         * Made
+         * @description All that made a run: who has this can make it again.
+         */
+        Made: {
+            /**
+             * Account
+             * @description the account's terms, as costs were multiplied
+             */
+            account: {
+                [key: string]: unknown;
+            };
+            /**
+             * Dearest
+             * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
+             */
+            dearest: number | null;
+            /**
+             * Engine Version
+             * @description the program's version that ran it
+             */
+            engine_version: string;
+            /**
+             * From Date
+             * @description the first day that is traded; null for the first there is
+             */
+            from_date: string | null;
+            /**
+             * Inputs
+             * @description every input with its value
+             */
+            inputs: {
+                [key: string]: unknown;
+            };
+            /**
+             * Inverted
+             * @description whether every entry takes the other side
+             */
+            inverted: boolean;
+            /**
+             * Markets
+             * @description the bars it was made on, and their markets
+             */
+            markets: components["schemas"]["MarketMade"][];
+            /**
+             * Sha256
+             * @description of the text, UTF-8
+             */
+            sha256: string;
+            /**
+             * Sides
+             * @description the sides that are traded
+             */
+            sides: string;
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
+            text: string;
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
+            timeframe: string;
+            /**
+             * To Date
+             * @description the last day that is traded; null for the last there is
+             */
+            to_date: string | null;
+        };
+        /**
          * MarkedPart
          * @description A part of a condition from one place of the script to another.
          */
@@ -4013,6 +4423,66 @@ export interface components {
              * @description why it cannot run
              */
             problem: string | null;
+        };
+        /**
+         * MarketMade
+         * @description The bars that a run was made on, as they were stored: a sum over all their values tells others apart.
+         *
+         *     described : the number of the market's description, None where it is not as it is stored
+         */
+        MarketMade: {
+            /**
+             * Bars
+             * @description how many are stored and used
+             */
+            bars: number;
+            /**
+             * Data Version
+             * @description the version of the stored bars
+             */
+            data_version: number;
+            /**
+             * Described
+             * @description the number of the market's description; null where it is none that is stored
+             */
+            described: number | null;
+            /**
+             * First
+             * @description when the first of them opens, ISO 8601
+             */
+            first: string;
+            /**
+             * Last
+             * @description when the last of them opens, ISO 8601
+             */
+            last: string;
+            /**
+             * Left Out
+             * @description bars left out by hand
+             */
+            left_out: number;
+            /**
+             * Settings
+             * @description the market's description
+             */
+            settings: {
+                [key: string]: unknown;
+            };
+            /**
+             * Sha256
+             * @description of times (int64) and open, high, low, close, volume (float64), little-endian, column after column
+             */
+            sha256: string;
+            /**
+             * Symbol
+             * @description the market's symbol
+             */
+            symbol: string;
+            /**
+             * Timeframe
+             * @description of the stored bars
+             */
+            timeframe: string;
         };
         /** MarketOut */
         MarketOut: {
@@ -4161,6 +4631,62 @@ export interface components {
              * @default UTC
              */
             zone: string;
+        };
+        /** Month */
+        Month: {
+            /**
+             * Max Drawdown
+             * @description the largest fall of closing equity inside it, the account's currency
+             */
+            max_drawdown: number;
+            /**
+             * Month
+             * @description from 1 to 12
+             */
+            month: number;
+            /**
+             * Net Profit
+             * @description of the trades that ended in it, the account's currency
+             */
+            net_profit: number;
+            /**
+             * Return
+             * @description the change of closing equity over the equity at its beginning; null from nothing
+             */
+            return: number | null;
+            /**
+             * Trades
+             * @description trades that ended in it
+             */
+            trades: number;
+            /**
+             * Year
+             * @description the year
+             */
+            year: number;
+        };
+        /**
+         * Nearer
+         * @description What a stop or a target at a level would have made of the trades, by their excursions alone.
+         *
+         *     level : in the unit of the results, above 0; kept : trades that it would not have ended; total : of all results
+         */
+        Nearer: {
+            /**
+             * Kept
+             * @description trades that it would not have ended
+             */
+            kept: number;
+            /**
+             * Level
+             * @description how far from the entry, in the unit of the report
+             */
+            level: number;
+            /**
+             * Total
+             * @description what all trades would have come to, in the unit of the report
+             */
+            total: number;
         };
         /**
          * NextQuestion
@@ -4707,6 +5233,113 @@ export interface components {
              */
             to: string;
         };
+        /**
+         * Report
+         * @description A run judged whole. `looked_at` are settings of its script, with what that makes of this one; None where no
+         *     tally is kept of it.
+         */
+        Report: {
+            /**
+             * Capital
+             * @description what the account had at the beginning
+             */
+            capital: number;
+            /**
+             * Charges
+             * @description from gross to net
+             */
+            charges: components["schemas"]["Charge"][];
+            /** @description equity over time */
+            course: components["schemas"]["Course"];
+            /**
+             * Earned
+             * @description trades in groups
+             */
+            earned: components["schemas"]["Grouped"][];
+            /** @description how far trades went wrong and right on the way */
+            excursions: components["schemas"]["Excursions"];
+            /**
+             * Figures
+             * @description figures of all, of long and of short trades
+             */
+            figures: {
+                [key: string]: {
+                    [key: string]: number | null;
+                };
+            };
+            /**
+             * Findings
+             * @description what speaks against it
+             */
+            findings: components["schemas"]["TimedFinding"][];
+            /**
+             * First
+             * @description when the first bar opens, ISO 8601
+             */
+            first: string;
+            /**
+             * Last
+             * @description when the last bar closes, ISO 8601
+             */
+            last: string;
+            /**
+             * Looked At
+             * @description how many settings of its script were looked at; null where no tally is kept of it
+             */
+            looked_at: number | null;
+            /** @description all that made it */
+            made: components["schemas"]["Made"];
+            /**
+             * Months
+             * @description every month from the first to the last
+             */
+            months: components["schemas"]["Month"][];
+            /**
+             * Sentences
+             * @description the rules in plain sentences
+             */
+            sentences: string[];
+            /** @description how results are spread */
+            spread: components["schemas"]["Spread"];
+            /**
+             * Stretches
+             * @description the market rising, falling and going sideways
+             */
+            stretches: components["schemas"]["Stretch"][];
+            /**
+             * Title
+             * @description the script's title
+             */
+            title: string;
+            /**
+             * Unit
+             * @description of results in `earned`, `excursions` and `spread`
+             * @enum {string}
+             */
+            unit: "R" | "money";
+            /**
+             * Weighed
+             * @description what so many settings make of this one, in a sentence
+             */
+            weighed: string | null;
+            /**
+             * Years
+             * @description every year from the first to the last
+             */
+            years: components["schemas"]["Year"][];
+        };
+        /** ReportIn */
+        ReportIn: {
+            /**
+             * Against
+             * @description a stored market that it is held against, instead of its own
+             */
+            against?: string | null;
+            /** @description what is run, and how */
+            setup: components["schemas"]["Setup"];
+            /** @description what cuts the market into stretches */
+            swings?: components["schemas"]["SwingsIn"];
+        };
         /** ResampleIn */
         ResampleIn: {
             /**
@@ -5207,6 +5840,33 @@ export interface components {
              */
             name: string;
         };
+        /**
+         * Spread
+         * @description How the results of trades are spread, in one unit: columns of one width, 0 on an edge, their mean, the middle
+         *     one, and streaks by their length.
+         */
+        Spread: {
+            /**
+             * Columns
+             * @description how many results lie between two edges
+             */
+            columns: components["schemas"]["Column"][];
+            /**
+             * Mean
+             * @description the mean result; null without trades
+             */
+            mean: number | null;
+            /**
+             * Median
+             * @description the middle result; null without trades
+             */
+            median: number | null;
+            /**
+             * Streaks
+             * @description how often so many trades in a row won, and did not
+             */
+            streaks: components["schemas"]["Streak"][];
+        };
         /** StartOut */
         StartOut: {
             /**
@@ -5274,6 +5934,27 @@ export interface components {
              */
             times: number[];
         };
+        /**
+         * Streak
+         * @description How often so many trades in a row won, or did not.
+         */
+        Streak: {
+            /**
+             * Length
+             * @description trades in a row
+             */
+            length: number;
+            /**
+             * Lost
+             * @description how often so many did not win
+             */
+            lost: number;
+            /**
+             * Won
+             * @description how often so many won
+             */
+            won: number;
+        };
         /** StressIn */
         StressIn: {
             /**
@@ -5332,6 +6013,45 @@ export interface components {
              * @description what it comes to, a sentence each; null before the end
              */
             verdict: string[] | null;
+        };
+        /**
+         * Stretch
+         * @description One stretch; times are seconds since 1970 UTC, of its first bar's opening and its last bar's close.
+         *
+         *     move : of price, percent; net_profit : of the trades that ended in it, money
+         */
+        Stretch: {
+            /**
+             * Begins
+             * @description when its first bar opens, seconds since 1970 UTC
+             */
+            begins: number;
+            /**
+             * Ends
+             * @description when its last bar closes, seconds since 1970 UTC
+             */
+            ends: number;
+            /**
+             * Move
+             * @description of price, percent
+             */
+            move: number;
+            /**
+             * Net Profit
+             * @description of the trades that ended in it, the account's currency
+             */
+            net_profit: number;
+            /**
+             * Trades
+             * @description its trades
+             */
+            trades: number;
+            /**
+             * Way
+             * @description where the market went
+             * @enum {string}
+             */
+            way: "rising" | "falling" | "sideways";
         };
         /**
          * StudiedCondition
@@ -5473,6 +6193,27 @@ export interface components {
              * @description the objective, row after row; null where it is unknown
              */
             values: (number | null)[];
+        };
+        /** SwingsIn */
+        SwingsIn: {
+            /**
+             * Percent
+             * @description a swing of so many percent of price ends a stretch
+             * @default 10
+             */
+            percent: number;
+            /**
+             * Ranges
+             * @description or of so many mean true ranges of 20 days, whichever is more
+             * @default 4
+             */
+            ranges: number;
+            /**
+             * Sideways
+             * @description a stretch whose net move is under this share of its path goes sideways
+             * @default 0.3333333333333333
+             */
+            sideways: number;
         };
         /**
          * Table
@@ -6299,6 +7040,31 @@ export interface components {
              */
             threads: number;
         };
+        /**
+         * WorthStep
+         * @description How far it is, and the row just finished; the run's own figures come with every step.
+         */
+        WorthStep: {
+            /**
+             * Done
+             * @description runs that are finished
+             */
+            done: number;
+            /** @description the line that was just done */
+            row: components["schemas"]["LineWorth"] | null;
+            /**
+             * Run
+             * @description what the run itself comes to
+             */
+            run: {
+                [key: string]: number | null;
+            };
+            /**
+             * Total
+             * @description how many there are in all
+             */
+            total: number;
+        };
         /** WrongOut */
         WrongOut: {
             /**
@@ -6311,6 +7077,34 @@ export interface components {
              * @description a text in the language of scripts
              */
             text: string;
+        };
+        /** Year */
+        Year: {
+            /**
+             * Max Drawdown
+             * @description the largest fall of closing equity inside it, the account's currency
+             */
+            max_drawdown: number;
+            /**
+             * Net Profit
+             * @description of the trades that ended in it, the account's currency
+             */
+            net_profit: number;
+            /**
+             * Return
+             * @description the change of closing equity over the equity at its beginning; null from nothing
+             */
+            return: number | null;
+            /**
+             * Trades
+             * @description trades that ended in it
+             */
+            trades: number;
+            /**
+             * Year
+             * @description the year
+             */
+            year: number;
         };
     };
     responses: never;
@@ -7106,7 +7900,7 @@ export interface operations {
                 /** @description the market's symbol */
                 symbol: string;
                 /** @description the form of the file */
-                form?: "csv" | "parquet";
+                form?: "csv" | "csv-comma" | "parquet";
             };
             header?: never;
             path?: never;
@@ -7319,6 +8113,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Report"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportIn"];
+            };
+        };
+        responses: {
+            /** @description the page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report_table: {
+        parameters: {
+            query?: {
+                /** @description what the table is of */
+                of?: "trades" | "equity";
+                /** @description the form of the file */
+                form?: "csv" | "csv-comma" | "parquet";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description the file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.parquet": string;
+                    "text/csv": string;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report_worth: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description JSON lines, a WorthStep each */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/jsonl": string;
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -8185,7 +9117,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description the form of the file */
-                form?: "csv" | "parquet";
+                form?: "csv" | "csv-comma" | "parquet";
             };
             header?: never;
             path: {

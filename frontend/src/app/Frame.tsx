@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-router";
-import { BookOpen, Grid3x3, Library, Moon, Spline, Sun, Waves } from "lucide-react";
+import { BookOpen, Grid3x3, Library, Moon, ScrollText, Spline, Sun, Waves } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { leftOutQuery, marketsQuery, scriptsQuery } from "@/api";
 import { type Command, LiveRegion, Notice, setTheme, useCommands, useTheme } from "@/ui";
@@ -10,6 +10,7 @@ import { Palette } from "./Palette";
 
 const PLACES = [
   { to: "/", label: "Workbench", icon: Spline },
+  { to: "/report", label: "Report", icon: ScrollText },
   { to: "/trials", label: "Trials", icon: Grid3x3 },
   { to: "/markets", label: "Markets", icon: Waves },
   { to: "/shelf", label: "Shelf", icon: Library },

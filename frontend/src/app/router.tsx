@@ -7,6 +7,7 @@ import {
   type ErrorComponentProps,
 } from "@tanstack/react-router";
 import type { SetupState } from "@/api";
+import type { ReportState } from "@/report";
 import type { TrialsState } from "@/trials";
 import { FACES as TRIAL_FACES } from "@/trials/faces";
 import { FACES, keepSight, Workbench, type WorkbenchState } from "@/workbench";
@@ -16,6 +17,7 @@ import { placeAsLeft, rememberPlace, type Place } from "./places";
 
 // The Workbench is what opens first.
 const Trials = later(() => import("@/trials").then((place) => place.Trials));
+const ReportPlace = later(() => import("@/report").then((place) => place.ReportPlace));
 const Markets = later(() => import("@/markets").then((place) => place.Markets));
 const Shelf = later(() => import("@/shelf").then((place) => place.Shelf));
 const Guide = later(() => import("@/guide").then((place) => place.Guide));
@@ -54,16 +56,25 @@ const workbenchState = (search: Record<string, unknown>): WorkbenchState => ({
   face: FACES.find((face) => face === search.face),
   chart: text(search.chart),
 });
+const basketState = (search: Record<string, unknown>): Pick<TrialsState, "markets" | "dearest"> => ({
+  markets: Array.isArray(search.markets)
+    ? search.markets.filter((item): item is string => typeof item === "string")
+    : undefined,
+  dearest: typeof search.dearest === "number" && search.dearest >= 0 ? search.dearest : undefined,
+});
+const reportState = (search: Record<string, unknown>): ReportState => ({
+  ...setupState(search),
+  ...basketState(search),
+  run: whole(search.run),
+  against: text(search.against),
+});
 const trialsState = (search: Record<string, unknown>): TrialsState => ({
   ...setupState(search),
   trial: whole(search.trial),
   face: TRIAL_FACES.find((item) => item.face === search.face)?.face,
   x: text(search.x),
   y: text(search.y),
-  markets: Array.isArray(search.markets)
-    ? search.markets.filter((item): item is string => typeof item === "string")
-    : undefined,
-  dearest: typeof search.dearest === "number" && search.dearest >= 0 ? search.dearest : undefined,
+  ...basketState(search),
   together: search.together === true || undefined,
 });
 
@@ -80,6 +91,7 @@ const STEPS = [
   "inverted",
   "chart",
   "trial",
+  "run",
 ] as const;
 
 function isStep(before: object, after: object): boolean {
@@ -124,6 +136,7 @@ const workbench = createRoute({
         onState={(next, isSame = false) =>
           void navigate({ to: "/", search: next, replace: isSame || !isStep(state, next) })
         }
+        onReport={(next) => void navigate({ to: "/report", search: reportState({ ...next }) })}
         onDoubt={(next) => void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: "doubt" } })}
         onSweep={(next, x) =>
           void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: undefined, x } })
@@ -164,6 +177,31 @@ const SHOWN_AROUND = 60; // bars on either side of what is shown
 function benchWith(change: WorkbenchState): WorkbenchState {
   return { ...workbenchState(placeAsLeft("/")), ...change };
 }
+
+const report = createRoute({
+  getParentRoute: () => root,
+  path: "/report",
+  validateSearch: reportState,
+  beforeLoad: asLeft("/report"),
+  component: function ReportOpened() {
+    const state = report.useSearch();
+    const navigate = useNavigate();
+    return (
+      <ReportPlace
+        state={state}
+        onState={(next, isSame = false) =>
+          void navigate({ to: "/report", search: next, replace: isSame || !isStep(state, next) })
+        }
+        onOpen={(setup, next, stretch) => {
+          if (next.markets)
+            return void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: "basket" } });
+          if (stretch) keepSight(setup.market, { ...stretch, held: stretch.from });
+          void navigate({ to: "/", search: workbenchState({ ...next }) });
+        }}
+      />
+    );
+  },
+});
 
 const markets = createRoute({
   getParentRoute: () => root,
@@ -225,14 +263,14 @@ const guide = createRoute({
 });
 
 export const router = createRouter({
-  routeTree: root.addChildren([workbench, trials, markets, shelf, guide]),
+  routeTree: root.addChildren([workbench, report, trials, markets, shelf, guide]),
   defaultPreload: false,
   defaultErrorComponent: Broken,
   defaultNotFoundComponent: () => <Trouble error="There is no such place here." />,
 });
 
 router.subscribe("onResolved", ({ toLocation }) => {
-  if (["/", "/trials", "/guide"].includes(toLocation.pathname))
+  if (["/", "/report", "/trials", "/guide"].includes(toLocation.pathname))
     rememberPlace(toLocation.pathname as Place, toLocation.search);
 });
 

@@ -85,6 +85,15 @@ function Doings({ bench }: { bench: Bench }) {
         type="button"
         className="plain-button"
         disabled={!isSound || !live.run?.is_strategy}
+        title="The run judged whole: its months, where it earned, what each line is worth (Alt R)"
+        onClick={bench.report}
+      >
+        Report
+      </button>
+      <button
+        type="button"
+        className="plain-button"
+        disabled={!isSound || !live.run?.is_strategy}
         title="Make it worse on purpose: costs, later fills, other times, its trades drawn anew"
         onClick={bench.doubt}
       >

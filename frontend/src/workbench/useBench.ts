@@ -40,6 +40,8 @@ export interface WorkbenchProps {
   onState: (state: WorkbenchState, isSame?: boolean) => void;
   /** Go to the trials; with one input, to a sweep of it alone. */
   onSweep: (state: SetupState, input?: string) => void;
+  /** Go to where this run is judged whole. */
+  onReport: (state: SetupState) => void;
   /** Go to where this run is doubted. */
   onDoubt: (state: SetupState) => void;
 }
@@ -59,7 +61,8 @@ export interface BenchProps extends WorkbenchProps {
 export type Bench = ReturnType<typeof useBench>;
 
 export function useBench(props: BenchProps) {
-  const { state, onState, onSweep, onDoubt, title, script, opened, defaults, scripts, accounts, catalogue } = props;
+  const { state, onState, onSweep, onDoubt, onReport, title, script, opened, defaults, scripts, accounts, catalogue } =
+    props;
   const kept = useQuery({ ...keptRunQuery(state.pinned ?? 0), enabled: state.pinned !== undefined, retry: false });
   const trace = useQuery({ ...traceQuery(state.pinned ?? 0), enabled: state.pinned !== undefined });
   const { text, setText } = useDraft(title, opened);
@@ -76,6 +79,7 @@ export function useBench(props: BenchProps) {
     isSaved ? go(state) : saving.save(text, (saved) => go(openSaved(saved)));
   const sweep = (input?: string) => savedFirst((next) => onSweep(next, input));
   const doubt = () => savedFirst(onDoubt);
+  const report = () => savedFirst(onReport);
   const pin = usePinning(state, onState);
 
   // --- the run and its trades ----------------------------------------------------------------------------------
@@ -120,6 +124,7 @@ export function useBench(props: BenchProps) {
     undo: steps.undo,
     redo: steps.redo,
     pin: () => pin.mutate(setup),
+    report,
     rules: () => setBuilding(true),
     save: () => saving.save(text),
     why: () => setFunnelOpen(!isCovered),
@@ -156,6 +161,7 @@ export function useBench(props: BenchProps) {
     stepTrade,
     sweep,
     doubt,
+    report,
     face: state.face ?? "Text",
     setFace,
     isBuilding,

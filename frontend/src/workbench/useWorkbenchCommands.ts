@@ -12,6 +12,7 @@ interface Acts {
   undo: () => void;
   redo: () => void;
   pin: () => void;
+  report: () => void;
   rules: () => void;
   save: () => void;
   why: () => void;
@@ -32,6 +33,7 @@ export function useWorkbenchCommands(acts: Acts): void {
     () => [
       { name: "Undo a step", keys: "Alt Z", act: () => now.current.undo() },
       { name: "Redo a step", keys: "Alt Shift Z", act: () => now.current.redo() },
+      { name: "Report of this run", keys: "Alt R", act: () => now.current.report() },
       { name: "Pin this run", act: () => now.current.pin() },
       { name: "Make rules from the conditions", act: () => now.current.rules() },
       { name: "Save a version", keys: "Ctrl S", act: () => now.current.save() },
@@ -55,6 +57,7 @@ export function useWorkbenchCommands(acts: Acts): void {
       const acts: Record<string, () => void> = {
         KeyZ: () => (event.shiftKey ? now.current.redo() : now.current.undo()),
         KeyG: () => now.current.sheet("figures"),
+        KeyR: () => now.current.report(),
         KeyT: () => now.current.sheet("trades"),
       };
       const act = acts[event.code];

@@ -12,7 +12,7 @@ from skelb.core.figures.basket import (
     record_together,
 )
 from skelb.core.figures.charges import Charges, charges_of
-from skelb.core.figures.definitions import FIGURE_KEYS, FIGURES, Figure
+from skelb.core.figures.definitions import FIGURE_KEYS, FIGURES, Figure, FigureGroup
 from skelb.core.figures.figures import (
     Daily,
     Figures,
@@ -33,6 +33,7 @@ __all__ = [
     "Charges",
     "Daily",
     "Figure",
+    "FigureGroup",
     "Figures",
     "Finding",
     "MarketCosts",

@@ -397,18 +397,14 @@ def _arrow(axes: tuple[Axis, ...], part: str, results: Results, labels: Mapping[
     columns: dict[str, Any] = {}
     for axis, at in zip(axes, places, strict=True):
         values = [labels.get(str(value), value) for value in axis.values]
-        columns[axis.name] = pa.array([_safe(value) for value in values]).take(pa.array(at))
+        columns[axis.name] = pa.array(values).take(pa.array(at))
     if part:
         columns["part"] = [part] * len(results)
-    for key in FIGURE_KEYS:
-        columns[key] = pa.array(results.column(key), from_pandas=True)
-    columns["error"] = [_safe(results.errors.get(row, "")) for row in range(len(results))]
+    for figure in FIGURES:
+        kind = pa.int64() if figure.unit == "count" else pa.float64()
+        columns[figure.key] = pa.array(results.column(figure.key), from_pandas=True).cast(kind)
+    columns["error"] = pa.array([results.errors.get(row, "") for row in range(len(results))], pa.string())
     return pa.table(columns)
-
-
-def _safe(value: Any) -> Any:
-    """A text that no spreadsheet takes for a formula."""
-    return f"'{value}" if isinstance(value, str) and value[:1] in "=+-@\t\r" and value else value
 
 
 def _spread(values: Floats) -> float | None:

@@ -1,7 +1,5 @@
-import type { Scale } from "./scale";
-
 interface AxisProps {
-  scale: Scale;
+  scale: (value: number) => number;
   /** The values that are marked. */
   levels: number[];
   text: (level: number) => string;

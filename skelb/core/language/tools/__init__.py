@@ -4,6 +4,7 @@ from skelb.core.language.tools.brief import brief, what_is_wrong
 from skelb.core.language.tools.edits import Edit, applied, extract_input, inline_used, rename
 from skelb.core.language.tools.examples import example_of
 from skelb.core.language.tools.layout import format_source
+from skelb.core.language.tools.lesser import Change, Lesser, lesser_scripts
 from skelb.core.language.tools.mirror import Mirrored, mirrored_rules
 from skelb.core.language.tools.places import NamePlace, name_at, name_places
 from skelb.core.language.tools.readback import read_back
@@ -13,7 +14,9 @@ from skelb.core.language.tools.written import written, written_statement
 
 __all__ = [
     "SECTIONS",
+    "Change",
     "Edit",
+    "Lesser",
     "Mirrored",
     "NamePlace",
     "Row",
@@ -23,6 +26,7 @@ __all__ = [
     "extract_input",
     "format_source",
     "inline_used",
+    "lesser_scripts",
     "mirrored_rules",
     "name_at",
     "name_places",

@@ -1,0 +1,238 @@
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
+import {
+  accountsQuery,
+  catalogueQuery,
+  keptRunQuery,
+  marketsQuery,
+  placeOf,
+  scriptsQuery,
+  setupOf,
+  startQuery,
+  type Setup,
+} from "@/api";
+import { AccountWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/setup";
+import { dateText, Loading, Picker, PopOver, saveFile, Trouble } from "@/ui";
+import type { ReportState } from "./model";
+import { reportQuery, savedPage, savedTable, type TableForm } from "./queries";
+import { Survey } from "./Survey";
+import { Worth } from "./Worth";
+
+interface Props {
+  state: ReportState;
+  onState: (state: ReportState, isSame?: boolean) => void;
+  /** Open the run in the workbench, at a stretch of time where one is given. */
+  onOpen: (setup: Setup, state: ReportState, stretch?: { from: number; to: number }) => void;
+}
+
+/** The place where a run is judged whole: one that is kept, or one by its setup. */
+export function ReportPlace(props: Props) {
+  const { state } = props;
+  const start = useQuery(startQuery);
+  const scripts = useQuery(scriptsQuery);
+  const kept = useQuery({ ...keptRunQuery(state.run ?? 0), enabled: state.run !== undefined, retry: false });
+  const failed = start.error ?? scripts.error ?? kept.error;
+  if (failed) return <Trouble error={failed.message} />;
+  if (!start.data || !scripts.data || (state.run !== undefined && !kept.data))
+    return <Loading what="Opening the report" />;
+  if (kept.data && state.run !== undefined)
+    return <Whole {...props} setup={kept.data.setup} title={kept.data.title} number={state.run} />;
+  const title = state.script ?? start.data.script;
+  const script = scripts.data.find((item) => item.title === title);
+  const version = script?.versions.find((item) => item.number === state.version) ?? script?.versions.at(-1);
+  if (!script || !version) return <Trouble error={`There is no script “${title}”.`} />;
+  const alone = setupOf(state, { ...start.data, ...script.home }, version.text);
+  const setup = state.markets ? { ...alone, basket: state.markets, dearest: state.dearest ?? null } : alone;
+  return <Whole {...props} setup={setup} title={title} version={version.number} />;
+}
+
+interface WholeProps extends Props {
+  setup: Setup;
+  title: string;
+  /** Of the script, or of the kept run. */
+  version?: number;
+  number?: number;
+}
+
+function Whole({ state, onState, onOpen, setup, title, version, number }: WholeProps) {
+  const catalogue = useQuery(catalogueQuery);
+  const markets = useQuery(marketsQuery);
+  const against = state.against ?? null;
+  const query = useQuery(reportQuery(setup, against));
+  const report = query.data;
+  useEffect(() => {
+    document.title = `${title || "Untitled"} on ${placeOf(setup)} ${setup.timeframe} · Report · Skelb`;
+  }, [title, setup]);
+  const isTogether = (setup.basket?.length ?? 0) > 0;
+  const figures = catalogue.data?.figures ?? [];
+  const own = isTogether ? "holding an equal share of each" : `holding ${setup.market}`;
+  return (
+    <section className="flex h-full flex-col" data-testid="report-place">
+      <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-body text-soft">
+        <h1 className="mr-auto text-sentence font-normal">
+          {number === undefined ? (
+            <Words state={state} setup={setup} title={title} version={version} onState={onState} />
+          ) : (
+            <>
+              Report of <b className="text-base-content">run {number}</b>: {title || "untitled"} on{" "}
+              <b className="num text-base-content">{placeOf(setup)}</b> at{" "}
+              <b className="num text-base-content">{setup.timeframe}</b>
+              {report && (
+                <>
+                  , {dateText(report.first)} to {dateText(report.last)}
+                </>
+              )}
+            </>
+          )}
+          , against{" "}
+          <Picker
+            label="Held against"
+            value={against ?? ""}
+            options={[
+              { value: "", label: own },
+              ...(markets.data ?? []).map((market) => ({ value: market.symbol, label: `holding ${market.symbol}` })),
+            ]}
+            onChange={(symbol) => onState({ ...state, against: symbol || undefined })}
+          />
+        </h1>
+        <Doings
+          setup={setup}
+          title={title}
+          against={against}
+          isReady={report !== undefined}
+          onOpen={() => onOpen(setup, state)}
+        />
+      </header>
+      <div className="min-h-0 flex-1 overflow-auto px-4 py-3" data-testid="report" aria-busy={query.isFetching}>
+        {query.error && <Trouble error={query.error.message} />}
+        {!report && !query.error && <Loading what="Judging the run" />}
+        {report && catalogue.data && (
+          <Survey
+            key={JSON.stringify(setup)}
+            report={report}
+            figures={figures}
+            held={against === null ? own : `holding ${against}`}
+            worth={<Worth setup={setup} figures={figures} />}
+            onShow={isTogether ? undefined : (from, to) => onOpen(setup, state, { from, to })}
+          />
+        )}
+      </div>
+    </section>
+  );
+}
+
+/** The setup in words that open. */
+function Words({
+  state,
+  setup,
+  title,
+  version,
+  onState,
+}: Pick<WholeProps, "state" | "setup" | "title" | "version" | "onState">) {
+  const scripts = useQuery(scriptsQuery);
+  const markets = useQuery(marketsQuery);
+  const accounts = useQuery(accountsQuery);
+  if (!markets.data || !accounts.data) return <>Report of {title}</>;
+  const put = (change: Partial<ReportState>) => onState({ ...state, ...change });
+  const words = { setup, markets: markets.data, accounts: accounts.data, onPut: put };
+  return (
+    <>
+      Report of{" "}
+      <Picker
+        label="Script"
+        value={title}
+        options={(scripts.data ?? []).map((item) => ({ value: item.title, label: item.title }))}
+        onChange={(script) => put({ script, version: undefined, inputs: undefined })}
+      />{" "}
+      v{version} on {state.markets ? <b>{placeOf(setup)}</b> : <MarketWord {...words} />} at{" "}
+      <TimeframeWord {...words} /> from <SpanWord {...words} /> with <AccountWord {...words} />,{" "}
+      <SidesWord {...words} />
+    </>
+  );
+}
+
+interface DoingsProps {
+  setup: Setup;
+  title: string;
+  against: string | null;
+  isReady: boolean;
+  onOpen: () => void;
+}
+
+const FORMS: { form: TableForm; name: string; ending: string }[] = [
+  { form: "csv", name: "CSV", ending: "csv" },
+  { form: "csv-comma", name: "CSV, decimal commas", ending: "csv" },
+  { form: "parquet", name: "Parquet", ending: "parquet" },
+];
+
+/** What can be done with the report as a whole. */
+function Doings({ setup, title, against, isReady, onOpen }: DoingsProps) {
+  const page = useMutation({
+    mutationFn: () => savedPage(setup, against),
+    onSuccess: (file) => saveFile(`${title || "Report"}.html`, file, "text/html"),
+  });
+  return (
+    <>
+      {page.error && <span className="text-note text-loss">{page.error.message}</span>}
+      <button
+        type="button"
+        className="plain-button"
+        disabled={!isReady}
+        title="Open this run in the workbench"
+        onClick={onOpen}
+      >
+        Workbench
+      </button>
+      <Tables setup={setup} title={title} isReady={isReady} />
+      <button
+        type="button"
+        className="main-button"
+        disabled={!isReady}
+        title="One file that opens anywhere and prints"
+        onClick={() => !page.isPending && page.mutate()}
+      >
+        Save page
+      </button>
+    </>
+  );
+}
+
+function Tables({ setup, title, isReady }: Pick<DoingsProps, "setup" | "title" | "isReady">) {
+  const table = useMutation({
+    mutationFn: ({ of, form }: { of: "trades" | "equity"; form: TableForm; ending: string }) =>
+      savedTable(setup, of, form),
+    onSuccess: (file, { of, ending }) => saveFile(`${title || "Run"} ${of}.${ending}`, file, file.type),
+  });
+  return (
+    <>
+      {table.error && <span className="text-note text-loss">{table.error.message}</span>}
+      <PopOver
+        face="Tables"
+        className="plain-button"
+        side="right"
+        disabled={!isReady}
+        title="Trades and equity as files"
+      >
+        {(close) => (
+          <span className="grid grid-cols-2 gap-x-4 p-3 whitespace-nowrap">
+            {(["trades", "equity"] as const).map((of) => (
+              <span key={of} className="flex flex-col items-stretch">
+                <b className="first-letter:uppercase">{of}</b>
+                {FORMS.map((item) => (
+                  <button
+                    key={item.form}
+                    type="button"
+                    className="cursor-pointer py-1 text-left hover:underline"
+                    onClick={() => (table.mutate({ of, ...item }), close())}
+                  >
+                    {item.name}
+                  </button>
+                ))}
+              </span>
+            ))}
+          </span>
+        )}
+      </PopOver>
+    </>
+  );
+}

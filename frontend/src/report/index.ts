@@ -1,0 +1,2 @@
+export type { ReportState } from "./model";
+export { ReportPlace } from "./ReportPlace";

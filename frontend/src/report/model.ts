@@ -1,0 +1,34 @@
+import type { FigureInfo, Report, SetupState } from "@/api";
+import { plain, signed } from "@/ui";
+
+/** What the address holds of a report: a kept run, or a setup; what it is held against. */
+export interface ReportState extends SetupState {
+  run?: number;
+  against?: string;
+  markets?: string[];
+  dearest?: number;
+}
+
+/** What a report can be asked to do; on a saved page nothing can. */
+export interface Acts {
+  /** Show a stretch of time in the workbench, moments in seconds. */
+  onShow?: (from: number, to: number) => void;
+}
+
+/** A result in the unit of a report. */
+export const resultText = (unit: Report["unit"], value: number) =>
+  unit === "R" ? `${signed(value, 2)} R` : signed(value, Math.abs(value) < 10 ? 2 : 0);
+
+/** Levels in the unit of a report, without a sign. */
+export const levelText = (unit: Report["unit"], value: number) =>
+  unit === "R" ? `${plain(value, 2)} R` : plain(value, Math.abs(value) < 10 ? 2 : 0);
+
+export const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
+
+export const GROUPS: FigureInfo["group"][] = ["result", "risk", "trades", "costs", "market"];
+
+/** The part of a month's or a stretch's colour: how far towards the deepest tone it is. */
+export const shade = (value: number, most: number) =>
+  value === 0 || most === 0
+    ? "transparent"
+    : `color-mix(in oklab, var(--${value > 0 ? "gain" : "loss"}) ${Math.round(8 + (34 * Math.abs(value)) / most)}%, transparent)`;

@@ -1,0 +1,33 @@
+import { queryOptions, experimental_streamedQuery as streamedQuery } from "@tanstack/react-query";
+import { api, linesOf, unwrap, type Setup, type WorthStep } from "@/api";
+
+export const reportQuery = (setup: Setup, against: string | null) =>
+  queryOptions({
+    queryKey: ["report", setup, against],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/report", { body: { setup, against }, signal })),
+    retry: false,
+  });
+
+export const worthQuery = (setup: Setup) =>
+  queryOptions({
+    queryKey: ["worth", setup],
+    queryFn: streamedQuery<WorthStep>({
+      streamFn: ({ signal }) => linesOf(api.POST("/api/report/worth", { body: { setup }, signal, parseAs: "stream" })),
+    }),
+    retry: false,
+    staleTime: Infinity,
+  });
+
+/** The report as a page that opens anywhere. */
+export const savedPage = (setup: Setup, against: string | null) =>
+  unwrap(api.POST("/api/report/page", { body: { setup, against }, parseAs: "blob" }) as Promise<{ data?: Blob }>);
+
+export type TableForm = "csv" | "csv-comma" | "parquet";
+
+/** The trades of a run, or its equity, as a file. */
+export const savedTable = (setup: Setup, of: "trades" | "equity", form: TableForm) =>
+  unwrap(
+    api.POST("/api/report/table", { params: { query: { of, form } }, body: { setup }, parseAs: "blob" }) as Promise<{
+      data?: Blob;
+    }>,
+  );

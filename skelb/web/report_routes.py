@@ -1,0 +1,69 @@
+"""The REST API of reports: a run judged whole, its tables to take along, what each of its lines is worth."""
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Depends, Response
+
+from skelb.core.report import Swings
+from skelb.service.application import Application
+from skelb.service.prepared import Prepared
+from skelb.service.report import Report, descriptions, report_of
+from skelb.service.saved_page import saved_page
+from skelb.service.tables import Form, equity_table, trades_table, written
+from skelb.service.worth import Worths, WorthStep
+from skelb.web.schemas import ReportIn, RunIn
+from skelb.web.served import TABLE_FILE, App, named_file, table_file
+
+router = APIRouter(prefix="/api/report", tags=["report"])
+
+
+@router.post("")
+def report(body: ReportIn, app: App) -> Report:
+    """A run judged whole."""
+    return _report(body, app)
+
+
+@router.post(
+    "/page",
+    response_class=Response,
+    responses={200: {"description": "the page", "content": {"text/html": {"schema": {"type": "string"}}}}},
+)
+def report_page(body: ReportIn, app: App) -> Response:
+    """The report as one file that opens anywhere."""
+    found = _report(body, app)
+    return named_file(saved_page(found), f"{found.title or 'Report'}.html", "text/html")
+
+
+@router.post("/table", response_class=Response, responses=TABLE_FILE)
+def report_table(body: RunIn, app: App, of: Literal["trades", "equity"] = "trades", form: Form = "csv") -> Response:
+    """The trades of a run, or its equity at every close, as a file."""
+    prepared = body.setup.prepared(app.library, app.datasets).sound()
+    made = (trades_table if of == "trades" else equity_table)(prepared.outcomes())
+    return table_file(written(made, form), f"{prepared.checked.title or 'Run'} {of}", form)
+
+
+def _worths(body: RunIn, app: App) -> Worths:
+    """Planned before the answer begins, so that what cannot be run is told as an error."""
+    return Worths(body.setup.prepared(app.library, app.datasets).sound())
+
+
+@router.post(
+    "/worth",
+    responses={
+        200: {
+            "description": "JSON lines, a WorthStep each",
+            "content": {"application/jsonl": {"schema": {"type": "string"}}},
+        }
+    },
+)
+def report_worth(planned: Annotated[Worths, Depends(_worths)]) -> Iterable[WorthStep]:
+    """A run without each of its lines: a line a run; whoever stops reading stops it."""
+    yield from planned.steps()
+
+
+def _report(body: ReportIn, app: Application) -> Report:
+    prepared: Prepared = body.setup.prepared(app.library, app.datasets).sound()
+    prepared = replace(prepared, choices=replace(prepared.choices, against=body.against))
+    return report_of(prepared, app.tallies, Swings(**body.swings.model_dump()), descriptions(body.setup, app.library))
