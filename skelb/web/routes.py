@@ -52,9 +52,13 @@ def catalogue() -> CatalogueOut:
     ]
     figures = [
         FigureOut(
-            key=item.key, unit=item.unit, name=item.name, meaning=item.meaning,
-            higher_is_better=item.higher_is_better, group=item.group,
-        )  # fmt: skip
+            key=item.key,
+            unit=item.unit,
+            name=item.name,
+            meaning=item.meaning,
+            higher_is_better=item.higher_is_better,
+            group=item.group,
+        )
         for item in FIGURES
     ]
     return CatalogueOut(entries=functions + names, figures=figures)

@@ -167,8 +167,16 @@ def guide(page):
     page.get_by_role("heading").first.wait_for()
 
 
+def report(page):
+    page.goto("/report?script=Harbour%20swell&market=KELP&timeframe=15m")
+    page.get_by_role("button", name="Run it without each line").click()
+    page.get_by_test_id("worth").locator("tbody tr").nth(5).wait_for()
+    page.get_by_role("button", name="Tables").click()
+
+
 PLACES = (
     workbench,
+    report,
     sheet,
     inputs,
     follow_and_lens,

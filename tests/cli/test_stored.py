@@ -223,3 +223,19 @@ def test_a_folder_of_files_is_looked_at_and_stored_by_their_names(folder):
         ("names no market", ["15m.csv"]),
     ):
         assert said in skelb(folder, "import", *arguments, expect=2)
+
+
+def test_a_report_is_a_document_and_a_page(folder):
+    given = ["--bars", "wave.csv", "--market", "market.json", "--account", "account.json"]
+    found = document(folder, "report", "sway.skelb", *given, "--html", "page.html")
+    run = document(folder, "backtest", "sway.skelb", *given)
+    assert found["figures"] == run["figures"] and found["weighed"] is None
+    keys = {"net_profit", "return", "max_drawdown", "trades", "year"}
+    assert all(keys == year.keys() for year in found["years"])
+    assert all({*keys, "month"} == month.keys() for month in found["months"])
+    assert sum(month["trades"] for month in found["months"]) == len(run["trades"])
+    assert f'"sha256":"{found["made"]["sha256"]}"' in (folder / "page.html").read_text()
+    assert "2024" in skelb(folder, "report", "sway.skelb", *given)
+    assert "there is no kept run 99" in skelb(folder, "report", "99", expect=2)
+    assert "give its number alone" in skelb(folder, "report", "99", "--bars", "wave.csv", expect=2)
+    assert "cannot be written" in skelb(folder, "report", "sway.skelb", *given, "--html", "no/page.html", expect=2)

@@ -8,14 +8,14 @@ import { Section } from "./Section";
 const [WIDTH, HEIGHT] = [460, 200];
 const [LEFT, RIGHT, TOP, BOTTOM] = [52, 450, 6, 164];
 const DAY = 86_400;
-const FACES = ["wrong first", "right first"] as const;
+const FACES = ["behind", "ahead"] as const;
 
 /** How far trades went against and for the position on the way, and what a nearer stop or target would have kept. */
 export function Excursions({ report, onShow }: { report: Report } & Acts) {
-  const [face, setFace] = useState<(typeof FACES)[number]>("wrong first");
+  const [face, setFace] = useState<(typeof FACES)[number]>("behind");
   const [chosen, setChosen] = useState<number | null>(null);
   const { excursions, unit } = report;
-  const isStop = face === "wrong first";
+  const isStop = face === "behind";
   const levels = isStop ? excursions.stops : excursions.targets;
   const ways = isStop ? excursions.worst.map((value) => -value) : excursions.best;
   if (excursions.result.length === 0) return null;
