@@ -23,6 +23,8 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "resample": ("skelb.cli.distrust", "Draw a test's trades anew: what of the result was luck of the draw."),
     "challenge": ("skelb.cli.distrust", "Begin a funded account's test on every day."),
     "report": ("skelb.cli.reports", "Judge a run whole, kept or made now: as JSON, or as a page that opens anywhere."),
+    "pack": ("skelb.cli.reports", "Write a run with all that it was made of into one file."),
+    "verify": ("skelb.cli.reports", "Make a packed run again; exit code 1 when it comes to something else."),
     "account": ("skelb.cli.accounts", "List, show, save and delete the accounts of the data folder."),
     "market": ("skelb.cli.markets", "List markets; say what is odd about their bars, leave bars out, export them."),
     "basket": ("skelb.cli.baskets", "List, save and delete baskets: markets that are run together."),

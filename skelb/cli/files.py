@@ -20,6 +20,14 @@ def read_script(path: Path) -> str:
         raise UsageError(f"{path} is not UTF-8 text (byte {exc.start})") from exc
 
 
+def read_file(path: Path) -> bytes:
+    """What is in a file. Raises UsageError when it cannot be read."""
+    try:
+        return path.read_bytes()
+    except OSError as exc:
+        raise UsageError(f"{path} cannot be read: {exc.strerror}") from exc
+
+
 def write_file(path: Path, data: bytes) -> None:
     """Write a file. Raises UsageError when it cannot be written."""
     try:

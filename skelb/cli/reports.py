@@ -1,5 +1,7 @@
-"""The command that judges a run whole."""
+"""Commands that judge a run whole, and take it along."""
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
 from typing import Annotated
@@ -7,12 +9,15 @@ from typing import Annotated
 import typer
 
 from skelb.cli.declared import runner, spelled_out
-from skelb.cli.files import UsageError, write_file
+from skelb.cli.files import UsageError, read_file, write_file
 from skelb.cli.inputs import prepare, tallies_for
 from skelb.cli.options import JsonOption, OnBasketSides, print_json
 from skelb.cli.runs import count_run, print_figures
 from skelb.cli.stored import stored_here
-from skelb.service.report import Report, descriptions, report_of
+from skelb.core.errors import PackError
+from skelb.service.packs import pack, verify
+from skelb.service.prepared import Prepared
+from skelb.service.report import descriptions, report_of
 from skelb.service.saved_page import saved_page
 from skelb.service.tallies import Tallies
 
@@ -31,7 +36,11 @@ def report(
     ] = None,
 ) -> None:
     """Judge a run whole: a script's on bars, or one that is kept, by its number instead of FILE."""
-    found = _kept(asked, against) if _is_number(asked) else _made(asked, against)
+    with _asked(asked) as (prepared, described, tallies):
+        prepared = replace(prepared, choices=replace(prepared.choices, against=against))
+        if tallies is not None and asked.stored:
+            count_run(prepared, prepared.backtest().outcome, tallies)
+        found = report_of(prepared, tallies, None, described)
     if html is not None:
         write_file(html, saved_page(found))
     if json:
@@ -50,25 +59,49 @@ def report(
         print(f"saved as {html}")
 
 
-def _is_number(asked: OnBasketSides) -> bool:
-    return str(asked.file).isdigit() and not asked.file.exists()
+@app.command("pack")
+@spelled_out
+def pack_command(
+    asked: OnBasketSides,
+    out: Annotated[Path, typer.Option("--out", metavar="P.zip", help="The file to write.")],
+) -> None:
+    """Write a run with all that it was made of into one file: a script's on bars, or one that is kept, by its number
+    instead of FILE."""
+    with _asked(asked) as (prepared, described, _):
+        write_file(out, pack(prepared, described))
+    print(f"packed as {out}")
 
 
-def _made(asked: OnBasketSides, against: str | None) -> Report:
-    prepared = prepare(asked)
-    prepared = replace(prepared, choices=replace(prepared.choices, against=against))
-    tallies: Tallies | None = None
-    if asked.stored and not prepared.basket:
-        tallies = tallies_for(asked)
-        count_run(prepared, prepared.backtest().outcome, tallies)
-    return report_of(prepared, tallies)
+@app.command("verify")
+def verify_command(
+    file: Annotated[Path, typer.Argument(metavar="P.zip", help="A pack.")], json: JsonOption = False
+) -> None:
+    """Make a packed run again with its own bars; exit code 1 when it comes to something else, 2 when it cannot be
+    read."""
+    try:
+        found = verify(read_file(file))
+    except PackError as exc:
+        raise PackError(f"{file}: {exc}") from exc
+    if json:
+        print_json(found)
+    else:
+        print(found.sentence)
+    raise typer.Exit(0 if found.equal else 1)
 
 
-def _kept(asked: OnBasketSides, against: str | None) -> Report:
+Asked = tuple[Prepared, dict[str, int], Tallies | None]
+
+
+@contextmanager
+def _asked(asked: OnBasketSides) -> Iterator[Asked]:
+    """The run that a command is about, the numbers of its markets' descriptions, and where its tries are counted."""
+    if not str(asked.file).isdigit() or asked.file.exists():
+        prepared = prepare(asked)
+        yield prepared, {}, tallies_for(asked) if asked.stored and not prepared.basket else None
+        return
     if asked.bars or asked.stored or asked.basket is not None:
         raise UsageError("a kept run has its bars, account and inputs itself: give its number alone")
     with stored_here() as application:
         setup = application.runs.run(int(str(asked.file))).setup
         prepared = setup.prepared(application.library, application.datasets).sound()
-        prepared = replace(prepared, choices=replace(prepared.choices, against=against))
-        return report_of(prepared, application.tallies, None, descriptions(setup, application.library))
+        yield prepared, descriptions(setup, application.library), application.tallies

@@ -15,6 +15,7 @@ __all__ = [
     "BarsError",
     "ConflictError",
     "NotFoundError",
+    "PackError",
     "ScriptError",
     "SettingsError",
     "SkelbError",
@@ -35,6 +36,10 @@ class BarsError(SkelbError):
 
 class ScriptError(SkelbError):
     """A script with errors was asked to run."""
+
+
+class PackError(SkelbError):
+    """A file is no pack of a run, or one that cannot be opened."""
 
 
 class NotFoundError(SkelbError):

@@ -4,13 +4,12 @@ from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
 from typing import Annotated
 
-from fastapi import APIRouter, HTTPException, Query, Request, Response
+from fastapi import APIRouter, Query, Request, Response
 from starlette.concurrency import run_in_threadpool
 
 from skelb.core.bars import Timeframe, guess_market
 from skelb.service.application import Application
 from skelb.service.bars_csv import FileColumns, columns_by_role
-from skelb.service.bars_files import MOST_BYTES
 from skelb.service.library import StoredMarket
 from skelb.service.looks import MarketLook, look_at
 from skelb.service.quality import OddBars
@@ -30,7 +29,7 @@ from skelb.web.schemas import (
     RefusedOut,
     RunIn,
 )
-from skelb.web.served import TABLE_FILE, App, table_file
+from skelb.web.served import TABLE_FILE, App, sent, table_file
 
 router = APIRouter(prefix="/api", tags=["library"])
 Roles = Annotated[Sequence[str], Query(max_length=8, description="columns by what they are, as time=Date")]
@@ -97,25 +96,13 @@ def save_market(body: MarketIn, app: App) -> MarketOut:
 async def read_import(request: Request, app: App, name: str, zone: str = "UTC", role: Roles = ()) -> ImportOut:
     """Read a file of bars without storing anything."""
     columns = columns_by_role(role, "role")
-    return await run_in_threadpool(_read_import, app, name, await _sent(request), zone, columns)
+    return await run_in_threadpool(_read_import, app, name, await sent(request), zone, columns)
 
 
 @router.post("/imports/columns", openapi_extra=_FILE)
 async def columns_of_import(request: Request, app: App, name: str) -> FileColumns:
     """The columns of a file, to say what they are where that is not recognised."""
-    return await run_in_threadpool(app.imports.columns, name, await _sent(request))
-
-
-async def _sent(request: Request) -> bytearray:
-    data = bytearray()
-    async for piece in request.stream():  # measured while it comes: what is too large never stands in memory
-        data += piece
-        if len(data) > MOST_BYTES:
-            most = MOST_BYTES // 2**20
-            raise HTTPException(
-                413, f"the file has more than {most:,} MB, the most that is read at once: take its years apart"
-            )
-    return data
+    return await run_in_threadpool(app.imports.columns, name, await sent(request))
 
 
 def _read_import(

@@ -4,18 +4,27 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Depends, Response
+from fastapi import APIRouter, Depends, Request, Response
+from starlette.concurrency import run_in_threadpool
 
 from skelb.core.report import Swings
 from skelb.service.application import Application
+from skelb.service.packs import Verified, pack, verify
 from skelb.service.prepared import Prepared
 from skelb.service.report import Report, descriptions, report_of
 from skelb.service.saved_page import saved_page
 from skelb.service.tables import Form, equity_table, trades_table, written
 from skelb.service.worth import Worths, WorthStep
 from skelb.web.schemas import ReportIn, RunIn
-from skelb.web.served import TABLE_FILE, App, named_file, table_file
+from skelb.web.served import TABLE_FILE, App, named_file, sent, table_file
 
+_PACKED = {
+    "requestBody": {
+        "required": True,
+        "description": "a pack as it was saved",
+        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+    }
+}
 router = APIRouter(prefix="/api/report", tags=["report"])
 
 
@@ -42,6 +51,27 @@ def report_table(body: RunIn, app: App, of: Literal["trades", "equity"] = "trade
     prepared = body.setup.prepared(app.library, app.datasets).sound()
     made = (trades_table if of == "trades" else equity_table)(prepared.outcomes())
     return table_file(written(made, form), f"{prepared.checked.title or 'Run'} {of}", form)
+
+
+PACK = "application/zip"
+
+
+@router.post(
+    "/pack",
+    response_class=Response,
+    responses={200: {"description": "the pack", "content": {PACK: {"schema": {"type": "string", "format": "binary"}}}}},
+)
+def report_pack(body: RunIn, app: App) -> Response:
+    """A run in one file: all that it was made of, and what came out."""
+    prepared = body.setup.prepared(app.library, app.datasets).sound()
+    data = pack(prepared, descriptions(body.setup, app.library))
+    return named_file(data, f"{prepared.checked.title or 'Run'}.zip", PACK)
+
+
+@router.post("/verify", openapi_extra=_PACKED)
+async def report_verify(request: Request) -> Verified:
+    """A pack made again with its own bars, and compared with what it says of itself; nothing is stored."""
+    return await run_in_threadpool(verify, bytes(await sent(request)))
 
 
 def _worths(body: RunIn, app: App) -> Worths:

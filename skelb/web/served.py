@@ -3,9 +3,10 @@
 from typing import Annotated, Any
 from urllib.parse import quote
 
-from fastapi import Depends, Path, Request, Response
+from fastapi import Depends, HTTPException, Path, Request, Response
 
 from skelb.service.application import Application
+from skelb.service.bars_files import MOST_BYTES
 from skelb.service.tables import Form
 
 
@@ -19,6 +20,20 @@ App = Annotated[Application, Depends(served_application)]
 
 MOST_NUMBER = 2**53 - 1  # beyond, programs that read JSON do not agree on numbers
 Number = Annotated[int, Path(ge=0, le=MOST_NUMBER)]
+
+
+async def sent(request: Request) -> bytearray:
+    """The file that a request sends. Answers with 413 where it is larger than anything that is read at once."""
+    data = bytearray()
+    async for piece in request.stream():  # measured while it comes: what is too large never stands in memory
+        data += piece
+        if len(data) > MOST_BYTES:
+            most = MOST_BYTES // 2**20
+            raise HTTPException(
+                413, f"the file has more than {most:,} MB, the most that is read at once: take its years apart"
+            )
+    return data
+
 
 _MEDIA: dict[Form, str] = {"csv": "text/csv", "csv-comma": "text/csv", "parquet": "application/vnd.apache.parquet"}
 TABLE_FILE: dict[int | str, dict[str, Any]] = {

@@ -3,6 +3,7 @@
 import gzip
 import json
 import sqlite3
+import zipfile
 from dataclasses import replace
 
 import pytest
@@ -239,3 +240,22 @@ def test_a_report_is_a_document_and_a_page(folder):
     assert "there is no kept run 99" in skelb(folder, "report", "99", expect=2)
     assert "give its number alone" in skelb(folder, "report", "99", "--bars", "wave.csv", expect=2)
     assert "cannot be written" in skelb(folder, "report", "sway.skelb", *given, "--html", "no/page.html", expect=2)
+
+
+def test_a_pack_is_made_again_on_an_empty_folder(folder, tmp_path):
+    given = ["--bars", "wave.csv", "--market", "market.json", "--account", "account.json", "--set", "n=7"]
+    assert skelb(folder, "pack", "sway.skelb", *given, "--out", "P.zip").strip() == "packed as P.zip"
+    (tmp_path / "P.zip").write_bytes((folder / "P.zip").read_bytes())
+    assert "The same to the last cent" in skelb(tmp_path, "verify", "P.zip")
+    found = document(tmp_path, "verify", "P.zip")
+    assert found["equal"] and found["report"]["figures"] == document(folder, "backtest", "sway.skelb", *given)["figures"]
+    assert not (tmp_path / "home").exists(), "nothing is stored"
+    with zipfile.ZipFile(tmp_path / "P.zip") as before, zipfile.ZipFile(tmp_path / "Q.zip", "w") as after:
+        for name in before.namelist():
+            change = before.read(name).replace(b'"slippage_ticks": 1', b'"slippage_ticks": 2')
+            after.writestr(name, change)
+    assert conftest.skelb(tmp_path, "verify", "Q.zip", expect=1).stdout.startswith("Not the same: trade 1 ")
+    (tmp_path / "R.zip").write_bytes((tmp_path / "P.zip").read_bytes()[:500])
+    assert "R.zip: it is no pack" in skelb(tmp_path, "verify", "R.zip", expect=2)
+    assert "cannot be read" in skelb(tmp_path, "verify", "none.zip", expect=2)
+    assert "cannot be written" in skelb(folder, "pack", "sway.skelb", *given, "--out", "no/P.zip", expect=2)

@@ -597,6 +597,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/report/pack": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report Pack
+         * @description A run in one file: all that it was made of, and what came out.
+         */
+        post: operations["report_pack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/report/page": {
         parameters: {
             query?: never;
@@ -631,6 +651,26 @@ export interface paths {
          * @description The trades of a run, or its equity at every close, as a file.
          */
         post: operations["report_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/report/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report Verify
+         * @description A pack made again with its own bars, and compared with what it says of itself; nothing is stored.
+         */
+        post: operations["report_verify"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6861,6 +6901,35 @@ export interface components {
             setup: components["schemas"]["Setup"];
         };
         /**
+         * Verified
+         * @description Whether a pack, made again, comes to what it says: `differences` in the order they were met, at most 20, and the
+         *     report of what it comes to here.
+         */
+        Verified: {
+            /**
+             * Differences
+             * @description where what it comes to here differs from what was packed, at most 20
+             */
+            differences: string[];
+            /**
+             * Engine Version
+             * @description the program's version that packed it
+             */
+            engine_version: string;
+            /**
+             * Equal
+             * @description whether it comes to the same to the last cent
+             */
+            equal: boolean;
+            /** @description the report of what it comes to here */
+            report: components["schemas"]["Report"];
+            /**
+             * Sentence
+             * @description the verdict in plain words
+             */
+            sentence: string;
+        };
+        /**
          * Walk
          * @description A walk-forward: its windows, their days outside stitched, beside the fixed setting; `daily` is money a day
          *     outside.
@@ -8159,6 +8228,39 @@ export interface operations {
             };
         };
     };
+    report_pack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description the pack */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     report_page: {
         parameters: {
             query?: never;
@@ -8218,6 +8320,40 @@ export interface operations {
                 content: {
                     "application/vnd.apache.parquet": string;
                     "text/csv": string;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report_verify: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description a pack as it was saved */
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Verified"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
