@@ -1,6 +1,8 @@
 """The report: from the workbench by a key, read, brushed, asked what its lines are worth, and saved to open anywhere."""
 
 import csv
+import json
+import zipfile
 
 import pytest
 from playwright.sync_api import expect
@@ -117,6 +119,36 @@ def test_what_is_taken_along_opens_anywhere(page, browser, tmp_path):
     bare.emulate_media(media="print")
     expect(bare.get_by_role("button", name="log scale")).to_be_hidden()
     context.close()
+
+
+def test_a_pack_is_made_again_and_a_changed_cent_is_found(page, tmp_path):
+    opened(page)
+    net = figure(page, "net_profit").inner_text()
+    page.get_by_role("button", name="Pack", exact=True).press("Enter")
+    with page.expect_download() as found:
+        page.get_by_role("button", name="Pack this run").click()
+    whole, touched = tmp_path / "P.zip", tmp_path / "Q.zip"
+    found.value.save_as(whole)
+    with zipfile.ZipFile(whole) as before, zipfile.ZipFile(touched, "w") as after:
+        for name in before.namelist():
+            data = before.read(name)
+            if name == "trades.json":
+                rows = json.loads(data)
+                rows[3]["net"] += 0.01
+                data = json.dumps(rows).encode()
+            after.writestr(name, data)
+    page.get_by_label("A pack to open").set_input_files(whole)
+    expect(page.get_by_test_id("verified")).to_contain_text("The same to the last cent")
+    expect(figure(page, "net_profit")).to_have_text(net)
+    page.get_by_role("button", name="Close the pack").press("Enter")
+    page.get_by_label("A pack to open").set_input_files(touched)
+    expect(page.get_by_test_id("verified")).to_contain_text("Not the same: trade 4 net is")
+    page.get_by_role("button", name="Close the pack").press("Enter")
+    touched.write_bytes(b"PK and nothing more")
+    page.get_by_label("A pack to open").set_input_files(touched)
+    expect(page.get_by_role("alert")).to_contain_text("Q.zip: it is no pack")
+    page.get_by_role("button", name="Back to the report").press("Enter")
+    expect(page.get_by_test_id("months")).to_be_visible()
 
 
 def test_a_script_that_never_trades_has_a_report_of_that(page):

@@ -46,6 +46,7 @@ export type Trace = Schemas["Trace"];
 export type Resampled = Schemas["Redrawn"];
 export type Distribution = Schemas["Distribution"];
 export type Report = Schemas["Report"];
+export type Verified = Schemas["Verified"];
 export type WorthStep = Schemas["WorthStep"];
 export type LineWorth = Schemas["LineWorth"];
 export type StressStep = Schemas["StressStep"];
@@ -90,6 +91,9 @@ export async function sendFile(file: File, zone: string, roles: Record<string, s
 export async function sendForColumns(file: File): Promise<FileColumns> {
   return (await sent(`/api/imports/columns?${new URLSearchParams({ name: file.name })}`, file)) as FileColumns;
 }
+
+/** A pack made again, and compared with what it says of itself. */
+export const sendPack = (file: File) => sent("/api/report/verify", file) as Promise<Verified>;
 
 async function sent(way: string, file: File): Promise<unknown> {
   const answer = await fetch(way, { method: "POST", body: file });

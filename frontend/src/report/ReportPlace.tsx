@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useRef } from "react";
 import {
   accountsQuery,
   catalogueQuery,
@@ -7,6 +7,7 @@ import {
   marketsQuery,
   placeOf,
   scriptsQuery,
+  sendPack,
   setupOf,
   startQuery,
   type Setup,
@@ -14,7 +15,8 @@ import {
 import { AccountWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/setup";
 import { dateText, Loading, Picker, PopOver, saveFile, Trouble } from "@/ui";
 import type { ReportState } from "./model";
-import { reportQuery, savedPage, savedTable, type TableForm } from "./queries";
+import { Packed } from "./Packed";
+import { reportQuery, savedPack, savedPage, savedTable, type TableForm } from "./queries";
 import { Survey } from "./Survey";
 import { Worth } from "./Worth";
 
@@ -25,8 +27,34 @@ interface Props {
   onOpen: (setup: Setup, state: ReportState, stretch?: { from: number; to: number }) => void;
 }
 
-/** The place where a run is judged whole: one that is kept, or one by its setup. */
+/** The place where a run is judged whole: one that is kept, one by its setup, or one that comes in a pack. */
 export function ReportPlace(props: Props) {
+  const packed = useMutation({ mutationFn: sendPack });
+  const open = (file: File | undefined) => file && packed.mutate(file);
+  return (
+    <div
+      className="h-full"
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault();
+        open(event.dataTransfer.files[0]);
+      }}
+    >
+      {packed.isPending && <Loading what={`Making ${packed.variables.name} again`} />}
+      {packed.error && (
+        <Trouble error={`${packed.variables?.name}: ${packed.error.message}`}>
+          <button type="button" className="plain-button my-2" onClick={packed.reset}>
+            Back to the report
+          </button>
+        </Trouble>
+      )}
+      {packed.data && <Packed name={packed.variables?.name ?? ""} found={packed.data} onClose={packed.reset} />}
+      {packed.isIdle && <Opened {...props} onPack={open} />}
+    </div>
+  );
+}
+
+function Opened(props: Props & { onPack: (file: File | undefined) => void }) {
   const { state } = props;
   const start = useQuery(startQuery);
   const scripts = useQuery(scriptsQuery);
@@ -47,6 +75,7 @@ export function ReportPlace(props: Props) {
 }
 
 interface WholeProps extends Props {
+  onPack: (file: File | undefined) => void;
   setup: Setup;
   title: string;
   /** Of the script, or of the kept run. */
@@ -54,7 +83,7 @@ interface WholeProps extends Props {
   number?: number;
 }
 
-function Whole({ state, onState, onOpen, setup, title, version, number }: WholeProps) {
+function Whole({ state, onState, onOpen, onPack, setup, title, version, number }: WholeProps) {
   const catalogue = useQuery(catalogueQuery);
   const markets = useQuery(marketsQuery);
   const against = state.against ?? null;
@@ -101,6 +130,7 @@ function Whole({ state, onState, onOpen, setup, title, version, number }: WholeP
           against={against}
           isReady={report !== undefined}
           onOpen={() => onOpen(setup, state)}
+          onPack={onPack}
         />
       </header>
       <div className="min-h-0 flex-1 overflow-auto px-4 py-3" data-testid="report" aria-busy={query.isFetching}>
@@ -157,6 +187,7 @@ interface DoingsProps {
   against: string | null;
   isReady: boolean;
   onOpen: () => void;
+  onPack: (file: File | undefined) => void;
 }
 
 const FORMS: { form: TableForm; name: string; ending: string }[] = [
@@ -166,13 +197,19 @@ const FORMS: { form: TableForm; name: string; ending: string }[] = [
 ];
 
 /** What can be done with the report as a whole. */
-function Doings({ setup, title, against, isReady, onOpen }: DoingsProps) {
+function Doings({ setup, title, against, isReady, onOpen, onPack }: DoingsProps) {
+  const chooser = useRef<HTMLInputElement>(null);
+  const pack = useMutation({
+    mutationFn: () => savedPack(setup),
+    onSuccess: (file) => saveFile(`${title || "Run"}.zip`, file, "application/zip"),
+  });
   const page = useMutation({
     mutationFn: () => savedPage(setup, against),
     onSuccess: (file) => saveFile(`${title || "Report"}.html`, file, "text/html"),
   });
   return (
     <>
+      {pack.error && <span className="text-note text-loss">{pack.error.message}</span>}
       {page.error && <span className="text-note text-loss">{page.error.message}</span>}
       <button
         type="button"
@@ -184,6 +221,32 @@ function Doings({ setup, title, against, isReady, onOpen }: DoingsProps) {
         Workbench
       </button>
       <Tables setup={setup} title={title} isReady={isReady} />
+      <PopOver face="Pack" className="plain-button" side="right" title="The run in one file, to be made again anywhere">
+        {(close) => (
+          <span className="flex w-72 flex-col items-stretch gap-2 p-3">
+            <button type="button" className="plain-button" disabled={!isReady} onClick={() => (pack.mutate(), close())}>
+              Pack this run
+            </button>
+            <span className="text-note text-soft">
+              Script, inputs, account, market, bars, trades and figures in one file, which anybody can make again.
+            </span>
+            <button type="button" className="plain-button" onClick={() => chooser.current?.click()}>
+              Open a pack…
+            </button>
+            <span className="text-note text-soft">
+              Or drop it here. It is made again with its own bars; what is stored is not touched.
+            </span>
+          </span>
+        )}
+      </PopOver>
+      <input
+        ref={chooser}
+        type="file"
+        accept=".zip"
+        className="hidden"
+        aria-label="A pack to open"
+        onChange={(event) => onPack(event.target.files?.[0])}
+      />
       <button
         type="button"
         className="main-button"

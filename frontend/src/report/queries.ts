@@ -22,6 +22,10 @@ export const worthQuery = (setup: Setup) =>
 export const savedPage = (setup: Setup, against: string | null) =>
   unwrap(api.POST("/api/report/page", { body: { setup, against }, parseAs: "blob" }) as Promise<{ data?: Blob }>);
 
+/** The run in one file, with all that it was made of. */
+export const savedPack = (setup: Setup) =>
+  unwrap(api.POST("/api/report/pack", { body: { setup }, parseAs: "blob" }) as Promise<{ data?: Blob }>);
+
 export type TableForm = "csv" | "csv-comma" | "parquet";
 
 /** The trades of a run, or its equity, as a file. */
