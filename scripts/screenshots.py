@@ -179,7 +179,7 @@ def market(page: Page) -> None:
 
 def account(page: Page) -> None:
     workbench(page)
-    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     page.get_by_text("against run").wait_for()
     page.get_by_role("button", name="Account: Dockside account").click()
     page.get_by_label("Slippage").fill("2")

@@ -11,6 +11,7 @@ from skelb.service.datasets import Datasets
 from skelb.service.imports import Imports
 from skelb.service.keeping import Keeping
 from skelb.service.library import Library
+from skelb.service.logbook import Logbook
 from skelb.service.quality import Quality
 from skelb.service.runs import KeptRuns
 from skelb.service.tallies import Tallies
@@ -32,8 +33,9 @@ class Application:
         self.keeping = Keeping(self.database, self.library)
         self.imports = Imports(self.library)
         self.quality = Quality(self.library)
-        self.runs = KeptRuns(self.database, self.library, self.datasets)
         self.tallies = Tallies(self.database)
+        self.logbook = Logbook(self.database, self.library)
+        self.runs = KeptRuns(self.database, self.library, self.datasets, self.tallies)
         self.trials = Trials(self.database, self.library, self.datasets, self.tallies)
         self.desk = TrialDesk(self.trials, self.tallies)
 

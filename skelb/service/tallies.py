@@ -4,6 +4,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
+from datetime import datetime
 from functools import lru_cache
 from hashlib import blake2b
 from threading import Lock, RLock, Timer
@@ -16,8 +17,8 @@ from sqlalchemy.orm import Session
 from skelb.core.bars import Floats
 from skelb.core.figures import Daily
 from skelb.core.plan import Dataset
-from skelb.core.trials import HISTORIES, Histories, Listed, Tally, Try, best_of, by_luck
-from skelb.store import Database, StoreError, TallyRecord, TallyTry
+from skelb.core.trials import HISTORIES, Histories, Listed, Tally, Try, best_of, best_within, by_luck, expected_best
+from skelb.store import CourseRecord, Database, StoreError, TallyRecord, TallyTry
 
 _MOST_TITLES = 4
 _MOST_HISTORIES = 2
@@ -36,6 +37,64 @@ class _Kept:
     tally: Tally = field(default_factory=Tally)
     tries: dict[int, tuple[int, float]] = field(default_factory=dict)
     id: int | None = None
+
+
+@dataclass(eq=False)
+class _Course:
+    """How the tries of a script went, in the order they were made; see CourseRecord."""
+
+    known: set[int]
+    steps: list[tuple[int, float]]
+    by: dict[str, int]
+    total: float
+    squares: float
+
+    def add(self, tried: Try) -> None:
+        """Go on with a try, whose setting counts once."""
+        if tried.setting in self.known:
+            return
+        self.known.add(tried.setting)
+        sharpe = tried.daily.sharpe
+        who = tried.label.partition(",")[0]
+        who = "trials" if who.startswith("trial ") else who
+        self.by[who] = self.by.get(who, 0) + 1
+        self.total += sharpe
+        self.squares += sharpe * sharpe
+        if not self.steps or sharpe > self.steps[-1][1]:
+            self.steps.append((len(self.known), sharpe))
+
+
+@dataclass(frozen=True, slots=True)
+class CourseStep:
+    """After so many settings: the best daily Sharpe ratio until then."""
+
+    settings: int
+    sharpe: float
+
+
+@dataclass(frozen=True, slots=True)
+class ByLuck:
+    """The best daily Sharpe ratio that so many worthless settings would show: its mean, and between what it lies in
+    nine of ten cases."""
+
+    settings: int
+    mean: float
+    low: float
+    high: float
+
+
+@dataclass(frozen=True, slots=True)
+class TallyTold:
+    """How the tries of a script went: each that was better than all before it, beside what luck alone would show after
+    as many, and who tried how many."""
+
+    title: str
+    settings: int
+    begun: datetime | None
+    steps: list[CourseStep]
+    expected: list[ByLuck]
+    by: dict[str, int]
+    sentence: str
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,6 +150,7 @@ class Tallies:
         self._database = None if database is None or database.read_only else database
         self._read = database
         self._kept: OrderedDict[str, dict[BarsKey, _Kept]] = OrderedDict()
+        self._courses: dict[str, _Course] = {}  # of the same titles
         self._histories: OrderedDict[BarsKey, Histories] = OrderedDict()
         self._lock = RLock()
         self._waiting: list[tuple[str, Dataset, Try]] = []
@@ -118,6 +178,7 @@ class Tallies:
         with self._lock:
             changed: list[tuple[BarsKey, _Kept, list[Try]]] = []
             tallies = self._of(title)
+            course = self._course_of(title)
             for dataset, tries in found:
                 place = _place(dataset)
                 kept = tallies.setdefault(place, _Kept())
@@ -127,15 +188,19 @@ class Tallies:
                     kept.tally.add(list(fresh.values()), self._histories_of(dataset))
                     kept.tries |= {digest: (item.setting, item.daily.sharpe) for digest, item in fresh.items()}
                     changed.append((place, kept, list(fresh.values())))
+                    for item in fresh.values():
+                        course.add(item)
 
             def write(session: Session) -> None:
                 for place, kept, fresh in changed:
                     _write(session, title, place, kept, fresh)
+                if changed:
+                    _write_course(session, title, course)
 
             try:
                 yield write
             except BaseException:
-                self._kept.pop(title, None)  # read again as it is stored
+                self._forget(title)  # read again as it is stored
                 raise
 
     def count(self, title: str, found: Sequence[tuple[Dataset, Sequence[Try]]]) -> None:
@@ -208,12 +273,60 @@ class Tallies:
         spread = float(np.std(ratios, ddof=1)) if ratios.size > 2 else None
         return Worth(ratios.size, spread, chance, is_counted, listed)
 
+    def looked_at(self, title: str) -> int:
+        """How many settings of a script were looked at."""
+        with suppress(StoreError):
+            self.settle()
+        with self._lock:
+            if title not in self._courses and self._read is not None:
+                with self._read.session() as session:
+                    record = session.get(CourseRecord, title)
+                    if record is not None:
+                        return record.settings
+            return len(self._course_of(title).known)
+
+    def told(self, title: str) -> TallyTold:
+        """How the tries of a script went."""
+        settings, begun = self.looked_at(title), None
+        with self._lock:
+            course = self._courses.get(title)
+            if course is None and self._read is not None:
+                with self._read.session() as session:
+                    record = session.get(CourseRecord, title)
+                    if record is not None:
+                        begun = record.begun
+                        steps = [(int(count), float(sharpe)) for count, sharpe in record.steps]
+                        course = _Course(set(), steps, dict(record.by), record.total, record.squares)
+            course = course or self._course_of(title)
+            if begun is None and self._read is not None:
+                with self._read.session() as session:
+                    begun = session.scalar(select(CourseRecord.begun).where(CourseRecord.title == title))
+            steps, by, total, squares = list(course.steps), dict(course.by), course.total, course.squares
+        variance = (squares - total * total / settings) / (settings - 1) if settings > 2 else 0.0
+        expected = _by_luck(settings, max(variance, 0.0) ** 0.5)
+        best = steps[-1][1] if steps else None
+        return TallyTold(
+            title, settings, begun, [CourseStep(*step) for step in steps], expected, by,
+            _course_sentence(settings, best, expected),
+        )  # fmt: skip
+
+    def _course_of(self, title: str) -> _Course:
+        found = self._courses.get(title)
+        if found is None:
+            kept = self._of(title)
+            found = self._courses[title] = _read_course(self._read, title, kept)
+        return found
+
+    def _forget(self, title: str) -> None:
+        self._kept.pop(title, None)
+        self._courses.pop(title, None)
+
     def _of(self, title: str) -> dict[BarsKey, _Kept]:
         found = self._kept.get(title)
         if found is None:
             found = self._kept[title] = {} if self._read is None else _read(self._read, title)
             while len(self._kept) > _MOST_TITLES and self.is_kept:  # what is nowhere else stays
-                self._kept.popitem(last=False)
+                self._forget(next(iter(self._kept)))
         self._kept.move_to_end(title)
         return found
 
@@ -306,6 +419,57 @@ def _read(database: Database, title: str) -> dict[BarsKey, _Kept]:
             place = record.market, record.timeframe_minutes, record.data_version
             found[place] = _Kept(tally, tries, record.id)
     return found
+
+
+def _write_course(session: Session, title: str, course: _Course) -> None:
+    record = session.get(CourseRecord, title)
+    if record is None:
+        record = CourseRecord(title=title)
+        session.add(record)
+    record.settings, record.steps, record.by = len(course.known), [list(step) for step in course.steps], dict(course.by)
+    record.total, record.squares = course.total, course.squares
+
+
+def _read_course(database: Database | None, title: str, kept: Mapping[BarsKey, _Kept]) -> _Course:
+    """The course as it is stored; of tries from before it was, the best is one step."""
+    rows = [row for item in kept.values() for row in item.tries.values()]
+    known = {setting for setting, _ in rows}
+    if database is not None:
+        with database.session() as session:
+            record = session.get(CourseRecord, title)
+            if record is not None:
+                steps = [(int(count), float(sharpe)) for count, sharpe in record.steps]
+                return _Course(known, steps, dict(record.by), record.total, record.squares)
+    ratios = np.array([sharpe for _, sharpe in rows])
+    steps = [(len(known), float(ratios.max()))] if rows else []
+    by = {"earlier": len(known)} if rows else {}
+    return _Course(known, steps, by, float(ratios.sum()), float(ratios @ ratios))
+
+
+def _by_luck(settings: int, spread: float) -> list[ByLuck]:
+    if settings < 3 or spread <= 0:
+        return []
+    counts = np.unique(np.geomspace(2, settings, 40).astype(int)).tolist()
+    return [
+        ByLuck(n, expected_best(n, spread), best_within(n, spread, 0.05), best_within(n, spread, 0.95)) for n in counts
+    ]
+
+
+def _course_sentence(settings: int, best: float | None, expected: Sequence[ByLuck]) -> str:
+    if best is None:
+        return "None of its settings was looked at yet."
+    if not expected:
+        return "Too few settings were looked at to weigh the best of them."
+    luck = expected[-1]
+    verdict = "inside what luck alone would show in nine of ten cases: not yet an edge"
+    if best > luck.high:
+        verdict = "above what luck alone would show in nineteen of twenty cases"
+    elif best < luck.low:
+        verdict = "under what luck alone would show"
+    return (
+        f"The best of {settings:,} settings shows a Sharpe of {best:.3f} a day; of as many worthless ones"
+        f" {luck.mean:.3f} would be expected. It stands {verdict}."
+    )
 
 
 def _named(item: Listed) -> dict[str, Any]:

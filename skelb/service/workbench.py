@@ -3,8 +3,10 @@
 import time
 from collections import OrderedDict
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import cached_property, partial
+from threading import Timer
 from typing import Any
 
 import numpy as np
@@ -37,6 +39,7 @@ from skelb.core.trials import Sweep, Try
 from skelb.service.backtest import Result
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
+from skelb.service.logbook import Logbook
 from skelb.service.prepared import Prepared
 from skelb.service.setup import Setup
 from skelb.service.shown import (
@@ -51,8 +54,10 @@ from skelb.service.shown import (
     TradeColumns,
 )
 from skelb.service.tallies import Tallies, label_of, setting_of
+from skelb.store import StoreError
 
 _MOST_RUNS = 6
+_LOOKED_S = 4.0  # what stays in view for longer was looked at
 _MOST_LEVELS = 4_000
 _POSITIONS: dict[int, Side | None] = {1: "long", -1: "short", 0: None}
 
@@ -81,8 +86,9 @@ class LiveRun:
 class Workbench:
     """One page's live loop. Not shared among threads: the page asks one thing at a time."""
 
-    def __init__(self, library: Library, datasets: Datasets, tallies: Tallies) -> None:
-        self._library, self._datasets, self._tallies = library, datasets, tallies
+    def __init__(self, library: Library, datasets: Datasets, tallies: Tallies, logbook: Logbook | None = None) -> None:
+        self._library, self._datasets, self._tallies, self._logbook = library, datasets, tallies, logbook
+        self._looking: Timer | None = None
         self._runs: OrderedDict[str, LiveRun] = OrderedDict()
         self._tried: tuple[str, Prepared, Sweep] | None = None
         self._pool = Pool()
@@ -93,6 +99,7 @@ class Workbench:
         Raises SkelbError when the market, account, timeframe or dates cannot be.
         """
         started = time.perf_counter()
+        self.look_away()
         prepared = setup.prepared(self._library, self._datasets).alone()
         checked, shown, problem = prepared.checked, None, None
         if checked.is_sound:
@@ -103,10 +110,31 @@ class Workbench:
             else:
                 shown = self._keep(setup, prepared, result)
                 self._count(prepared, record_of(result.outcome), {})
+                if checked.has_entries:
+                    self._look(setup, checked.title, result.figures["all"])
         inputs = [InputShown.of(found) for found in checked.inputs.values()]
         return Ran(
             checked.is_sound, checked.title, inputs, shown, problem, took_ms=(time.perf_counter() - started) * 1000.0
         )
+
+    def look_away(self) -> None:
+        """What was run last is no longer in view; if it was for some seconds, it is remembered."""
+        if self._looking is not None:
+            self._looking.cancel()
+            self._looking = None
+
+    def _look(self, setup: Setup, title: str, figures: Figures) -> None:
+        logbook = self._logbook
+        if logbook is None:
+            return
+
+        def remember() -> None:
+            with suppress(StoreError):  # a look that cannot be remembered is no trouble to whoever looks
+                logbook.saw(setup, title, figures)
+
+        self._looking = Timer(_LOOKED_S, remember)
+        self._looking.daemon = True
+        self._looking.start()
 
     def explain(self, key: str, bar: int) -> BarExplained:
         """A run's script as it reads on a bar, and why it did what it did there; over the run, where signals went.

@@ -143,6 +143,7 @@ class RunRecord(Removable, Base):
     """A kept run: its whole setup, and the figures it had."""
 
     __tablename__ = "run"
+    __table_args__ = (Index("run_removed", "removed_at"),)
 
     id: Mapped[int] = mapped_column(primary_key=True)
     setup: Mapped[dict[str, Any]]
@@ -150,6 +151,53 @@ class RunRecord(Removable, Base):
     data_version: Mapped[int]
     engine_version: Mapped[str] = mapped_column(String(20))
     created: Mapped[datetime] = mapped_column(default=now)
+
+
+class LogLine(Base):
+    """What the logbook lists of a kept run: narrow, so that a hundred thousand are listed and searched at once.
+
+    parent_id : the run it was changed from; change : how, in words; version : of the script, where it was a saved one
+    words : all that is searched, in lower case; curve : float32, equity at a few evenly chosen points
+    tried : settings of the script looked at until then; described : the number of the market's description
+    """
+
+    __tablename__ = "log_line"
+    __table_args__ = (Index("log_line_by_title", "title", "id"),)
+
+    id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), primary_key=True)
+    parent_id: Mapped[int | None]
+    title: Mapped[str] = mapped_column(String(200))
+    version: Mapped[int | None]
+    place: Mapped[str] = mapped_column(String(200))
+    timeframe: Mapped[str] = mapped_column(String(8))
+    change: Mapped[str] = mapped_column(String(300))
+    star: Mapped[bool] = mapped_column(default=False)
+    tags: Mapped[list[Any]] = mapped_column(default=list)
+    note: Mapped[str] = mapped_column(String(1000), default="")
+    words: Mapped[str]
+    net_profit: Mapped[float | None]
+    return_over_drawdown: Mapped[float | None]
+    trades: Mapped[int | None]
+    curve: Mapped[bytes] = mapped_column(LargeBinary)
+    tried: Mapped[int | None]
+    described: Mapped[int | None]
+    engine_version: Mapped[str] = mapped_column(String(20))
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class SeenRecord(Base):
+    """A run that was looked at for more than a few seconds; forgotten after a while."""
+
+    __tablename__ = "seen_run"
+    __table_args__ = (Index("seen_run_in_order", "title", "seen"),)
+
+    key: Mapped[str] = mapped_column(String(16), primary_key=True)
+    title: Mapped[str] = mapped_column(String(200))
+    setup: Mapped[dict[str, Any]]
+    net_profit: Mapped[float | None]
+    return_over_drawdown: Mapped[float | None]
+    trades: Mapped[int | None]
+    seen: Mapped[datetime] = mapped_column(default=now)
 
 
 class TrialRecord(Removable, Base):
@@ -231,6 +279,21 @@ class TallyTry(Base):
     digest: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     setting: Mapped[int] = mapped_column(BigInteger)
     sharpe: Mapped[float] = mapped_column(Float)
+
+
+class CourseRecord(Base):
+    """How the tries of a script went: how many settings, who tried them, and each that was better than all before it,
+    as its place among them and its daily Sharpe ratio; the sums of those ratios and of their squares."""
+
+    __tablename__ = "tally_course"
+
+    title: Mapped[str] = mapped_column(String(200), primary_key=True)
+    settings: Mapped[int]
+    steps: Mapped[list[Any]]
+    by: Mapped[dict[str, Any]]
+    total: Mapped[float]
+    squares: Mapped[float]
+    begun: Mapped[datetime] = mapped_column(default=now)
 
 
 class LookRecord(Base):

@@ -19,6 +19,7 @@ from skelb.web.keeping_routes import router as keeping_router
 from skelb.web.leaving import Leaving
 from skelb.web.live import router as live_router
 from skelb.web.live_questions import live_schemas
+from skelb.web.logbook_routes import router as logbook_router
 from skelb.web.lsp import router as language_router
 from skelb.web.market_routes import router as market_router
 from skelb.web.problems import RESPONSES, Problem, problem, tell_problems
@@ -33,7 +34,8 @@ DESCRIPTION = (
     " or as the cookie that the page has. What goes wrong is told as a `Problem`."
 )
 TAGS = {
-    "library": "Scripts, markets with bars, accounts and kept runs.",
+    "library": "Scripts, markets with bars, accounts and baskets.",
+    "logbook": "Runs that are kept, noted and listed; runs that were looked at; how the tries of a script went.",
     "keeping": "Renaming, copying and taking away what is kept, and back.",
     "scripts": "What a text says, and the guide.",
     "trials": "Sweeps, splits, walk-forwards, searches, studies and baskets.",
@@ -95,6 +97,7 @@ def make_app(application: Application, host: str = "127.0.0.1", token: str | Non
     app.include_router(script_router)
     app.include_router(doubt_router)
     app.include_router(report_router)
+    app.include_router(logbook_router)
     app.include_router(trial_router)
     app.include_router(live_router)
     app.include_router(language_router)

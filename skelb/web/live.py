@@ -51,7 +51,7 @@ class _Loop:
         self._socket = socket
         application: Application = socket.app.state.application
         self._library = application.library
-        self._workbench = Workbench(application.library, application.datasets, application.tallies)
+        self._workbench = Workbench(application.library, application.datasets, application.tallies, application.logbook)
         self._waiting: dict[str, Document] = {}
         self._wake = asyncio.Event()
         self._now: _Answering | None = None
@@ -79,6 +79,7 @@ class _Loop:
             pass
         finally:
             forget()
+            self._workbench.look_away()
             if self._now:
                 self._now.stop("superseded")
             for task in tasks:

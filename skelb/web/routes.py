@@ -4,12 +4,11 @@ from datetime import UTC
 
 from fastapi import APIRouter
 
+from skelb import __version__
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.figures import FIGURES
-from skelb.core.language import parsed_title
 from skelb.service.application import first_setup, home_of
 from skelb.service.library import StoredScript
-from skelb.service.runs import KeptRun, Trace
 from skelb.web.schemas import (
     AccountIn,
     AccountOut,
@@ -18,16 +17,14 @@ from skelb.web.schemas import (
     EntryOut,
     FigureOut,
     HomeOut,
-    KeptRunOut,
     RenameNamedIn,
-    RunIn,
     ScriptIn,
     ScriptOut,
     ScriptVersionOut,
     StartOut,
     StatusIn,
 )
-from skelb.web.served import App, Number
+from skelb.web.served import App
 
 router = APIRouter(prefix="/api", tags=["library"])
 
@@ -35,7 +32,7 @@ router = APIRouter(prefix="/api", tags=["library"])
 @router.get("/start")
 def start() -> StartOut:
     """What the Workbench opens with."""
-    return StartOut(**first_setup())
+    return StartOut(engine_version=__version__, **first_setup())
 
 
 @router.get("/catalogue")
@@ -149,36 +146,3 @@ def rename_basket(body: RenameNamedIn, app: App) -> list[BasketBody]:
     """Give a basket another name; all baskets."""
     app.keeping.rename("basket", body.name, body.to)
     return baskets(app)
-
-
-# --- runs -------------------------------------------------------------------------------------------
-
-
-@router.post("/runs")
-def keep(body: RunIn, app: App) -> KeptRunOut:
-    """Keep a run: its setup and figures."""
-    return _kept(app.runs.keep(body.setup))
-
-
-@router.get("/runs")
-def runs(app: App) -> list[KeptRunOut]:
-    """The kept runs, newest first."""
-    return [_kept(record) for record in app.runs.newest()]
-
-
-@router.get("/runs/{number}")
-def kept(number: Number, app: App) -> KeptRunOut:
-    """One kept run."""
-    return _kept(app.runs.run(number))
-
-
-@router.get("/runs/{number}/trace")
-def trace(number: Number, app: App) -> Trace:
-    """The equity and the trades of a kept run, to see another against."""
-    return app.runs.trace(number)
-
-
-def _kept(run: KeptRun) -> KeptRunOut:
-    return KeptRunOut(
-        number=run.number, title=parsed_title(run.setup.text), created=run.created, setup=run.setup, figures=run.figures
-    )

@@ -23,6 +23,7 @@ Value = float | bool | str
 
 
 class StartOut(BaseModel):
+    engine_version: str
     script: str
     market: str
     timeframe: str
@@ -207,6 +208,17 @@ class RenameNamedIn(BaseModel):
 
 class RunIn(BaseModel):
     setup: Setup
+
+
+class KeepIn(BaseModel):
+    setup: Setup
+    parent: int | None = Field(default=None, ge=0)
+
+
+class NoteIn(BaseModel):
+    star: bool | None = None
+    tags: list[Annotated[str, Field(max_length=100)]] | None = Field(default=None, max_length=50)
+    note: str | None = Field(default=None, max_length=2_000)
 
 
 class SwingsIn(BaseModel):

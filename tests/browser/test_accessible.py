@@ -33,7 +33,7 @@ def sheet(page):
 def inputs(page):
     page.goto("/")
     settled(page)
-    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     page.get_by_role("tab", name="Inputs").click()
     page.get_by_test_id("curve-fast").locator("circle").nth(3).wait_for()
     page.get_by_role("button", name="Lanes").click()

@@ -107,7 +107,7 @@ def test_an_own_account_from_nothing_to_a_changed_result(page, world):
     page.keyboard.type("Mine", delay=20)
     page.keyboard.press("Enter")
     expect(page.get_by_role("button", name="Account: Mine", exact=True)).to_be_visible()
-    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_text("against run")).to_be_visible()
     if sheet.is_hidden():
         page.get_by_role("button", name="Account: Mine").click()

@@ -74,7 +74,7 @@ def test_a_basket_is_made_run_and_pruned_by_cost(page, world):
     expect(net).to_have_text(told(cheap))
 
     # Kept and pinned: another limit is seen against it, after a reload too.
-    page.get_by_role("button", name="Keep and pin").press("Enter")
+    page.get_by_role("button", name="Keep", exact=True).press("Enter")
     expect(page.get_by_text("on a basket of 3 markets at 1h")).to_be_visible()
     page.get_by_label("Whether dear markets are run").select_option("none")
     expect(net).to_have_text([told(cheap), told(by_command(world, account))])

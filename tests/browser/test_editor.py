@@ -123,7 +123,7 @@ def test_the_strategy_reads_back_and_differences_lead_back(page):
     expect(sheet).to_contain_text("An opposite entry reverses the position.")
     page.keyboard.press("Escape")
     expect(sheet).to_have_count(0)
-    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     trades = shown(page, "trades")
     page.locator(".cm-content").click()
     page.keyboard.press("Control+End")

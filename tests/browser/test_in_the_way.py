@@ -323,7 +323,7 @@ def test_scripts_markets_runs_and_trials_are_renamed_copied_deleted_and_brought_
 
     page.goto("/?script=Harbour+swell&market=KELP&timeframe=15m")
     settled(page)
-    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     against = page.get_by_role("button", name=re.compile("^against run"))
     number = against.inner_text().split()[-1]
     against.click()
@@ -414,7 +414,7 @@ def test_all_figures_and_the_trades_as_a_table_are_those_of_the_command_line(pag
     settled(page)
     text = (world / "Harbour swell.skelb").read_text()
     found = backtest(page, world, text)
-    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_role("button", name=re.compile("^against run"))).to_be_visible()
     page.get_by_role("button", name="all figures").click()
     sheet = page.get_by_test_id("figures-sheet")
@@ -515,9 +515,9 @@ def test_focus_goes_back_to_where_it_was_and_what_is_new_is_told(page):
     settled(page)
     told = page.get_by_test_id("told")
     expect(told).to_contain_text("New results: Net")
-    page.get_by_role("button", name="Pin run").press("Enter")
+    page.get_by_role("button", name="Keep", exact=True).press("Enter")
     expect(told).to_contain_text("is kept and pinned")
-    assert focused(page) == "Pin run"
+    assert focused(page) == "Keep"
     findings = page.get_by_role("button", name=re.compile("finding"))
     findings.press("Enter")
     expect(page.get_by_label("Findings")).to_be_visible()
@@ -627,7 +627,7 @@ def test_a_first_time_journey_by_hand(page, tmp_path):
     (tmp_path / "account.json").write_text(account)
     found = command_line(tmp_path, "backtest", "first.skelb", "--bars", "quay.csv", "--market", "market.json", "--account", "account.json")  # fmt: skip
     assert found["figures"]["all"]["trades"] == trades
-    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     page.get_by_role("tab", name="Inputs").click()
     page.get_by_label("n, typed").fill("30")
     settled(page)

@@ -123,7 +123,7 @@ def test_from_a_file_of_bars_to_a_judged_sweep(page, tmp_path):
     assert shown(page, "net_profit") == pytest.approx(runs[best]["figures"]["net_profit"], abs=0.51)
 
     # Pin it, change a number, see the differences; the address alone brings it all back.
-    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_text(re.compile("against run"))).to_be_visible()
     expect(page.locator("[data-change=trades]")).to_have_text("(0)")
     page.get_by_role("tab", name="Inputs").click()

@@ -42,7 +42,7 @@ def told(net):
 def test_a_spread_drawn_by_hour_is_tried_saved_and_leaves_kept_runs_alone(page, world):
     page.goto("/?script=Harbour%20swell&market=KELP&timeframe=15m")
     settled(page)
-    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_text("against run")).to_be_visible()
     account = page.evaluate("() => fetch('/api/accounts').then(a => a.json()).then(all => all[0].settings)")
     stored = market(page)

@@ -366,7 +366,7 @@ def test_a_pinned_run_is_seen_against_the_one_of_now(page, world):
     original = (world / "Harbour swell.skelb").read_text()
     before = backtest(page, world, original)
     after = backtest(page, world, original.replace("input slow  = 48", "input slow  = 60"))
-    page.get_by_role("button", name="Pin run").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.get_by_test_id("trades-against")).to_contain_text("0 not in the pinned run, 0 of its are gone")
     page.get_by_role("tab", name="Inputs").click()
     page.get_by_label("slow, typed").fill("60")

@@ -248,7 +248,9 @@ def test_a_pack_is_made_again_on_an_empty_folder(folder, tmp_path):
     (tmp_path / "P.zip").write_bytes((folder / "P.zip").read_bytes())
     assert "The same to the last cent" in skelb(tmp_path, "verify", "P.zip")
     found = document(tmp_path, "verify", "P.zip")
-    assert found["equal"] and found["report"]["figures"] == document(folder, "backtest", "sway.skelb", *given)["figures"]
+    assert (
+        found["equal"] and found["report"]["figures"] == document(folder, "backtest", "sway.skelb", *given)["figures"]
+    )
     assert not (tmp_path / "home").exists(), "nothing is stored"
     with zipfile.ZipFile(tmp_path / "P.zip") as before, zipfile.ZipFile(tmp_path / "Q.zip", "w") as after:
         for name in before.namelist():

@@ -38,10 +38,31 @@ export const keptRunQuery = (number: number) =>
     queryFn: ({ signal }) => unwrap(api.GET("/api/runs/{number}", { params: { path: { number } }, signal })),
     staleTime: Infinity,
   });
-export const keptRunsQuery = queryOptions({
-  queryKey: ["runs"],
-  queryFn: ({ signal }) => unwrap(api.GET("/api/runs", { signal })),
-});
+/** What of the logbook is asked for; what is left out does not matter. */
+export interface LogAsked {
+  title?: string;
+  place?: string;
+  words?: string;
+  starred?: boolean;
+}
+export const logQuery = (asked: LogAsked, most: number) =>
+  queryOptions({
+    queryKey: ["runs", "log", asked, most],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/runs", { params: { query: { ...asked, most } }, signal })),
+    placeholderData: (before) => before,
+  });
+export const seenQuery = (title: string) =>
+  queryOptions({
+    queryKey: ["runs", "seen", title],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/runs/seen", { params: { query: { title } }, signal })),
+    staleTime: 0,
+  });
+export const tallyQuery = (title: string) =>
+  queryOptions({
+    queryKey: ["runs", "tally", title],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/tally", { params: { query: { title } }, signal })),
+    staleTime: 0,
+  });
 export const dependsQuery = (kind: RemovalKind, name: string) =>
   queryOptions({
     queryKey: ["depends", kind, name],

@@ -706,15 +706,35 @@ export interface paths {
         };
         /**
          * Runs
-         * @description The kept runs, newest first.
+         * @description Kept runs, newest first, those that match all that is asked.
          */
         get: operations["runs"];
         put?: never;
         /**
          * Keep
-         * @description Keep a run: its setup and figures.
+         * @description Keep a run: its setup and figures, and what it was changed from.
          */
         post: operations["keep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/seen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Runs Seen
+         * @description Runs that were looked at for more than a few seconds, newest first.
+         */
+        get: operations["runs_seen"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -734,6 +754,26 @@ export interface paths {
          */
         get: operations["kept"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runs/{number}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Note Run
+         * @description Set star, tags or note of a kept run.
+         */
+        put: operations["note_run"];
         post?: never;
         delete?: never;
         options?: never;
@@ -899,6 +939,26 @@ export interface paths {
          * @description Every condition of a script with what followed it, and one more that is asked for.
          */
         post: operations["study"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tally": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tally
+         * @description How the tries of a script went, beside what luck alone would show.
+         */
+        get: operations["tally"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1972,6 +2032,33 @@ export interface components {
              */
             symbol: string;
         };
+        /**
+         * ByLuck
+         * @description The best daily Sharpe ratio that so many worthless settings would show: its mean, and between what it lies in
+         *     nine of ten cases.
+         */
+        ByLuck: {
+            /**
+             * High
+             * @description under what it lies in nineteen of twenty cases
+             */
+            high: number;
+            /**
+             * Low
+             * @description above what it lies in nineteen of twenty cases
+             */
+            low: number;
+            /**
+             * Mean
+             * @description what the best of so many worthless settings would show on average, Sharpe a day
+             */
+            mean: number;
+            /**
+             * Settings
+             * @description so many settings
+             */
+            settings: number;
+        };
         /** CalendarOut */
         CalendarOut: {
             /**
@@ -2706,6 +2793,22 @@ export interface components {
              * @description seconds since 1970 UTC
              */
             times: number[];
+        };
+        /**
+         * CourseStep
+         * @description After so many settings: the best daily Sharpe ratio until then.
+         */
+        CourseStep: {
+            /**
+             * Settings
+             * @description after so many settings
+             */
+            settings: number;
+            /**
+             * Sharpe
+             * @description the best Sharpe of a day until then
+             */
+            sharpe: number;
         };
         /**
          * Curve
@@ -3681,6 +3784,16 @@ export interface components {
              */
             same: number;
         };
+        /** KeepIn */
+        KeepIn: {
+            /**
+             * Parent
+             * @description the kept run that it was changed from; without one, the newest of its script
+             */
+            parent?: number | null;
+            /** @description what is run, and how */
+            setup: components["schemas"]["Setup"];
+        };
         /** KeptRunOut */
         KeptRunOut: {
             /**
@@ -4205,6 +4318,146 @@ export interface components {
              * @default null
              */
             what: string | null;
+        };
+        /**
+         * LogPage
+         * @description Some of the kept runs, newest first: how many match what is asked, and how many there are at all; the titles and
+         *     places that there are to choose from.
+         */
+        LogPage: {
+            /**
+             * Matching
+             * @description how many match what is asked
+             */
+            matching: number;
+            /**
+             * Places
+             * @description markets and baskets that there are to choose from
+             */
+            places: string[];
+            /**
+             * Runs
+             * @description kept runs, newest first
+             */
+            runs: components["schemas"]["LoggedRun"][];
+            /**
+             * Titles
+             * @description scripts that there are to choose from
+             */
+            titles: string[];
+            /**
+             * Total
+             * @description how many are kept
+             */
+            total: number;
+        };
+        /**
+         * LoggedRun
+         * @description A kept run as the logbook lists it; `equity` in a few evenly chosen points. Figures of the run it was changed
+         *     from stand beside its own, None where there is none.
+         */
+        LoggedRun: {
+            /**
+             * Change
+             * @description how it was changed from its parent, in words
+             */
+            change: string;
+            /**
+             * Created
+             * Format: date-time
+             * @description when it was written, UTC
+             */
+            created: string;
+            /**
+             * Described
+             * @description the number of its market's description; null where it is none that is stored
+             */
+            described: number | null;
+            /**
+             * Engine Version
+             * @description the program's version that ran it
+             */
+            engine_version: string;
+            /**
+             * Equity
+             * @description equity in a few evenly chosen points, the account's currency; empty of runs from before it was kept
+             */
+            equity: number[];
+            /**
+             * Net Profit
+             * @description profit of all trades after all costs, the account's currency
+             */
+            net_profit: number | null;
+            /**
+             * Note
+             * @description what somebody noted
+             */
+            note: string;
+            /**
+             * Number
+             * @description the run's number
+             */
+            number: number;
+            /**
+             * Parent
+             * @description the run that it was changed from; null of a first one
+             */
+            parent: number | null;
+            /**
+             * Parent Return Over Drawdown
+             * @description of the run that it was changed from
+             */
+            parent_return_over_drawdown: number | null;
+            /**
+             * Parent Trades
+             * @description of the run that it was changed from
+             */
+            parent_trades: number | null;
+            /**
+             * Place
+             * @description the market, or how many of a basket
+             */
+            place: string;
+            /**
+             * Return Over Drawdown
+             * @description net profit over max drawdown; null without a drawdown
+             */
+            return_over_drawdown: number | null;
+            /**
+             * Star
+             * @description whether it is starred
+             */
+            star: boolean;
+            /**
+             * Tags
+             * @description words that somebody gave it
+             */
+            tags: string[];
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
+            timeframe: string;
+            /**
+             * Title
+             * @description its title
+             */
+            title: string;
+            /**
+             * Trades
+             * @description its trades
+             */
+            trades: number | null;
+            /**
+             * Tried
+             * @description settings of its script looked at until it was kept; null where none are counted
+             */
+            tried: number | null;
+            /**
+             * Version
+             * @description of the script, where its text was saved; null where it was not
+             */
+            version: number | null;
         };
         /** LookIn */
         LookIn: {
@@ -4786,6 +5039,24 @@ export interface components {
              * @description why they were not traded
              */
             reason: string;
+        };
+        /** NoteIn */
+        NoteIn: {
+            /**
+             * Note
+             * @description null leaves it as it is
+             */
+            note?: string | null;
+            /**
+             * Star
+             * @description null leaves it as it is
+             */
+            star?: boolean | null;
+            /**
+             * Tags
+             * @description null leaves them as they are
+             */
+            tags?: string[] | null;
         };
         /**
          * OddBars
@@ -5614,6 +5885,71 @@ export interface components {
             most_parts: number;
         };
         /**
+         * SeenPage
+         * @description The newest runs that were looked at; they are remembered for `days`, at most `most`; `bytes` is their size.
+         */
+        SeenPage: {
+            /**
+             * Bytes
+             * @description the size of all that is remembered
+             */
+            bytes: number;
+            /**
+             * Days
+             * @description for how long they are remembered
+             */
+            days: number;
+            /**
+             * Most
+             * @description how many are remembered
+             */
+            most: number;
+            /**
+             * Runs
+             * @description runs that were looked at, newest first
+             */
+            runs: components["schemas"]["SeenRun"][];
+            /**
+             * Total
+             * @description how many there are
+             */
+            total: number;
+        };
+        /**
+         * SeenRun
+         * @description A run that was looked at for more than a few seconds, and can be kept.
+         */
+        SeenRun: {
+            /**
+             * Net Profit
+             * @description profit of all trades after all costs, the account's currency
+             */
+            net_profit: number | null;
+            /**
+             * Return Over Drawdown
+             * @description net profit over max drawdown; null without a drawdown
+             */
+            return_over_drawdown: number | null;
+            /**
+             * Seen
+             * Format: date-time
+             * @description when it was looked at last, UTC
+             */
+            seen: string;
+            /** @description what is run, and how */
+            setup: components["schemas"]["Setup"];
+            /**
+             * Title
+             * @description its title
+             */
+            title: string;
+            /**
+             * Trades
+             * @description its trades
+             */
+            trades: number | null;
+        };
+        /**
          * Setup
          * @description Script text, market, timeframe, dates, account, inputs, sides: what makes a run what it is.
          *
@@ -5914,6 +6250,11 @@ export interface components {
              * @description the name of a stored account
              */
             account: string;
+            /**
+             * Engine Version
+             * @description the program's version
+             */
+            engine_version: string;
             /**
              * Market
              * @description the symbol of a stored market
@@ -6275,6 +6616,50 @@ export interface components {
              * @description how many there are in all
              */
             total: number;
+        };
+        /**
+         * TallyTold
+         * @description How the tries of a script went: each that was better than all before it, beside what luck alone would show after
+         *     as many, and who tried how many.
+         */
+        TallyTold: {
+            /**
+             * Begun
+             * @description when its first was counted; null before that
+             */
+            begun: string | null;
+            /**
+             * By
+             * @description how many settings were tried by whom
+             */
+            by: {
+                [key: string]: number;
+            };
+            /**
+             * Expected
+             * @description what the best of so many worthless settings would show
+             */
+            expected: components["schemas"]["ByLuck"][];
+            /**
+             * Sentence
+             * @description what that makes of the best, in plain words
+             */
+            sentence: string;
+            /**
+             * Settings
+             * @description how many settings of the script were looked at
+             */
+            settings: number;
+            /**
+             * Steps
+             * @description each that was better than all before it
+             */
+            steps: components["schemas"]["CourseStep"][];
+            /**
+             * Title
+             * @description its title
+             */
+            title: string;
         };
         /** TextOut */
         TextOut: {
@@ -8402,7 +8787,20 @@ export interface operations {
     };
     runs: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description its title */
+                title?: string;
+                /** @description only those on this market, or on so many */
+                place?: string;
+                /** @description only those that have all of these anywhere */
+                words?: string;
+                /** @description only those with a star */
+                starred?: boolean;
+                /** @description only those with a lower number */
+                before?: number | null;
+                /** @description how many at most */
+                most?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8415,7 +8813,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["KeptRunOut"][];
+                    "application/json": components["schemas"]["LogPage"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -8438,7 +8836,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RunIn"];
+                "application/json": components["schemas"]["KeepIn"];
             };
         };
         responses: {
@@ -8449,6 +8847,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptRunOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    runs_seen: {
+        parameters: {
+            query?: {
+                /** @description its title */
+                title?: string;
+                /** @description how many at most */
+                most?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeenPage"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -8481,6 +8913,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KeptRunOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    note_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
@@ -8765,6 +9233,38 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StudiedOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tally: {
+        parameters: {
+            query: {
+                /** @description its title */
+                title: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TallyTold"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

@@ -17,6 +17,8 @@ export interface SetupState {
   /** How many times the costs, of account and market. */
   costs?: number;
   pinned?: number;
+  /** The kept run that this is being changed from. */
+  origin?: number;
 }
 
 /** What a setup has when the address does not say. */
@@ -48,5 +50,30 @@ export function setupOf(state: SetupState, defaults: SetupDefaults, text: string
     basket: [],
     dearest: null,
     each: {},
+  };
+}
+
+/** The address of a kept run's setup, opened to be changed; of the account only what is not as it is stored. */
+export function stateOf(
+  setup: Setup,
+  script: { title: string; version: number | undefined },
+  account: Record<string, unknown> | undefined,
+): SetupState {
+  const terms = Object.fromEntries(
+    Object.entries(setup.terms ?? {}).filter(([key, value]) => !account || account[key] !== value),
+  ) as SetupState["terms"];
+  return {
+    script: script.title,
+    version: script.version,
+    market: setup.market,
+    timeframe: setup.timeframe,
+    from: setup.from_date ?? undefined,
+    to: setup.to_date ?? undefined,
+    account: setup.account,
+    sides: setup.sides === "both" ? undefined : setup.sides,
+    inverted: setup.inverted || undefined,
+    inputs: Object.keys(setup.inputs ?? {}).length > 0 ? setup.inputs : undefined,
+    terms: Object.keys(terms ?? {}).length > 0 ? terms : undefined,
+    costs: setup.costs === 1 ? undefined : setup.costs,
   };
 }

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-router";
-import { BookOpen, Grid3x3, Library, Moon, ScrollText, Spline, Sun, Waves } from "lucide-react";
+import { BookOpen, GitBranch, Grid3x3, Library, Moon, ScrollText, Spline, Sun, Waves } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { leftOutQuery, marketsQuery, scriptsQuery } from "@/api";
 import { type Command, LiveRegion, Notice, setTheme, useCommands, useTheme } from "@/ui";
@@ -12,6 +12,7 @@ const PLACES = [
   { to: "/", label: "Workbench", icon: Spline },
   { to: "/report", label: "Report", icon: ScrollText },
   { to: "/trials", label: "Trials", icon: Grid3x3 },
+  { to: "/logbook", label: "Logbook", icon: GitBranch },
   { to: "/markets", label: "Markets", icon: Waves },
   { to: "/shelf", label: "Shelf", icon: Library },
   { to: "/guide", label: "Guide", icon: BookOpen },

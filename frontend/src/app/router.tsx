@@ -7,6 +7,7 @@ import {
   type ErrorComponentProps,
 } from "@tanstack/react-router";
 import type { SetupState } from "@/api";
+import type { LogbookState } from "@/logbook";
 import type { ReportState } from "@/report";
 import type { TrialsState } from "@/trials";
 import { FACES as TRIAL_FACES } from "@/trials/faces";
@@ -17,6 +18,7 @@ import { placeAsLeft, rememberPlace, type Place } from "./places";
 
 // The Workbench is what opens first.
 const Trials = later(() => import("@/trials").then((place) => place.Trials));
+const Logbook = later(() => import("@/logbook").then((place) => place.Logbook));
 const ReportPlace = later(() => import("@/report").then((place) => place.ReportPlace));
 const Markets = later(() => import("@/markets").then((place) => place.Markets));
 const Shelf = later(() => import("@/shelf").then((place) => place.Shelf));
@@ -48,6 +50,7 @@ function setupState(search: Record<string, unknown>): SetupState {
         : undefined,
     costs: typeof search.costs === "number" && search.costs >= 0 ? search.costs : undefined,
     pinned: whole(search.pinned),
+    origin: whole(search.origin),
   };
 }
 
@@ -67,6 +70,16 @@ const reportState = (search: Record<string, unknown>): ReportState => ({
   ...basketState(search),
   run: whole(search.run),
   against: text(search.against),
+});
+const logbookState = (search: Record<string, unknown>): LogbookState => ({
+  title: text(search.title),
+  place: text(search.place),
+  words: text(search.words),
+  starred: search.starred === true || undefined,
+  looked: search.looked === true || undefined,
+  compare: Array.isArray(search.compare)
+    ? search.compare.filter((item): item is number => Number.isInteger(item)).slice(0, 4)
+    : undefined,
 });
 const trialsState = (search: Record<string, unknown>): TrialsState => ({
   ...setupState(search),
@@ -92,6 +105,7 @@ const STEPS = [
   "chart",
   "trial",
   "run",
+  "compare",
 ] as const;
 
 function isStep(before: object, after: object): boolean {
@@ -203,6 +217,28 @@ const report = createRoute({
   },
 });
 
+const logbook = createRoute({
+  getParentRoute: () => root,
+  path: "/logbook",
+  validateSearch: logbookState,
+  beforeLoad: asLeft("/logbook"),
+  component: function LogbookPlace() {
+    const state = logbook.useSearch();
+    const navigate = useNavigate();
+    return (
+      <Logbook
+        state={state}
+        onState={(next) => void navigate({ to: "/logbook", search: next, replace: !isStep(state, next) })}
+        onReport={(run) => void navigate({ to: "/report", search: { run } })}
+        onWork={(next) =>
+          void navigate({ to: "/", search: { ...next, pinned: workbenchState(placeAsLeft("/")).pinned } })
+        }
+        onAgainst={(pinned) => void navigate({ to: "/", search: benchWith({ pinned }) })}
+      />
+    );
+  },
+});
+
 const markets = createRoute({
   getParentRoute: () => root,
   path: "/markets",
@@ -263,14 +299,14 @@ const guide = createRoute({
 });
 
 export const router = createRouter({
-  routeTree: root.addChildren([workbench, report, trials, markets, shelf, guide]),
+  routeTree: root.addChildren([workbench, report, trials, logbook, markets, shelf, guide]),
   defaultPreload: false,
   defaultErrorComponent: Broken,
   defaultNotFoundComponent: () => <Trouble error="There is no such place here." />,
 });
 
 router.subscribe("onResolved", ({ toLocation }) => {
-  if (["/", "/report", "/trials", "/guide"].includes(toLocation.pathname))
+  if (["/", "/report", "/trials", "/logbook", "/guide"].includes(toLocation.pathname))
     rememberPlace(toLocation.pathname as Place, toLocation.search);
 });
 

@@ -39,6 +39,7 @@ export function BenchHead({ bench }: { bench: Bench }) {
         isCovered={bench.isCovered}
         figures={bench.catalogue.figures}
         pinned={bench.pinned}
+        againstRef={bench.againstRef}
         isOld={!live.isOfView || (follow.following !== null && !follow.isCurrent)}
         onPin={(number) => onState({ ...state, pinned: number }, true)}
         onUnpin={() => onState({ ...state, pinned: undefined }, true)}
@@ -60,7 +61,7 @@ export function BenchHead({ bench }: { bench: Bench }) {
 
 /** What can be done with the run as a whole. */
 function Doings({ bench }: { bench: Bench }) {
-  const { live, pin } = bench;
+  const { live, keep } = bench;
   const isSound = live.isOfView || (live.answer?.sound ?? false);
   return (
     <>
@@ -103,11 +104,11 @@ function Doings({ bench }: { bench: Bench }) {
         type="button"
         className="main-button"
         disabled={!isSound}
-        aria-disabled={pin.isPending}
-        onClick={() => !pin.isPending && pin.mutate(bench.setup)}
-        title="Keep this run and show every later figure's difference from it"
+        aria-disabled={keep.isPending}
+        onClick={() => !keep.isPending && keep.mutate(bench.setup)}
+        title="Keep this run in the logbook (Alt K); the first one is what later figures are compared with"
       >
-        Pin run
+        Keep
       </button>
     </>
   );
@@ -118,7 +119,7 @@ function Said({ bench }: { bench: Bench }) {
   const { state, onState, live, script, saving, drawn } = bench;
   const { standing } = live;
   const error =
-    (standing.kind === "failed" ? standing.reason : null) ?? bench.pin.error?.message ?? saving.error?.message ?? null;
+    (standing.kind === "failed" ? standing.reason : null) ?? bench.keep.error?.message ?? saving.error?.message ?? null;
   return (
     <>
       <Notices

@@ -1,30 +1,36 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { keptRunsQuery, placeOf, type KeptRun } from "@/api";
+import { useState, type RefObject } from "react";
+import { logQuery, placeOf, type KeptRun, type LoggedRun } from "@/api";
 import { RemovalDialog, TakenAway, type Removed } from "@/keeping";
 import { dateText, Loading, moneyText, PopOver, Trouble } from "@/ui";
 
 interface Props {
-  pinned: KeptRun;
+  pinned: KeptRun | null;
+  buttonRef: RefObject<HTMLButtonElement | null>;
   onPin: (number: number) => void;
   onUnpin: () => void;
 }
 
 /** The run that figures are seen against, and the others that were kept: to see against another, or to delete one. */
-export function PinnedRuns({ pinned, onPin, onUnpin }: Props) {
+export function PinnedRuns({ pinned, buttonRef, onPin, onUnpin }: Props) {
   const [leaving, setLeaving] = useState<Removed | null>(null);
   return (
     <>
       <PopOver
-        face={`against run ${pinned.number}`}
-        title={`${pinned.title} on ${placeOf(pinned.setup)} at ${pinned.setup.timeframe}; press for the other kept runs`}
-        className="cursor-pointer text-note whitespace-nowrap text-brass hover:underline"
+        face={pinned ? `against run ${pinned.number}` : "compare"}
+        title={
+          pinned
+            ? `${pinned.title} on ${placeOf(pinned.setup)} at ${pinned.setup.timeframe}; press for the other kept runs (Alt P)`
+            : "See the figures against those of a kept run (Alt P)"
+        }
+        className={`cursor-pointer text-note whitespace-nowrap hover:underline ${pinned ? "text-brass" : "text-soft"}`}
+        buttonRef={buttonRef}
         side="right"
       >
         {(close) => (
           <span className="block w-96 p-2">
             <Kept
-              pinned={pinned.number}
+              pinned={pinned?.number ?? null}
               onPin={(number) => {
                 onPin(number);
                 close();
@@ -34,16 +40,18 @@ export function PinnedRuns({ pinned, onPin, onUnpin }: Props) {
                 close();
               }}
             />
-            <button
-              type="button"
-              className="plain-button mt-2 !py-0"
-              onClick={() => {
-                onUnpin();
-                close();
-              }}
-            >
-              Against none
-            </button>
+            {pinned && (
+              <button
+                type="button"
+                className="plain-button mt-2 !py-0"
+                onClick={() => {
+                  onUnpin();
+                  close();
+                }}
+              >
+                Against none
+              </button>
+            )}
           </span>
         )}
       </PopOver>
@@ -51,7 +59,7 @@ export function PinnedRuns({ pinned, onPin, onUnpin }: Props) {
         <RemovalDialog
           what={leaving}
           onClose={() => setLeaving(null)}
-          onGone={() => leaving.name === String(pinned.number) && onUnpin()}
+          onGone={() => leaving.name === String(pinned?.number) && onUnpin()}
         />
       )}
     </>
@@ -63,17 +71,18 @@ function Kept({
   onPin,
   onDelete,
 }: {
-  pinned: number;
+  pinned: number | null;
   onPin: (number: number) => void;
-  onDelete: (run: KeptRun) => void;
+  onDelete: (run: LoggedRun) => void;
 }) {
-  const runs = useQuery(keptRunsQuery);
+  const runs = useQuery(logQuery({}, 100));
   if (runs.isPending) return <Loading what="Reading the kept runs" />;
   if (runs.error) return <Trouble error={runs.error.message} />;
   return (
     <>
+      {runs.data.runs.length === 0 && <p className="p-2 text-soft">No run is kept yet: Keep it first (Alt K).</p>}
       <ul aria-label="Kept runs" className="block max-h-72 overflow-auto">
-        {runs.data.map((run) => (
+        {runs.data.runs.map((run) => (
           <li
             key={run.number}
             className={`flex items-baseline gap-2 border-b border-line px-1 py-1 ${run.number === pinned ? "border-l-[3px] border-l-brass" : ""}`}
@@ -86,11 +95,9 @@ function Kept({
             >
               <span className="num w-8 flex-none">{run.number}</span>
               <span className="min-w-0 flex-1 truncate">
-                {run.title || "untitled"} on {placeOf(run.setup)} {run.setup.timeframe}, {dateText(run.created)}
+                {run.title || "untitled"} on {run.place} {run.timeframe}, {dateText(run.created)}
               </span>
-              <span className="num flex-none">
-                {run.figures.all?.net_profit == null ? "–" : moneyText(run.figures.all.net_profit)}
-              </span>
+              <span className="num flex-none">{run.net_profit === null ? "–" : moneyText(run.net_profit)}</span>
             </button>
             <button
               type="button"

@@ -1,3 +1,4 @@
+import type { RefObject } from "react";
 import type { FigureInfo, Figures, KeptRun, Run } from "@/api";
 import { difference, figureText, passes, PopOver, Said, usePassMarks } from "@/ui";
 import { PassMarkEditor } from "./PassMarkEditor";
@@ -21,6 +22,7 @@ interface Props {
   isCovered: boolean;
   figures: FigureInfo[];
   pinned: KeptRun | null;
+  againstRef: RefObject<HTMLButtonElement | null>;
   /** Whether the figures are not of the text and setup in view. */
   isOld: boolean;
   onPin: (number: number) => void;
@@ -36,6 +38,7 @@ export function Soundings({
   isCovered,
   figures,
   pinned,
+  againstRef,
   isOld,
   onPin,
   onUnpin,
@@ -114,7 +117,7 @@ export function Soundings({
         all figures
       </button>
       <span className="mr-3 flex-none">
-        {pinned ? <PinnedRuns pinned={pinned} onPin={onPin} onUnpin={onUnpin} /> : null}
+        <PinnedRuns pinned={pinned} buttonRef={againstRef} onPin={onPin} onUnpin={onUnpin} />
       </span>
       {isCovered || findings.length === 0 ? (
         <span className="text-body whitespace-nowrap text-soft">{isCovered ? "up to this bar" : "no findings"}</span>

@@ -80,7 +80,7 @@ export function useBench(props: BenchProps) {
   const sweep = (input?: string) => savedFirst((next) => onSweep(next, input));
   const doubt = () => savedFirst(onDoubt);
   const report = () => savedFirst(onReport);
-  const pin = usePinning(state, onState);
+  const keep = useKeeping(state, onState);
 
   // --- the run and its trades ----------------------------------------------------------------------------------
   const takeStep = (step: Step) => {
@@ -102,6 +102,7 @@ export function useBench(props: BenchProps) {
   useWhatIsNew(live, chosen, catalogue);
 
   const accountRef = useRef<HTMLButtonElement>(null);
+  const againstRef = useRef<HTMLButtonElement>(null);
 
   // --- what is open --------------------------------------------------------------------------------------------
   const [isBuilding, setBuilding] = useState(false);
@@ -123,7 +124,8 @@ export function useBench(props: BenchProps) {
   useWorkbenchCommands({
     undo: steps.undo,
     redo: steps.redo,
-    pin: () => pin.mutate(setup),
+    keep: () => keep.mutate(setup),
+    against: () => againstRef.current?.click(),
     report,
     rules: () => setBuilding(true),
     save: () => saving.save(text),
@@ -142,7 +144,8 @@ export function useBench(props: BenchProps) {
     isSaved,
     saving,
     openSaved,
-    pin,
+    keep,
+    againstRef,
     pinned: kept.data ?? null,
     pinnedError: state.pinned !== undefined && kept.error ? kept.error.message : null,
     pinnedTrace: trace.data ?? null,
@@ -193,14 +196,15 @@ function useDraft(title: string, opened: Opened) {
   return { text, setText };
 }
 
-function usePinning(state: WorkbenchState, onState: WorkbenchProps["onState"]) {
+function useKeeping(state: WorkbenchState, onState: WorkbenchProps["onState"]) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (body: Setup) => unwrap(api.POST("/api/runs", { body: { setup: body } })),
+    mutationFn: (body: Setup) => unwrap(api.POST("/api/runs", { body: { setup: body, parent: state.origin ?? null } })),
     onSuccess: (run) => {
       client.setQueryData(keptRunQuery(run.number).queryKey, run);
-      tellAll(`Run ${run.number} is kept and pinned.`);
-      onState({ ...state, pinned: run.number }, true);
+      const isFirst = state.pinned === undefined;
+      tellAll(`Run ${run.number} is kept${isFirst ? ", and others are seen against it" : ""}.`);
+      onState({ ...state, pinned: state.pinned ?? run.number, origin: run.number }, true);
     },
   });
 }

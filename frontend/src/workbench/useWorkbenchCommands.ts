@@ -11,7 +11,8 @@ export type OverChart = "figures" | "trades";
 interface Acts {
   undo: () => void;
   redo: () => void;
-  pin: () => void;
+  keep: () => void;
+  against: () => void;
   report: () => void;
   rules: () => void;
   save: () => void;
@@ -34,7 +35,8 @@ export function useWorkbenchCommands(acts: Acts): void {
       { name: "Undo a step", keys: "Alt Z", act: () => now.current.undo() },
       { name: "Redo a step", keys: "Alt Shift Z", act: () => now.current.redo() },
       { name: "Report of this run", keys: "Alt R", act: () => now.current.report() },
-      { name: "Pin this run", act: () => now.current.pin() },
+      { name: "Keep this run", keys: "Alt K", act: () => now.current.keep() },
+      { name: "Compare with another kept run", keys: "Alt P", act: () => now.current.against() },
       { name: "Make rules from the conditions", act: () => now.current.rules() },
       { name: "Save a version", keys: "Ctrl S", act: () => now.current.save() },
       { name: "All figures", keys: "Alt G", act: () => now.current.sheet("figures") },
@@ -58,6 +60,8 @@ export function useWorkbenchCommands(acts: Acts): void {
         KeyZ: () => (event.shiftKey ? now.current.redo() : now.current.undo()),
         KeyG: () => now.current.sheet("figures"),
         KeyR: () => now.current.report(),
+        KeyK: () => now.current.keep(),
+        KeyP: () => now.current.against(),
         KeyT: () => now.current.sheet("trades"),
       };
       const act = acts[event.code];

@@ -2,7 +2,7 @@
 
 from skelb.core.trials.bootstrap import mean_range
 from skelb.core.trials.challenge import Challenged, ChallengeRules, End, challenge, worst_equity, worst_together
-from skelb.core.trials.deflation import Deflated, deflated
+from skelb.core.trials.deflation import Deflated, best_within, deflated, expected_best
 from skelb.core.trials.designs import DESIGNS, DesignKind, design
 from skelb.core.trials.grid import MOST_RUNS, PLACE_AXES, Axis, Point, default_axis, grid_size, point_at, read_axis
 from skelb.core.trials.luck import HISTORIES, Histories, Listed, Tally, Try, best_of, by_luck
@@ -93,6 +93,7 @@ __all__ = [
     "Window",
     "around",
     "best_of",
+    "best_within",
     "by_luck",
     "calendar_of",
     "challenge",
@@ -103,6 +104,7 @@ __all__ = [
     "design",
     "divisors",
     "efficiency",
+    "expected_best",
     "figure_row",
     "figures_from",
     "front",

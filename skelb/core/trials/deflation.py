@@ -44,6 +44,19 @@ class Deflated:
         )
 
 
+def expected_best(tries: int, spread: float) -> float:
+    """The mean of the largest of so many normal draws about 0 of that deviation (Bailey and López de Prado 2014)."""
+    if tries <= 1:
+        return 0.0
+    ends = _NORMAL.inv_cdf(1 - 1 / tries), _NORMAL.inv_cdf(1 - 1 / (tries * np.e))
+    return spread * float((1 - _EULER) * ends[0] + _EULER * ends[1])
+
+
+def best_within(tries: int, spread: float, share: float) -> float:
+    """What the largest of so many such draws stays under in a share of cases: Φ⁻¹(share ^ (1 / tries)) deviations."""
+    return spread * _NORMAL.inv_cdf(share ** (1.0 / tries))
+
+
 def deflated(changes: Floats, tries: int, spread: float | None = None) -> Deflated | None:
     """The deflated Sharpe ratio of a run that was the best of `tries`.
 
@@ -65,12 +78,6 @@ def deflated(changes: Floats, tries: int, spread: float | None = None) -> Deflat
     skewness, kurtosis = float(np.mean(scaled**3)), float(np.mean(scaled**4))
     scale = np.sqrt(max(1e-12, 1.0 - skewness * sharpe + (kurtosis - 1.0) / 4.0 * sharpe * sharpe))
     width = spread if spread is not None else 1.0 / np.sqrt(days - 1)
-    best = 0.0
-    if tries > 1:
-        best = width * (
-            (1 - _EULER) * _NORMAL.inv_cdf(1 - 1 / tries) + _EULER * _NORMAL.inv_cdf(1 - 1 / (tries * np.e))
-        )
+    best = expected_best(tries, float(width))
     root = np.sqrt(days - 1) / scale
-    return Deflated(
-        sharpe, tries, float(best), _NORMAL.cdf(float((sharpe - best) * root)), _NORMAL.cdf(float(sharpe * root))
-    )
+    return Deflated(sharpe, tries, best, _NORMAL.cdf(float((sharpe - best) * root)), _NORMAL.cdf(float(sharpe * root)))

@@ -31,8 +31,8 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
   const keep = useMutation({
     mutationFn: () => unwrap(api.POST("/api/runs", { body: { setup } })),
     onSuccess: (run) => {
-      tellAll(`Run ${run.number} is kept and pinned.`);
-      onState({ ...state, pinned: run.number }, true);
+      tellAll(`Run ${run.number} is kept.`);
+      onState({ ...state, pinned: state.pinned ?? run.number }, true);
     },
   });
   const error = before.error ?? (isAfter ? after.error : null);
@@ -125,11 +125,11 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
               <button
                 type="button"
                 className="plain-button"
-                title="The basket with all its markets, described and charged as it is now, to be seen against others"
+                title="The basket with all its markets, described and charged as it is now, in the logbook"
                 aria-disabled={keep.isPending}
                 onClick={() => !keep.isPending && keep.mutate()}
               >
-                Keep and pin
+                Keep
               </button>
               {keep.error && <span className="text-loss">{keep.error.message}</span>}
               {isAfter && (

@@ -127,7 +127,9 @@ export function Changed({
   if (!pinned)
     return (
       <Dialog title="What changed since the pinned run" onClose={onClose}>
-        <p className="px-4 py-4">No run is pinned. Press Pin run in the sentence, change something, and come back.</p>
+        <p className="px-4 py-4">
+          No run is compared with. Press Keep in the sentence, change something, and come back.
+        </p>
       </Dialog>
     );
   const changed = settingsChanged(pinned.setup, setup);

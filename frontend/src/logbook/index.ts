@@ -1,0 +1,2 @@
+export { Logbook } from "./Logbook";
+export type { LogbookState } from "./model";
