@@ -4,7 +4,7 @@ import tseslint from "typescript-eslint";
 
 // Folders from the bottom up: each imports those before it, places never each other, and only `app` joins them.
 const BELOW = ["api", "ui", "keeping", "setup"];
-const PLACES = ["workbench", "trials", "markets", "shelf", "guide"];
+const PLACES = ["workbench", "report", "trials", "logbook", "markets", "shelf", "guide"];
 
 /** What a pointer does needs a control; keys may be heard by what holds one, such as Escape by a sheet. */
 const POINTER = ["onClick", "onMouseDown", "onMouseUp", "onPointerDown", "onPointerUp"];

@@ -66,7 +66,7 @@ def _how_tos() -> list[Entry]:
 
 
 def _pages() -> list[Entry]:
-    wanted = ("workbench.md", "report.md", "language.md", "engine.md")
+    wanted = ("workbench.md", "report.md", "logbook.md", "language.md", "engine.md")
     found = []
     for path in (GUIDE / name for name in wanted):
         if path.exists():

@@ -5,10 +5,11 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 
 from skelb.core.language import parsed_title
+from skelb.service.compare import Compared, compared
 from skelb.service.logbook import LogPage, SeenPage
 from skelb.service.runs import KeptRun, Trace
 from skelb.service.tallies import TallyTold
-from skelb.web.schemas import KeepIn, KeptRunOut, NoteIn
+from skelb.web.schemas import CompareRunsIn, KeepIn, KeptRunOut, NoteIn
 from skelb.web.served import MOST_NUMBER, App, Number
 
 router = APIRouter(prefix="/api", tags=["logbook"])
@@ -58,6 +59,12 @@ def note_run(number: Number, body: NoteIn, app: App) -> None:
 def trace(number: Number, app: App) -> Trace:
     """The equity and the trades of a kept run, to see another against."""
     return app.runs.trace(number)
+
+
+@router.post("/compare")
+def compare(body: CompareRunsIn, app: App) -> Compared:
+    """Two to four kept runs beside each other."""
+    return compared(body.runs, body.alike, app.runs, app.library, app.datasets)
 
 
 @router.get("/tally")

@@ -215,6 +215,11 @@ class KeepIn(BaseModel):
     parent: int | None = Field(default=None, ge=0)
 
 
+class CompareRunsIn(BaseModel):
+    runs: list[Annotated[int, Field(ge=0)]] = Field(max_length=10)
+    alike: bool = False
+
+
 class NoteIn(BaseModel):
     star: bool | None = None
     tags: list[Annotated[str, Field(max_length=100)]] | None = Field(default=None, max_length=50)

@@ -516,7 +516,7 @@ def test_focus_goes_back_to_where_it_was_and_what_is_new_is_told(page):
     told = page.get_by_test_id("told")
     expect(told).to_contain_text("New results: Net")
     page.get_by_role("button", name="Keep", exact=True).press("Enter")
-    expect(told).to_contain_text("is kept and pinned")
+    expect(told).to_contain_text("is kept")
     assert focused(page) == "Keep"
     findings = page.get_by_role("button", name=re.compile("finding"))
     findings.press("Enter")

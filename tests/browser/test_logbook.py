@@ -1,5 +1,7 @@
 """The logbook: runs kept by a key, what they were changed from, noted, found, gone back to; what was only looked at."""
 
+import re
+
 import pytest
 from playwright.sync_api import expect
 
@@ -8,24 +10,19 @@ from tests.browser.test_journey import settled
 pytestmark = pytest.mark.xdist_group("browser")
 
 
-def keep(page, number=None):
+def keep(page):
     """Keep the run in view by its key; the number it has."""
     settled(page)
+    before = origin(page.url)
     page.evaluate("document.activeElement.blur()")
     page.keyboard.press("Alt+k")
-    said = page.get_by_role("status").filter(has_text="is kept")
-    expect(said).to_be_visible()
-    if number is not None:
-        expect(said).to_contain_text(f"Run {number} is kept")
-    return int(said.inner_text().split()[1])
+    page.wait_for_url(lambda address: origin(address) not in (None, before))
+    return int(origin(page.url))
 
 
-def with_input(page, name, value):
-    page.get_by_role("tab", name="Inputs").click()
-    field = page.get_by_label(name, exact=True).first
-    field.fill(value)
-    field.press("Enter")
-    settled(page)
+def origin(address):
+    found = re.search(r"[?&]origin=([0-9]+)", address)
+    return found and found[1]
 
 
 def test_runs_are_kept_found_noted_and_gone_back_to(page):
@@ -36,7 +33,7 @@ def test_runs_are_kept_found_noted_and_gone_back_to(page):
     name = slider.get_attribute("aria-label")
     slider.press("ArrowUp")
     settled(page)
-    second = keep(page, first + 1)
+    second = keep(page)
     page.get_by_role("link", name="Logbook").click()
     page.get_by_label("Script", exact=True).select_option("Low water")
     log = page.get_by_test_id("log")
@@ -72,7 +69,7 @@ def test_runs_are_kept_found_noted_and_gone_back_to(page):
     page.wait_for_url(lambda address: f"origin={first}" in address)
     settled(page)
     page.get_by_label("Sides", exact=True).select_option("long")
-    third = keep(page, second + 1)
+    third = keep(page)
     page.get_by_role("link", name="Logbook").click()
     expect(log.locator(f"[data-run='{third}']")).to_contain_text("sides both → long")
     assert name
@@ -112,3 +109,51 @@ def test_what_was_only_looked_at_can_be_kept_an_hour_later(page):
     looked.get_by_role("button", name="Work on it").first.click()
     settled(page)
     expect(page.get_by_label("Sides", exact=True)).to_have_value("short")
+
+
+def test_two_runs_are_compared_by_what_the_change_did(page):
+    page.goto("/?script=First%20watch&market=LAMP&timeframe=5m&pinned=")
+    first = keep(page)
+    page.get_by_label("Sides", exact=True).select_option("long")
+    second = keep(page)
+    page.get_by_role("link", name="Logbook").click()
+    page.get_by_label("Script", exact=True).select_option("First watch")
+    for number in (first, second):
+        page.get_by_label(f"Choose run {number} to compare").press("Space")
+    page.get_by_role("button", name="Compare 2 runs").press("Enter")
+    said = page.get_by_test_id("what-it-did")
+    expect(said).to_contain_text("sides both → long. It removed")
+    parts = page.get_by_test_id("parts")
+    expect(parts).to_contain_text(f"only in {first}")
+    every = page.get_by_test_id("every")
+    net = every.locator("[data-figure=net_profit] td")
+    expect(net).to_have_count(3)
+    expect(parts.locator("tr").last).to_contain_text(net.nth(2).inner_text().replace("✓ ", ""))
+    expect(page.get_by_test_id("lines")).to_contain_text("the same")
+    page.get_by_role("button", name="in percent").press("Enter")
+    expect(page.get_by_role("button", name="in percent")).to_have_attribute("aria-pressed", "true")
+
+    # Other days: named as not comparable, and run alike by one press; it is there after a reload.
+    page.get_by_role("button", name=f"Work on {second}").click()
+    settled(page)
+    page.get_by_role("button", name="to ", exact=False).first.wait_for()
+    state = page.url.split("?")[1]
+    page.goto(f"/?{state}&from=2023-06-01")
+    third = keep(page)
+    page.goto(f"/logbook?compare=[{first},{third}]")
+    expect(page.get_by_test_id("not-alike")).to_contain_text("other days")
+    before = said.inner_text()
+    page.get_by_role("button", name="Run them alike").press("Enter")
+    expect(page.get_by_test_id("not-alike")).to_have_count(0)
+    expect(said).not_to_have_text(before)
+    page.reload()
+    expect(said).to_be_visible()
+    expect(page.get_by_role("button", name="Each as it was kept")).to_be_visible()
+    page.get_by_label("Add a run").select_option(str(second))
+    expect(every.locator("th.num")).to_have_count(3)
+    page.get_by_label(f"Leave run {first} out").click()
+    expect(every.locator("th.num")).to_have_count(2)
+    page.get_by_role("button", name="‹ Logbook").click()
+    expect(page.get_by_test_id("log")).to_be_visible()
+    page.goto("/logbook?compare=[987654,987655]")
+    expect(page.get_by_role("alert")).to_contain_text("no kept run 987655")

@@ -1,6 +1,7 @@
 """A report's numbers against plain definitions, trade by trade and day by day."""
 
 import math
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from statistics import mean, median, stdev
 
@@ -15,7 +16,7 @@ from skelb.core.export import trade_rows
 from skelb.core.figures import figures_of, record_together
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_dataset, make_plan
-from skelb.core.report import FEWEST, Swings, excursions_of, numbers_of, spread_of, stretches_of, traded
+from skelb.core.report import FEWEST, Swings, difference_of, excursions_of, numbers_of, spread_of, stretches_of, traded
 from tests.conftest import dataset, wave_bars
 
 SCRIPT = """
@@ -256,3 +257,61 @@ def test_a_run_of_hardly_any_bars_has_a_report(size):
     found = numbers(outcome)
     assert len(found.months) == 1 and found.months[0]["trades"] == len(outcome.trades)
     assert found.course.equity == [ACCOUNT.capital] * len(found.course.times) or len(outcome.trades)
+
+
+def changed_outcome(script):
+    checked = check(script)
+    return run(make_plan(checked, OUTCOME.plan.dataset, {}, "both"), ACCOUNT)
+
+
+WITHOUT = SCRIPT.format(stop="stop 2 * atr(5)")
+OTHERS = {
+    "the same": WITHOUT,
+    "a filter": WITHOUT.replace("sma(close, 8)\nenter", "sma(close, 8) and close > open - 1 and hour < 15\nenter"),
+    "another exit": WITHOUT.replace("30 bars", "6 bars"),
+    "another size": WITHOUT.replace("2 units", "3 units"),
+    "another script": "enter long when close > open\nexit after 2 bars\nsize 1 units\n",
+    "no trades": "enter long when close > 1e9\nsize 1 units\n",
+}
+
+
+@pytest.mark.parametrize("name", OTHERS)
+def test_the_parts_of_a_difference_add_up_to_it(name):
+    before, after = traded([OUTCOME]), traded([changed_outcome(OTHERS[name])])
+    found = difference_of(before, after)
+    assert found.change == pytest.approx(float(after.net.sum() - before.net.sum()))
+    assert sum(part.change for part in found.parts) == pytest.approx(found.change, abs=1e-6)
+    count = {part.name: part.trades for part in found.parts}
+    both = found.alike + count.get("ended differently", 0) + count.get("sized or charged differently", 0)
+    assert both + count.get("only before", 0) == len(before) and both + count.get("only after", 0) == len(after)
+    entries = {(row["side"], row["entry_time"]) for row in trade_rows(OUTCOME)}
+    for pair in found.only_after:
+        assert (pair.side, datetime.fromtimestamp(pair.entry_time, UTC).strftime("%Y-%m-%dT%H:%M:%SZ")) not in entries
+        assert pair.before is None and pair.after_reason is not None
+    back = difference_of(after, before)
+    assert back.change == pytest.approx(-found.change) and back.alike == found.alike
+
+
+def test_what_a_change_did_is_said():
+    def told(name):
+        return difference_of(traded([OUTCOME]), traded([changed_outcome(OTHERS[name])]))
+
+    assert told("the same").sentence == "It made the same trades." and told("the same").parts == []
+    assert told("no trades").sentence.startswith("It removed ") and "added" not in told("no trades").sentence
+    assert told("another size").sentence.startswith("It made the same trades, sized or charged differently: ")
+    assert told("another exit").sentence.count("ended") == 2
+
+
+def test_a_few_trades_that_make_it_all_are_named():
+    whole = traded([OUTCOME])
+    kept = np.ones(len(whole), np.bool_)
+    kept[np.argmax(whole.net)] = False
+    part = replace(whole, **{name: getattr(whole, name)[kept] for name in
+        ("market", "side", "rule", "reason", "entry_time", "exit_time", "entry_day", "exit_day", "entry_hour", "bars", "net")
+    })  # fmt: skip
+    found = difference_of(part, whole)
+    assert found.hangs_on is None, "six trades and more have to differ before a few of them can be few"
+    less = replace(whole, net=np.where(kept, whole.net + 0.01, whole.net - 900.0))
+    rest = 0.01 * (len(whole) - 1)
+    told = f"One trade makes the whole difference: without it it would be {-rest:+,.0f}."
+    assert difference_of(less, whole).hangs_on == told

@@ -51,6 +51,12 @@ export const logQuery = (asked: LogAsked, most: number) =>
     queryFn: ({ signal }) => unwrap(api.GET("/api/runs", { params: { query: { ...asked, most } }, signal })),
     placeholderData: (before) => before,
   });
+export const compareQuery = (runs: number[], alike: boolean) =>
+  queryOptions({
+    queryKey: ["runs", "compare", runs, alike],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/compare", { body: { runs, alike }, signal })),
+    retry: false,
+  });
 export const seenQuery = (title: string) =>
   queryOptions({
     queryKey: ["runs", "seen", title],

@@ -152,6 +152,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare
+         * @description Two to four kept runs beside each other.
+         */
+        post: operations["compare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/depends": {
         parameters: {
             query?: never;
@@ -2610,6 +2630,36 @@ export interface components {
              */
             token: string;
         };
+        /** CompareRunsIn */
+        CompareRunsIn: {
+            /**
+             * Alike
+             * @description whether all are run with days, account, costs and description of the oldest
+             * @default false
+             */
+            alike: boolean;
+            /**
+             * Runs
+             * @description numbers of kept runs
+             */
+            runs: number[];
+        };
+        /**
+         * Compared
+         * @description Runs beside each other, newest first, and each of them against the oldest.
+         */
+        Compared: {
+            /**
+             * Differences
+             * @description each of them against the oldest
+             */
+            differences: components["schemas"]["RunDifference"][];
+            /**
+             * Runs
+             * @description the runs, newest first
+             */
+            runs: components["schemas"]["ComparedRun"][];
+        };
         /**
          * ComparedBar
          * @description A bar on which both values are known.
@@ -2640,6 +2690,64 @@ export interface components {
         ComparedOut: {
             /** @description null where nothing is stored on its timeframe */
             joining: components["schemas"]["Joining"] | null;
+        };
+        /**
+         * ComparedRun
+         * @description One of the runs: its figures, equity in money at `times` (seconds since 1970 UTC), months; `change` from the
+         *     oldest of them, in words, and why the two cannot be held against each other as they are.
+         */
+        ComparedRun: {
+            /**
+             * Capital
+             * @description what the account had at the beginning
+             */
+            capital: number;
+            /**
+             * Change
+             * @description how it was changed from the oldest, in words
+             */
+            change: string;
+            /**
+             * Equity
+             * @description equity in the account's currency
+             */
+            equity: number[];
+            /**
+             * Figures
+             * @description figures of all, of long and of short trades
+             */
+            figures: {
+                [key: string]: {
+                    [key: string]: number | null;
+                };
+            };
+            /**
+             * Months
+             * @description every month from its first to its last
+             */
+            months: components["schemas"]["Month"][];
+            /**
+             * Not Alike
+             * @description why it cannot be held against the oldest as it is
+             */
+            not_alike: string[];
+            /**
+             * Number
+             * @description the run's number
+             */
+            number: number;
+            /** @description what is run, and how */
+            setup: components["schemas"]["Setup"];
+            /**
+             * Times
+             * @description seconds since 1970 UTC
+             */
+            times: number[];
+            /**
+             * Title
+             * @description its title
+             */
+            title: string;
         };
         /**
          * ConversionChart
@@ -2915,6 +3023,55 @@ export interface components {
              * @description the market's symbol
              */
             symbol: string;
+        };
+        /**
+         * Difference
+         * @description What a run is beside another: `change` of net, its parts, the trades that differ most (at most 60 of a kind), and
+         *     in a sentence what was gained and lost.
+         *
+         *     alike : trades that both made alike; hangs_on : a sentence where a few trades make the whole difference
+         */
+        Difference: {
+            /**
+             * Alike
+             * @description trades that both made alike
+             */
+            alike: number;
+            /**
+             * Change
+             * @description of net, the account's currency
+             */
+            change: number;
+            /**
+             * Ended
+             * @description trades of both that ended otherwise, those that differ most
+             */
+            ended: components["schemas"]["TradePair"][];
+            /**
+             * Hangs On
+             * @description that a few trades make the whole difference; null where they do not
+             */
+            hangs_on: string | null;
+            /**
+             * Only After
+             * @description the largest trades that only this run made
+             */
+            only_after: components["schemas"]["TradePair"][];
+            /**
+             * Only Before
+             * @description the largest trades that only the oldest made
+             */
+            only_before: components["schemas"]["TradePair"][];
+            /**
+             * Parts
+             * @description what the change is made of
+             */
+            parts: components["schemas"]["Part"][];
+            /**
+             * Sentence
+             * @description what was gained and lost, in plain words
+             */
+            sentence: string;
         };
         /**
          * Distribution
@@ -5207,6 +5364,39 @@ export interface components {
             x: number[];
         };
         /**
+         * Part
+         * @description Trades that the difference of two runs is made of: how many, what they came to before and after (0 of a run that
+         *     did not make them), and the change, money.
+         */
+        Part: {
+            /**
+             * After
+             * @description what they came to in this run, the account's currency
+             */
+            after: number;
+            /**
+             * Before
+             * @description what they came to in the oldest, the account's currency
+             */
+            before: number;
+            /**
+             * Change
+             * @description of net, the account's currency
+             */
+            change: number;
+            /**
+             * Name
+             * @description which trades
+             * @enum {string}
+             */
+            name: "only before" | "only after" | "ended differently" | "sized or charged differently";
+            /**
+             * Trades
+             * @description its trades
+             */
+            trades: number;
+        };
+        /**
          * Passed
          * @description A part of a condition as written, and the bars on which it and all parts before it were yes.
          */
@@ -5707,6 +5897,24 @@ export interface components {
              * @description a text in the language of scripts
              */
             text: string;
+        };
+        /**
+         * RunDifference
+         * @description A run beside the oldest of those compared: text, and trades.
+         */
+        RunDifference: {
+            /**
+             * Lines
+             * @description its text and the oldest's as one
+             */
+            lines: components["schemas"]["TextLine"][];
+            /**
+             * Number
+             * @description the run's number
+             */
+            number: number;
+            /** @description what the change did, trade by trade */
+            trades: components["schemas"]["Difference"];
         };
         /** RunIn */
         RunIn: {
@@ -6661,6 +6869,28 @@ export interface components {
              */
             title: string;
         };
+        /**
+         * TextLine
+         * @description A line of two texts: in both, or in one; its number there, from 1.
+         */
+        TextLine: {
+            /**
+             * Kind
+             * @description whether both texts have it, or one
+             * @enum {string}
+             */
+            kind: "both" | "before" | "after";
+            /**
+             * Number
+             * @description its number there, from 1
+             */
+            number: number;
+            /**
+             * Text
+             * @description the line
+             */
+            text: string;
+        };
         /** TextOut */
         TextOut: {
             /**
@@ -6941,6 +7171,49 @@ export interface components {
              * @description the most it was behind, in the account's currency
              */
             worst: number[];
+        };
+        /**
+         * TradePair
+         * @description A trade of two runs, or of one: when it began, seconds since 1970 UTC; how it ended in each, and what it came to,
+         *     None in a run that did not make it.
+         */
+        TradePair: {
+            /**
+             * After
+             * @description what it came to in this run; null where it was not made
+             */
+            after: number | null;
+            /**
+             * After Reason
+             * @description how it ended in this run
+             */
+            after_reason: string | null;
+            /**
+             * Before
+             * @description what it came to in the oldest; null where it was not made
+             */
+            before: number | null;
+            /**
+             * Before Reason
+             * @description how it ended in the oldest
+             */
+            before_reason: string | null;
+            /**
+             * Entry Time
+             * @description seconds since 1970 UTC
+             */
+            entry_time: number;
+            /**
+             * Market
+             * @description the symbol of a stored market
+             */
+            market: string;
+            /**
+             * Side
+             * @description long or short
+             * @enum {string}
+             */
+            side: "long" | "short";
         };
         /**
          * TrialLine
@@ -7841,6 +8114,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CatalogueOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareRunsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

@@ -80,6 +80,7 @@ const logbookState = (search: Record<string, unknown>): LogbookState => ({
   compare: Array.isArray(search.compare)
     ? search.compare.filter((item): item is number => Number.isInteger(item)).slice(0, 4)
     : undefined,
+  alike: search.alike === true || undefined,
 });
 const trialsState = (search: Record<string, unknown>): TrialsState => ({
   ...setupState(search),
@@ -221,7 +222,6 @@ const logbook = createRoute({
   getParentRoute: () => root,
   path: "/logbook",
   validateSearch: logbookState,
-  beforeLoad: asLeft("/logbook"),
   component: function LogbookPlace() {
     const state = logbook.useSearch();
     const navigate = useNavigate();

@@ -1,27 +1,16 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import {
-  accountsQuery,
-  api,
-  keptRunQuery,
-  logQuery,
-  scriptsQuery,
-  stateOf,
-  unwrap,
-  startQuery,
-  type LoggedRun,
-  type Script,
-  type Setup,
-  type SetupState,
-} from "@/api";
+import { logQuery, startQuery, type LoggedRun, type SetupState } from "@/api";
 import { RemovalDialog, TakenAway, type Removed } from "@/keeping";
 import { Loading, Picker, plain, Trouble } from "@/ui";
 import { Channel } from "./Channel";
+import { Compare } from "./Compare";
 import { berthsOf } from "./descent";
 import { Looked } from "./Looked";
 import type { LogbookState } from "./model";
 import { RunRow } from "./RunRow";
 import { Tally } from "./Tally";
+import { useWorkOn } from "./useWorkOn";
 
 interface Props {
   state: LogbookState;
@@ -35,7 +24,23 @@ const PAGE = 60;
 const MOST_COMPARED = 4;
 
 /** Every kept run with what it was changed from, and the tally of the script. */
-export function Logbook({ state, onState, onReport, onWork, onAgainst }: Props) {
+export function Logbook(props: Props) {
+  const { state, onState } = props;
+  if (!state.compare || state.compare.length < 2) return <Kept {...props} />;
+  return (
+    <Compare
+      runs={state.compare}
+      isAlike={state.alike ?? false}
+      onRuns={(compare) => onState({ ...state, compare, alike: undefined })}
+      onAlike={(alike) => onState({ ...state, alike: alike || undefined })}
+      onBack={() => onState({ ...state, compare: undefined, alike: undefined })}
+      onReport={props.onReport}
+      onWork={props.onWork}
+    />
+  );
+}
+
+function Kept({ state, onState, onReport, onWork, onAgainst }: Props) {
   const [most, setMost] = useState(PAGE);
   const [chosen, setChosen] = useState<number[]>([]);
   const [leaving, setLeaving] = useState<Removed | null>(null);
@@ -225,34 +230,4 @@ export function Logbook({ state, onState, onReport, onWork, onAgainst }: Props) 
       {leaving && <RemovalDialog what={leaving} onClose={() => setLeaving(null)} onGone={() => setChosen([])} />}
     </section>
   );
-}
-
-interface Wanted {
-  title: string;
-  /** A kept run, or the setup of one that was looked at. */
-  number?: number;
-  setup?: Setup;
-}
-
-/** Open a run's setup to be changed: a text that is no saved version becomes one first, so that nothing is lost. */
-function useWorkOn(onWork: (state: SetupState) => void) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: async ({ number, setup, title }: Wanted) => {
-      const found = setup ?? (await client.fetchQuery(keptRunQuery(number!))).setup;
-      const scripts = await client.fetchQuery(scriptsQuery);
-      const accounts = await client.fetchQuery(accountsQuery);
-      const versionOf = (script: Script | undefined) =>
-        [...(script?.versions ?? [])].reverse().find((item) => item.text === found.text)?.number;
-      let version = versionOf(scripts.find((item) => item.title === title));
-      if (version === undefined) {
-        const saved = await unwrap(api.POST("/api/scripts", { body: { text: found.text } }));
-        await client.invalidateQueries({ queryKey: scriptsQuery.queryKey });
-        version = versionOf(saved);
-      }
-      const account = accounts.find((item) => item.name === found.account)?.settings;
-      return { ...stateOf(found, { title, version }, account), origin: number };
-    },
-    onSuccess: onWork,
-  });
 }

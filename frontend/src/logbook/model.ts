@@ -7,4 +7,6 @@ export interface LogbookState {
   /** Runs that were looked at and not kept, instead of those that were kept. */
   looked?: boolean;
   compare?: number[];
+  /** Whether they are run with days, account and costs of the oldest. */
+  alike?: boolean;
 }

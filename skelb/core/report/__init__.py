@@ -1,5 +1,6 @@
 """A run judged whole: its course, its months, where it earned, how its trades went, what each line of it is worth."""
 
+from skelb.core.report.compared import Difference, Part, TradePair, difference_of
 from skelb.core.report.course import Course, Fall, course_of
 from skelb.core.report.earned import FEWEST, Group, Grouped, earned_by
 from skelb.core.report.excursions import Excursions, Nearer, excursions_of
@@ -13,6 +14,7 @@ __all__ = [
     "FEWEST",
     "Charge",
     "Course",
+    "Difference",
     "Excursions",
     "Fall",
     "Group",
@@ -20,13 +22,16 @@ __all__ = [
     "Month",
     "Nearer",
     "Numbers",
+    "Part",
     "Spread",
     "Streak",
     "Stretch",
     "Swings",
+    "TradePair",
     "Traded",
     "Year",
     "course_of",
+    "difference_of",
     "earned_by",
     "excursions_of",
     "months_of",
