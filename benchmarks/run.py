@@ -17,6 +17,7 @@ from pathlib import Path
 from statistics import median
 
 import numpy as np
+from sqlalchemy import text as sql
 
 from benchmarks.live import Live
 from benchmarks.yardstick import ACCOUNT, MARKET, SCRIPT, HandWritten, make_bars, plain_loop
@@ -33,12 +34,16 @@ from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
 from skelb.demo import make_bars as make_demo_bars
 from skelb.service.allocation import keep_freed_memory
 from skelb.service.backtest import Choices
+from skelb.service.library import Library
+from skelb.service.logbook import Logbook
 from skelb.service.prepared import Prepared
 from skelb.service.settings import market_settings
+from skelb.service.setup import Setup
 from skelb.service.tallies import Tallies
 from skelb.service.trials.orders import TrialSettings, layout_of
 from skelb.service.trials.workers import workers_for
 from skelb.service.warm import warm_kernels
+from skelb.store import Database
 
 ROOT = Path(__file__).parent.parent
 Row = tuple[str, str, str]
@@ -245,6 +250,8 @@ COLD_CHECK = """
 import sys, time
 from skelb.core.language import check
 from skelb.service.backtest import Choices
+from skelb.service.library import Library
+from skelb.service.logbook import Logbook
 from skelb.service.allocation import keep_loaded_objects
 check("x = close")
 keep_loaded_objects()
@@ -316,6 +323,57 @@ def import_rows() -> list[Row]:
     ]
 
 
+def logbook_rows(runs: int = 100_000, tries: int = 1_000_000) -> list[Row]:
+    """A logbook and a tally as large as they are meant to become."""
+    with tempfile.TemporaryDirectory() as folder:
+        database = Database(Path(folder))
+        book = Logbook(database, Library(database))
+        setup = Setup(text=SCRIPT * 4, market="KELP", timeframe="15m", account="Own").model_dump_json()
+        figures, curve = "{" + ", ".join(f'"figure {k}": {k}.5' for k in range(100)) + "}", b"\0" * 192
+        with database.engine.begin() as connection:
+            connection.execute(
+                sql("INSERT INTO run (id, setup, figures, data_version, engine_version, created)"
+                     " VALUES (:id, :setup, :figures, 1, '0', '2026-01-02 03:04:05.000000')"),
+                [{"id": n, "setup": setup, "figures": figures} for n in range(1, runs + 1)],
+            )  # fmt: skip
+            connection.execute(
+                sql("INSERT INTO log_line (id, parent_id, title, place, timeframe, change, star, tags, note, words,"
+                     " net_profit, return_over_drawdown, trades, curve, engine_version, created) VALUES (:id, :parent,"
+                     " :title, :place, '15m', :change, 0, '[]', :note, :words, 1.5, 2.5, 7, :curve, '0',"
+                     " '2026-01-02 03:04:05.000000')"),
+                [
+                    {"id": n, "parent": n - 1 or None, "title": f"Script {n % 40}", "place": f"MARKET {n % 9}",
+                     "change": f"n {n} → {n + 1}", "note": "a note of some words on what it was for", "curve": curve,
+                     "words": f"script {n % 40} market {n % 9} 15m n {n} → {n + 1} a note of some words on what it was"}
+                    for n in range(1, runs + 1)
+                ],
+            )  # fmt: skip
+            connection.execute(
+                sql("INSERT INTO tally (id, title, market, timeframe_minutes, data_version, listed, leader, draws)"
+                     " VALUES (1, 'Script 1', 'KELP', 15, 1, '[]', '[]', x'')")
+            )  # fmt: skip
+            rows = [{"digest": n, "sharpe": n % 997 / 1e4} for n in range(tries)]
+            connection.execute(
+                sql("INSERT INTO tally_try (tally_id, digest, setting, sharpe) VALUES (1, :digest, :digest, :sharpe)"),
+                rows,
+            )
+            connection.execute(
+                sql("INSERT INTO tally_course (title, settings, steps, by, total, squares, begun) VALUES ('Script 1',"
+                     f" {tries}, '[[1, 0.01], [9, 0.09]]', '{{}}', 5e4, 3e3, '2026-01-02 03:04:05.000000')")
+            )  # fmt: skip
+        found = {
+            f"the newest of {runs:,} kept runs": lambda: book.page(),
+            "the same: found by a word that few have": lambda: book.page(words=f"n {runs // 2} nothing-else"),
+            "the same: of one script": lambda: book.page(title="Script 7"),
+            f"the tally of a script after {tries:,} tries": lambda: Tallies(database).told("Script 1"),
+        }
+        rows_found = [
+            (what, f"{median(timed(ask) for _ in range(7)) * 1e3:.0f} ms", "200 ms") for what, ask in found.items()
+        ]
+        database.close()
+        return rows_found
+
+
 def main() -> None:
     keep_freed_memory()  # as the program does
     warm_kernels()
@@ -327,6 +385,7 @@ def main() -> None:
         + demo_sweep_rows()
         + language_rows()
         + import_rows()
+        + logbook_rows()
     )
     with Live() as live:
         rows += live.rows()

@@ -18,9 +18,6 @@ from skelb.web.guard import cookie_name
 TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip
-CSV = "time;open;high;low;close\n" + "".join(
-    f"2024-01-0{2 + k // 24} {k % 24:02d}:00;10{k % 7},5;11{k % 7},0;10{k % 7},0;10{k % 7},25\n" for k in range(96)
-)
 
 
 def settled(page: Page) -> None:
@@ -36,23 +33,50 @@ def workbench(page: Page) -> None:
     page.mouse.move(760, 330)
 
 
-def readings(page: Page) -> None:
-    page.goto("/?script=Rope%20ladder&market=LAMP&timeframe=1h")
-    settled(page)
-    page.mouse.click(950, 300)
-    page.get_by_test_id("bar-note").wait_for()
-    page.mouse.move(250, 780)
-    page.wait_for_timeout(500)
+def report(page: Page) -> None:
+    page.goto("/report?script=Harbour%20swell&market=KELP&timeframe=15m")
+    page.get_by_test_id("months").wait_for()
+    page.wait_for_timeout(700)
 
 
-def workbench_mistake(page: Page) -> None:
-    page.goto("/?script=Tide%20table&market=OSC%2FVEL&timeframe=15m")
+def logbook(page: Page) -> None:
+    kept_runs(page)
+    page.goto("/logbook")
+    page.get_by_test_id("log").locator("[data-run]").nth(5).wait_for()
+    page.wait_for_timeout(700)
+
+
+def compare(page: Page) -> None:
+    first, *_, last = kept_runs(page)
+    page.goto(f"/logbook?compare=[{first},{last}]")
+    page.get_by_test_id("every").wait_for()
+    page.wait_for_timeout(700)
+
+
+def kept_runs(page: Page) -> list[int]:
+    """A few runs with their descent; their numbers."""
+    page.goto("/?script=Harbour%20swell&market=KELP&timeframe=15m")
     settled(page)
-    page.locator(".cm-line", has_text="flood =").click()
-    page.keyboard.press("End")
-    page.keyboard.type("\nturn  = tide crosses over sma(tide, 9)")
-    page.get_by_text("is written").first.wait_for()
-    page.keyboard.press("Escape")
+    found: list[int] = page.evaluate(
+        """async () => {
+            const ask = (way, method, body) => fetch(way, {method, headers: {'content-type': 'application/json'},
+                body: body && JSON.stringify(body)}).then(answer => answer.json());
+            const scripts = await ask('/api/scripts', 'GET');
+            const text = scripts.find(item => item.title === 'Harbour swell').versions.at(-1).text;
+            const {account} = await ask('/api/start', 'GET');
+            const numbers = [];
+            const keep = async (inputs, parent, more = {}) => numbers.push((await ask('/api/runs', 'POST', {
+                setup: {text, market: 'KELP', timeframe: '15m', account, inputs, ...more},
+                parent: parent === undefined ? null : numbers[parent]})).number);
+            await keep({}); await keep({fast: 10}); await keep({fast: 10, gate: 22});
+            await keep({fast: 10, guard: 2.5}, 1); await keep({fast: 10, guard: 2.5}, 3, {market: 'LAMP'});
+            await keep({fast: 10, guard: 3}, 3);
+            await keep({fast: 10, guard: 3}, 5, {text: text.replace('target 3 R', 'target 4 R')});
+            await fetch(`/api/runs/${numbers[3]}/note`, {method: 'PUT', headers: {'content-type': 'application/json'},
+                body: JSON.stringify({star: true, tags: ['stop'], note: 'nights are held from here on'})});
+            return numbers; }"""
+    )
+    return found
 
 
 def trials(page: Page) -> None:
@@ -96,15 +120,6 @@ def doubt(page: Page) -> None:
     page.goto("/trials?face=doubt")
     for part in ("verdict", "resampled", "challenge"):
         page.get_by_test_id(part).wait_for()
-
-
-def markets(page: Page) -> None:
-    page.goto("/markets")
-    page.get_by_role("button", name="Import bars").click()
-    page.get_by_label("Files of bars").set_input_files(
-        {"name": "tide gauge.csv", "mimeType": "text/csv", "buffer": (CSV + "2024-01-09 00:00;x;1;1;1\n").encode()}
-    )
-    page.get_by_text("refused").first.wait_for()
 
 
 def shelf(page: Page) -> None:
@@ -209,8 +224,9 @@ VIEWS = {
     "guide": (guide, "daychart"),
     "workbench-day": (workbench, "daychart"),
     "workbench-night": (workbench, "nightchart"),
-    "workbench-readings": (readings, "daychart"),
-    "workbench-mistake": (workbench_mistake, "daychart"),
+    "report": (report, "daychart"),
+    "logbook": (logbook, "daychart"),
+    "compare": (compare, "nightchart"),
     "trials-day": (trials, "daychart"),
     "account": (account, "daychart"),
     "trials-walk": (walk, "daychart"),
@@ -218,7 +234,6 @@ VIEWS = {
     "trials-study": (study, "nightchart"),
     "trials-basket": (basket, "daychart"),
     "trials-doubt": (doubt, "daychart"),
-    "markets-import": (markets, "daychart"),
     "market": (market, "daychart"),
     "shelf": (shelf, "daychart"),
 }

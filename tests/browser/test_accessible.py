@@ -174,8 +174,38 @@ def report(page):
     page.get_by_role("button", name="Tables").click()
 
 
+def logbook(page):
+    two_kept(page)
+    page.goto("/logbook")
+    page.get_by_test_id("log").locator("[data-run]").nth(1).wait_for()
+    page.get_by_role("button", name="Tags and note of run", exact=False).first.click()
+
+
+def compare(page):
+    first, second = two_kept(page)
+    page.goto(f"/logbook?compare=[{first},{second}]")
+    page.get_by_test_id("every").wait_for()
+
+
+def two_kept(page):
+    page.goto("/?script=Harbour%20swell&market=KELP&timeframe=15m")
+    settled(page)
+    return page.evaluate(
+        """async () => {
+            const [scripts, start] = await Promise.all(
+                ['/api/scripts', '/api/start'].map(way => fetch(way).then(answer => answer.json())));
+            const text = scripts.find(item => item.title === 'Harbour swell').versions.at(-1).text;
+            const keep = sides => fetch('/api/runs', {method: 'POST', headers: {'content-type': 'application/json'},
+                body: JSON.stringify({setup: {text, market: 'KELP', timeframe: '15m', account: start.account, sides}})})
+                .then(answer => answer.json()).then(run => run.number);
+            return [await keep('both'), await keep('long')]; }"""
+    )
+
+
 PLACES = (
     workbench,
+    logbook,
+    compare,
     report,
     sheet,
     inputs,

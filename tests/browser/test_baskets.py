@@ -63,6 +63,14 @@ def test_a_basket_is_made_run_and_pruned_by_cost(page, world):
     expect(trades.locator("tbody tr", has_not_text="OSC/GUL")).to_have_count(0)
     assert trades.locator("tbody tr").count() > 0
 
+    # Judged whole, and back.
+    page.get_by_role("button", name="Report", exact=True).press("Enter")
+    whole = page.get_by_test_id("sides").locator("[data-figure=net_profit] td").first
+    expect(whole).to_have_text(told(by_command(world, account)))
+    expect(page.locator("[data-by=market]")).to_contain_text("VEL/DOR")
+    page.go_back()
+    expect(table.locator("[data-market]")).to_have_count(3)
+
     # A limit that is set before any result is seen; it is there when one comes back.
     page.get_by_label("Whether dear markets are run").select_option("some")
     expect(table.locator("[data-market='VEL/DOR']")).to_contain_text("not run: a round trip costs")

@@ -91,6 +91,18 @@ def test_lines_are_worth_what_the_run_lacks_without_them(page):
     expect(rows.filter(has_text="stop guard * atr(14)")).to_contain_text("no stop")
 
 
+def test_the_sheet_tells_what_its_rules_are_worth_for_the_text_in_view(page):
+    page.goto("/?script=Harbour%20swell&market=KELP&timeframe=15m&face=Sheet")
+    settled(page)
+    page.get_by_role("button", name="what each rule is worth").press("Enter")
+    rows = page.get_by_test_id("sheet-row")
+    expect(rows.filter(has_text="without it").first).to_be_visible()
+    expect(rows.filter(has=page.locator("[data-says='changes nothing']"))).not_to_have_count(0)
+    page.get_by_label("target 3 R: on").click()
+    expect(rows.filter(has_text="without it")).to_have_count(0)  # that was of another text
+    expect(page.get_by_role("button", name="what each rule is worth")).to_be_visible()
+
+
 def test_what_is_taken_along_opens_anywhere(page, browser, tmp_path):
     opened(page)
     net = figure(page, "net_profit").inner_text()

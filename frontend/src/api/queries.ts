@@ -1,5 +1,5 @@
-import { queryOptions } from "@tanstack/react-query";
-import { api, unwrap, type RemovalKind, type Setup } from "./client";
+import { queryOptions, experimental_streamedQuery as streamedQuery } from "@tanstack/react-query";
+import { api, linesOf, unwrap, type RemovalKind, type Setup, type WorthStep } from "./client";
 
 export const startQuery = queryOptions({
   queryKey: ["start"],
@@ -152,4 +152,14 @@ export const marketLookQuery = (version: string, setup: string) =>
     queryFn: ({ signal }) =>
       unwrap(api.POST("/api/markets/look", { body: { setup: JSON.parse(setup) as Setup }, signal })),
     retry: false,
+  });
+/** The run without each of its lines, a line a run. */
+export const worthQuery = (setup: Setup) =>
+  queryOptions({
+    queryKey: ["worth", setup],
+    queryFn: streamedQuery<WorthStep>({
+      streamFn: ({ signal }) => linesOf(api.POST("/api/report/worth", { body: { setup }, signal, parseAs: "stream" })),
+    }),
+    retry: false,
+    staleTime: Infinity,
   });

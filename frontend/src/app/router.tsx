@@ -175,6 +175,7 @@ const trials = createRoute({
         onState={(next, isSame = false) =>
           void navigate({ to: "/trials", search: next, replace: isSame || !isStep(state, next) })
         }
+        onReport={(next) => void navigate({ to: "/report", search: reportState({ ...next }) })}
         onOpen={(next) =>
           void navigate({
             to: "/",

@@ -10,10 +10,13 @@ import {
   sendPack,
   setupOf,
   startQuery,
+  type FigureInfo,
+  type KeptRun,
+  type Report,
   type Setup,
 } from "@/api";
 import { AccountWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/setup";
-import { dateText, Loading, Picker, PopOver, saveFile, Trouble } from "@/ui";
+import { dateText, figureText, Loading, Picker, PopOver, saveFile, Trouble } from "@/ui";
 import type { ReportState } from "./model";
 import { Packed } from "./Packed";
 import { reportQuery, savedPack, savedPage, savedTable, type TableForm } from "./queries";
@@ -64,7 +67,7 @@ function Opened(props: Props & { onPack: (file: File | undefined) => void }) {
   if (!start.data || !scripts.data || (state.run !== undefined && !kept.data))
     return <Loading what="Opening the report" />;
   if (kept.data && state.run !== undefined)
-    return <Whole {...props} setup={kept.data.setup} title={kept.data.title} number={state.run} />;
+    return <Whole {...props} setup={kept.data.setup} title={kept.data.title} number={state.run} kept={kept.data} />;
   const title = state.script ?? start.data.script;
   const script = scripts.data.find((item) => item.title === title);
   const version = script?.versions.find((item) => item.number === state.version) ?? script?.versions.at(-1);
@@ -81,9 +84,10 @@ interface WholeProps extends Props {
   /** Of the script, or of the kept run. */
   version?: number;
   number?: number;
+  kept?: KeptRun;
 }
 
-function Whole({ state, onState, onOpen, onPack, setup, title, version, number }: WholeProps) {
+function Whole({ state, onState, onOpen, onPack, setup, title, version, number, kept }: WholeProps) {
   const catalogue = useQuery(catalogueQuery);
   const markets = useQuery(marketsQuery);
   const against = state.against ?? null;
@@ -136,6 +140,7 @@ function Whole({ state, onState, onOpen, onPack, setup, title, version, number }
       <div className="min-h-0 flex-1 overflow-auto px-4 py-3" data-testid="report" aria-busy={query.isFetching}>
         {query.error && <Trouble error={query.error.message} />}
         {!report && !query.error && <Loading what="Judging the run" />}
+        {report && kept && <MadeAgain kept={kept} report={report} figures={figures} />}
         {report && catalogue.data && (
           <Survey
             key={JSON.stringify(setup)}
@@ -148,6 +153,25 @@ function Whole({ state, onState, onOpen, onPack, setup, title, version, number }
         )}
       </div>
     </section>
+  );
+}
+
+const AGAIN = ["net_profit", "return_over_drawdown", "trades"];
+
+/** Where a kept run comes to something else now than when it was kept: its bars, or the program, are others since. */
+function MadeAgain({ kept, report, figures }: { kept: KeptRun; report: Report; figures: FigureInfo[] }) {
+  const told = AGAIN.flatMap((key) => {
+    const figure = figures.find((item) => item.key === key);
+    const [before, now] = [kept.figures.all?.[key], report.figures.all?.[key]];
+    const isSame = before === now || Math.abs((before ?? NaN) - (now ?? NaN)) < 1e-6;
+    return !figure || isSame ? [] : `${figure.name} ${figureText(figure, before)}, now ${figureText(figure, now)}`;
+  });
+  if (told.length === 0) return null;
+  return (
+    <p className="mb-3 border-l-2 border-brass pl-3" data-testid="made-again">
+      It comes to something else than when it was kept: {told.join("; ")}. Its bars, or Skelb, are others since; here is
+      what it comes to now.
+    </p>
   );
 }
 

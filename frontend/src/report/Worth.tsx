@@ -1,8 +1,7 @@
 import { isCancelledError, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import type { FigureInfo, LineWorth, Setup } from "@/api";
+import { worthQuery, type FigureInfo, type LineWorth, type Setup } from "@/api";
 import { figureText, moneyTone, plain, signed, Trouble } from "@/ui";
-import { worthQuery } from "./queries";
 import { Section } from "./Section";
 
 const SHOWN = ["net_profit", "return_over_drawdown", "trades"];

@@ -1,21 +1,11 @@
-import { queryOptions, experimental_streamedQuery as streamedQuery } from "@tanstack/react-query";
-import { api, linesOf, unwrap, type Setup, type WorthStep } from "@/api";
+import { queryOptions } from "@tanstack/react-query";
+import { api, unwrap, type Setup } from "@/api";
 
 export const reportQuery = (setup: Setup, against: string | null) =>
   queryOptions({
     queryKey: ["report", setup, against],
     queryFn: ({ signal }) => unwrap(api.POST("/api/report", { body: { setup, against }, signal })),
     retry: false,
-  });
-
-export const worthQuery = (setup: Setup) =>
-  queryOptions({
-    queryKey: ["worth", setup],
-    queryFn: streamedQuery<WorthStep>({
-      streamFn: ({ signal }) => linesOf(api.POST("/api/report/worth", { body: { setup }, signal, parseAs: "stream" })),
-    }),
-    retry: false,
-    staleTime: Infinity,
   });
 
 /** The report as a page that opens anywhere. */

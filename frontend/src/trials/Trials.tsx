@@ -32,6 +32,7 @@ interface Props {
   state: TrialsState;
   onState: (state: TrialsState, isSame?: boolean) => void;
   onOpen: (state: SetupState) => void;
+  onReport: (state: TrialsState) => void;
 }
 
 const DESKS = {
@@ -218,6 +219,7 @@ function Place({ state, setup: alone, title, version, scripts, figures, markets,
           originOf={originOf}
           onState={onState}
           onOpen={onOpen}
+          onReport={props.onReport}
         />
       </div>
     </div>

@@ -31,4 +31,6 @@ export interface DeskProps {
   originOf: (trial: Trial) => { script: string; version?: number };
   onState: (state: TrialsState, isSame?: boolean) => void;
   onOpen: (state: TrialsState) => void;
+  /** Judge a run whole. */
+  onReport: (state: TrialsState) => void;
 }

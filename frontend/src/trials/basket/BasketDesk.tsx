@@ -12,7 +12,7 @@ import { Together } from "./Together";
 import { Traded } from "./Traded";
 
 /** The same rules over several markets on one account: what each earned beside what trading it costs. */
-export function BasketDesk({ head, state, setup, figures, markets, onState, onOpen }: DeskProps) {
+export function BasketDesk({ head, state, setup, figures, markets, onState, onOpen, onReport }: DeskProps) {
   const chosen = setup.basket ?? [];
   const [dropped, setDropped] = useState<string[]>([]); // ticked out, not run yet
   const [ran, setRan] = useState<string[]>([]);
@@ -130,6 +130,14 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
                 onClick={() => !keep.isPending && keep.mutate()}
               >
                 Keep
+              </button>
+              <button
+                type="button"
+                className="plain-button"
+                title="The basket judged whole: its months, where it earned, what each line is worth"
+                onClick={() => onReport({ ...state, markets: chosen })}
+              >
+                Report
               </button>
               {keep.error && <span className="text-loss">{keep.error.message}</span>}
               {isAfter && (

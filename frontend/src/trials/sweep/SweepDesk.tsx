@@ -36,7 +36,19 @@ const VIEWS = ["Surface", "Curves", "Table", "In / out", "Front"] as const;
 type View = (typeof VIEWS)[number];
 
 /** Many runs of a script with other inputs: what varies at the left, the surface in the middle, what it means at the right. */
-export function SweepDesk({ head, of, state, setup, varying, figures, markets, originOf, onState, onOpen }: DeskProps) {
+export function SweepDesk({
+  head,
+  of,
+  state,
+  setup,
+  varying,
+  figures,
+  markets,
+  originOf,
+  onState,
+  onOpen,
+  onReport,
+}: DeskProps) {
   const client = useQueryClient();
   const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
   const [axes, setAxes] = useKept(
@@ -76,9 +88,9 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
     () => (trial && surface.data && choice ? gridOf(trial, surface.data, choice) : null),
     [trial, surface.data, choice],
   );
-  const open = async (point: number) => {
+  const open = async (point: number, go = onOpen) => {
     const found = await client.fetchQuery(runQuery(seen, point));
-    onOpen(openedState(trial!, found, originOf(trial!)));
+    go(openedState(trial!, found, originOf(trial!)));
   };
   const isSplit = (trial?.parts.length ?? 0) > 1;
   const offered = VIEWS.filter((name) => name !== "In / out" || isSplit);
@@ -207,7 +219,7 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
                 <p className="mb-4 text-soft">Press a sounding to choose a run; double-press opens it.</p>
               ) : (
                 <RunCard heading="Chosen" trial={trial} seen={seen} point={chosen} figures={figures} canLook>
-                  <OpenButton onOpen={() => void open(chosen)} />
+                  <OpenButton onOpen={() => void open(chosen)} onReport={() => void open(chosen, onReport)} />
                 </RunCard>
               )}
               {surface.data.plateau !== null && (
@@ -219,7 +231,10 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
                   figures={figures}
                   canLook={chosen === null}
                 >
-                  <OpenButton onOpen={() => void open(surface.data.plateau!)} />
+                  <OpenButton
+                    onOpen={() => void open(surface.data.plateau!)}
+                    onReport={() => void open(surface.data.plateau!, onReport)}
+                  />
                 </RunCard>
               )}
               {surface.data.rocks.length > 0 && (
@@ -300,10 +315,15 @@ export function SweepDesk({ head, of, state, setup, varying, figures, markets, o
   );
 }
 
-function OpenButton({ onOpen }: { onOpen: () => void }) {
+function OpenButton({ onOpen, onReport }: { onOpen: () => void; onReport: () => void }) {
   return (
-    <button type="button" className="main-button mt-2" onClick={onOpen}>
-      Open as run
-    </button>
+    <p className="mt-2 flex gap-2">
+      <button type="button" className="main-button" onClick={onOpen}>
+        Open as run
+      </button>
+      <button type="button" className="plain-button" onClick={onReport}>
+        Report
+      </button>
+    </p>
   );
 }

@@ -1,8 +1,16 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Copy, FlipVertical2, Plus, Trash2 } from "lucide-react";
 import { useState, type ReactNode } from "react";
-import { sheetQuery, type AccountSettings, type RuleExample, type Setup, type SheetRow } from "@/api";
-import { Loading, plain, PopOver, Said, Trouble } from "@/ui";
+import {
+  sheetQuery,
+  worthQuery,
+  type AccountSettings,
+  type LineWorth,
+  type RuleExample,
+  type Setup,
+  type SheetRow,
+} from "@/api";
+import { Loading, moneyText, moneyTone, plain, PopOver, Said, signed, Trouble } from "@/ui";
 import { added, examplesFor, placeFor, replaced, SECTIONS } from "./model";
 
 interface Props {
@@ -16,6 +24,7 @@ interface Props {
 /** The rules as a plan: every row is exactly its lines of the text, and every change of a row a change of those lines. */
 export function SheetFace({ setup, account, onText, onAccount }: Props) {
   const sheet = useQuery({ ...sheetQuery(setup), placeholderData: keepPreviousData });
+  const { asking, worthOf } = useWorth(setup);
   if (sheet.isPending) return <Loading what="Reading the rules" />;
   if (sheet.error) return <Trouble error={sheet.error.message} />;
   // Places count in the text they were read from: while a newer text is being read, rows only show.
@@ -24,6 +33,7 @@ export function SheetFace({ setup, account, onText, onAccount }: Props) {
   const text = setup.text;
   return (
     <div className="px-4 pt-1 pb-4">
+      {rows.some((row) => row.is_on) && asking}
       {SECTIONS.map(({ section, name, none, examples: kinds }) => {
         const own = rows.filter((row) => row.section === section);
         return (
@@ -54,6 +64,7 @@ export function SheetFace({ setup, account, onText, onAccount }: Props) {
               <RuleRow
                 key={`${row.start} ${row.text}`}
                 row={row}
+                worth={worthOf(row.text)}
                 isCurrent={isCurrent}
                 onReplace={(by) => onText(replaced(text, row.start, row.end, by))}
                 onAdd={(rule) => onText(added(text, row, rule))}
@@ -66,13 +77,61 @@ export function SheetFace({ setup, account, onText, onAccount }: Props) {
   );
 }
 
+/** What each rule is worth, once it is asked for; of another text it has to be asked again. */
+function useWorth(setup: Setup) {
+  const [asked, setAsked] = useState<string | null>(null);
+  const key = JSON.stringify(setup);
+  const found = useQuery({ ...worthQuery(setup), enabled: asked === key });
+  const latest = found.data?.at(-1);
+  const isAsked = asked === key || latest !== undefined;
+  const rows = (found.data ?? []).flatMap((step) => step.row ?? []);
+  const asking = (
+    <p className="flex items-center gap-2 py-1 text-note text-soft" data-testid="sheet-worth">
+      {!isAsked && (
+        <button type="button" className="cursor-pointer text-long hover:underline" onClick={() => setAsked(key)}>
+          what each rule is worth
+        </button>
+      )}
+      {isAsked &&
+        (found.error
+          ? found.error.message
+          : latest && latest.done === latest.total
+            ? "Under each rule: the run without it, less the run as it is."
+            : `Running it without each rule${latest ? `, ${latest.done} of ${latest.total}` : ""}…`)}
+    </p>
+  );
+  const worthOf = (text: string) => rows.find((row) => row.change === "without" && !row.of && row.part === text);
+  return { asking, worthOf };
+}
+
+/** What the run would be without a rule. */
+function Worth({ worth }: { worth: LineWorth }) {
+  const { net_profit, return_over_drawdown, trades } = worth.differences ?? {};
+  return (
+    <span className="num block text-small text-soft" data-says={worth.says}>
+      {worth.error ? (
+        <i>cannot go: {worth.error.replace(/^.*?: /, "")}</i>
+      ) : (
+        <>
+          without it <span className={moneyTone(net_profit)}>{moneyText(net_profit ?? 0)}</span>
+          {return_over_drawdown != null && `, return / drawdown ${signed(return_over_drawdown, 2)}`}
+          {trades != null && `, trades ${signed(trades, 0)}`}
+          {worth.says && <i> · {worth.says}</i>}
+        </>
+      )}
+    </span>
+  );
+}
+
 function RuleRow({
   row,
+  worth,
   isCurrent,
   onReplace,
   onAdd,
 }: {
   row: SheetRow;
+  worth: LineWorth | undefined;
   isCurrent: boolean;
   onReplace: (by: string) => void;
   onAdd: (rule: string) => void;
@@ -94,24 +153,27 @@ function RuleRow({
         disabled={!isCurrent}
         onChange={() => onReplace(row.off)}
       />
-      <textarea
-        className={`num min-w-0 flex-1 resize-none border-b border-transparent bg-transparent text-note leading-5 hover:border-line focus:border-base-content ${row.is_on ? "" : "text-soft line-through"}`}
-        aria-label={`Rule ${row.text}`}
-        spellCheck={false}
-        rows={(draft ?? row.text).split("\n").length}
-        style={{ fieldSizing: "content" }}
-        value={draft ?? row.text}
-        disabled={!isCurrent || !row.is_on}
-        onChange={(event) => setDraft(event.target.value)}
-        onBlur={take}
-        onKeyDown={(event) => {
-          if (event.key === "Enter" && !event.shiftKey) {
-            event.preventDefault();
-            take();
-          }
-          if (event.key === "Escape") setDraft(null);
-        }}
-      />
+      <span className="min-w-0 flex-1">
+        <textarea
+          className={`num w-full resize-none border-b border-transparent bg-transparent text-note leading-5 hover:border-line focus:border-base-content ${row.is_on ? "" : "text-soft line-through"}`}
+          aria-label={`Rule ${row.text}`}
+          spellCheck={false}
+          rows={(draft ?? row.text).split("\n").length}
+          style={{ fieldSizing: "content" }}
+          value={draft ?? row.text}
+          disabled={!isCurrent || !row.is_on}
+          onChange={(event) => setDraft(event.target.value)}
+          onBlur={take}
+          onKeyDown={(event) => {
+            if (event.key === "Enter" && !event.shiftKey) {
+              event.preventDefault();
+              take();
+            }
+            if (event.key === "Escape") setDraft(null);
+          }}
+        />
+        {worth && <Worth worth={worth} />}
+      </span>
       <span className="flex flex-none gap-1 text-soft">
         {row.mirror !== null && (
           <RowButton
