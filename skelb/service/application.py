@@ -69,6 +69,7 @@ class Application:
         self.library.accounts(told)
         self.library.baskets(told)
         self.runs.newest(left_out=told)
+        self.logbook.page(left_out=told)
         self.trials.store.newest(left_out=told)
         return told
 

@@ -7,11 +7,12 @@ from typing import Any
 
 import numpy as np
 from sqlalchemy import ColumnElement, delete, func, select
-from sqlalchemy.orm import Session, aliased
+from sqlalchemy.orm import Session
 
 from skelb.core.errors import NotFoundError, SettingsError
 from skelb.core.figures import Figures
 from skelb.service.library import Library
+from skelb.service.readable import read_each
 from skelb.service.setup import Setup
 from skelb.store import Database, LogLine, RunRecord, SeenRecord, now
 
@@ -98,9 +99,10 @@ class Logbook:
         starred: bool = False,
         before: int | None = None,
         most: int = 100,
+        left_out: list[str] | None = None,
     ) -> LogPage:
         """Kept runs that match all that is asked, newest first, from before a number on. All of `words` must be in a
-        run's title, place, change, tags or note."""
+        run's title, place, change, tags or note; `left_out` is told which cannot be read."""
         of: list[ColumnElement[bool]] = []
         if title:
             of.append(LogLine.title == title)
@@ -110,21 +112,23 @@ class Logbook:
             of.append(LogLine.star.is_(True))
         of += [LogLine.words.contains(word, autoescape=True) for word in words.lower().split()[:12]]
         there = LogLine.id.not_in(select(RunRecord.id).where(RunRecord.removed_at.is_not(None)))
-        parent = aliased(LogLine)
-        beside = parent.return_over_drawdown, parent.trades
         with self._database.session() as session:
-            rows = session.execute(
-                select(LogLine, *beside)
-                .outerjoin(parent, parent.id == LogLine.parent_id)
-                .where(there, *of, *([LogLine.id < before] if before is not None else []))
-                .order_by(LogLine.id.desc())
-                .limit(most)
-            ).all()
+            query = select(LogLine.id).where(there, *of, *([LogLine.id < before] if before is not None else []))
+            numbers = session.scalars(query.order_by(LogLine.id.desc()).limit(most)).all()
+            lines = read_each(
+                ((number, f"the line of run {number}") for number in numbers),
+                lambda number: session.get_one(LogLine, number),
+                left_out,
+            )
+            parents = [line.parent_id for line in lines if line.parent_id is not None]
+            beside = select(LogLine.id, LogLine.return_over_drawdown, LogLine.trades).where(LogLine.id.in_(parents))
+            figures = {number: (ratio, trades) for number, ratio, trades in session.execute(beside)}
             matching = session.scalar(select(func.count()).select_from(LogLine).where(there, *of)) or 0
             total = session.scalar(select(func.count()).select_from(LogLine).where(there)) or 0
             titles = list(session.scalars(select(LogLine.title).distinct().order_by(LogLine.title)))
             places = list(session.scalars(select(LogLine.place).distinct().order_by(LogLine.place)))
-        return LogPage([_logged(line, ratio, trades) for line, ratio, trades in rows], matching, total, titles, places)
+        runs = [_logged(line, *figures.get(line.parent_id or 0, (None, None))) for line in lines]
+        return LogPage(runs, matching, total, titles, places)
 
     def note(
         self, number: int, star: bool | None = None, tags: Sequence[str] | None = None, note: str | None = None
@@ -163,17 +167,25 @@ class Logbook:
         of = [SeenRecord.title == title] if title else []
         since = SeenRecord.seen > now() - timedelta(days=SEEN_DAYS)
         with self._database.session() as session:
-            query = select(SeenRecord).where(since, *of).order_by(SeenRecord.seen.desc()).limit(most)
-            runs = [
-                SeenRun(
-                    Setup.model_validate(record.setup), record.title, record.net_profit, record.return_over_drawdown,
-                    record.trades, record.seen,
-                )
-                for record in session.scalars(query)
-            ]  # fmt: skip
+            keys = session.scalars(
+                select(SeenRecord.key).where(since, *of).order_by(SeenRecord.seen.desc()).limit(most)
+            )
+            named = list(enumerate(keys.all()))
+            runs = read_each(
+                ((place, "a run that was looked at") for place, _ in named),
+                lambda place: _seen(session.get_one(SeenRecord, named[place][1])),
+                None,
+            )
             total = session.scalar(select(func.count()).select_from(SeenRecord).where(since, *of)) or 0
             size = session.scalar(select(func.sum(func.length(SeenRecord.setup)))) or 0
         return SeenPage(runs, total, SEEN_DAYS, MOST_SEEN, int(size))
+
+
+def _seen(record: SeenRecord) -> SeenRun:
+    return SeenRun(
+        Setup.model_validate(record.setup), record.title, record.net_profit, record.return_over_drawdown,
+        record.trades, record.seen,
+    )  # fmt: skip
 
 
 def words_of(line: LogLine) -> str:

@@ -10,7 +10,7 @@ from skelb import __version__
 from skelb.core.bars import PRICES, Bars
 from skelb.core.engine import Outcome
 from skelb.core.export import TimedFinding, time_text, timed_findings
-from skelb.core.figures import Figures, daily_of, record_together
+from skelb.core.figures import Figures, Finding, daily_of, record_together
 from skelb.core.language.tools import read_back
 from skelb.core.plan import Dataset
 from skelb.core.report import Numbers, Swings, numbers_of
@@ -102,7 +102,7 @@ def report_of(
     )
 
 
-def judged(prepared: Prepared) -> tuple[list[Outcome], dict[str, Figures], list[Any]]:
+def judged(prepared: Prepared) -> tuple[list[Outcome], dict[str, Figures], list[Finding]]:
     """A run's outcomes, one a market, its figures and findings."""
     if prepared.basket:
         together = prepared.backtest_basket()

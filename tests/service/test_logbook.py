@@ -104,6 +104,20 @@ def test_a_run_that_was_taken_away_is_in_no_list_until_it_is_back(application):
     assert application.logbook.page().total == 3
 
 
+def test_a_row_that_cannot_be_read_breaks_no_list(application):
+    numbers = [application.runs.keep(changed(inputs={"n": float(n)})).number for n in (5, 9)]
+    figures = {"net_profit": 1.0, "return_over_drawdown": None, "trades": 2}
+    for n in (5, 9):
+        application.logbook.saw(changed(inputs={"n": float(n)}), "Sway", figures)
+    with application.database.session() as session:
+        session.execute(text("UPDATE log_line SET tags = '{' WHERE id = :n"), {"n": numbers[0]})
+        session.execute(text("UPDATE seen_run SET setup = '{\"text\": 3}' WHERE setup LIKE '%9.0%'"))
+    left_out = []
+    assert [line.number for line in application.logbook.page(left_out=left_out).runs] == [numbers[1]]
+    assert left_out[0].startswith(f"the line of run {numbers[0]} cannot be read")
+    assert [seen.setup.inputs["n"] for seen in application.logbook.seen().runs] == [5]
+
+
 def test_what_stays_in_view_is_remembered_and_what_does_not_is_not(application, monkeypatch):
     monkeypatch.setattr(benching, "_LOOKED_S", 0.15)
     bench = Workbench(application.library, application.datasets, application.tallies, application.logbook)
