@@ -9,11 +9,13 @@ from typing import Any
 from skelb import __version__
 from skelb.core.bars import PRICES, Bars
 from skelb.core.engine import Outcome
+from skelb.core.errors import SettingsError
 from skelb.core.export import TimedFinding, time_text, timed_findings
-from skelb.core.figures import Figures, Finding, daily_of, record_together
+from skelb.core.figures import Figures, Finding, daily_of, figures_of, joined, record_together
 from skelb.core.language.tools import read_back
 from skelb.core.plan import Dataset
-from skelb.core.report import Numbers, Swings, numbers_of
+from skelb.core.report import Numbers, Swings, numbers_of, numbers_of_legs
+from skelb.core.trials import Leg
 from skelb.service.library import Library
 from skelb.service.prepared import Prepared
 from skelb.service.settings import changed_market, market_settings
@@ -100,6 +102,35 @@ def report_of(
         sentences=read_back(prepared.checked),
         made=made_of(prepared, [outcome.plan.dataset for outcome in outcomes], described or {}),
     )
+
+
+def report_of_walk(prepared: Prepared, legs: Sequence[Leg], said: str) -> Report:
+    """The report of a walk-forward's days outside, end to end; `said` of what it comes to. Raises SettingsError when no
+    window chose anything."""
+    if not legs:
+        raise SettingsError(said)
+    outcomes = [leg.outcomes for leg in legs]
+    records = {side: joined([record_together(leg, side) for leg in outcomes]) for side in ("all", "long", "short")}
+    figures = {side: figures_of(record) for side, record in records.items()}
+    numbers = numbers_of_legs(outcomes, figures["all"], Swings())
+    told = [f"{leg.span.first} to {leg.span.last}: {_chosen(leg)}." for leg in legs]
+    return Report(
+        **{item.name: getattr(numbers, item.name) for item in fields(numbers)},
+        title=prepared.checked.title,
+        first=time_text(records["all"].begins),
+        last=time_text(int(records["all"].closes[-1])),
+        figures=figures,
+        findings=[TimedFinding("walk_forward", "note", said, None)],
+        looked_at=None,
+        weighed=None,
+        sentences=[*read_back(prepared.checked), "Inputs were chosen anew for each of these days:", *told],
+        made=made_of(prepared, [outcome.plan.dataset for outcome in outcomes[0]], {}),
+    )
+
+
+def _chosen(leg: Leg) -> str:
+    said = [f"{name} {value:g}" if isinstance(value, float) else f"{name} {value}" for name, value in leg.point.items()]
+    return ", ".join(said)
 
 
 def judged(prepared: Prepared) -> tuple[list[Outcome], dict[str, Figures], list[Finding]]:

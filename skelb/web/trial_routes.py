@@ -9,6 +9,7 @@ from skelb.core.errors import SettingsError
 from skelb.core.trials import READY_CONDITIONS
 from skelb.service.application import Application
 from skelb.service.baskets import Basket, basket_run
+from skelb.service.report import Report
 from skelb.service.studies import Studies
 from skelb.service.tables import Form
 from skelb.service.trials.desk import BestWeighed, View
@@ -157,6 +158,12 @@ def deflation(number: Number, app: App, view: Seen) -> BestWeighed:
 def walk(number: Number, app: App, view: Seen, choose: Choice = "value") -> Walk:
     """A walk-forward as far as it is."""
     return app.desk.walk(number, view, choose)
+
+
+@router.get("/trials/{number}/walk/report")
+def walk_report(number: Number, app: App, view: Seen, choose: Choice = "value") -> Report:
+    """The days outside of a walk-forward judged whole, as one run."""
+    return app.desk.walk_report(number, view, choose)
 
 
 @router.post("/trials/{number}/looks")

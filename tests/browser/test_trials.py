@@ -208,6 +208,16 @@ def test_a_walk_forward_chooses_and_is_judged_like_the_command_lines(page, world
     by_neighbours = on_kelp(page, world, TEXT, "walk", *options, "--choose", "neighbours")
     expect(page.get_by_test_id("walk-sentence")).to_have_text(by_neighbours["sentence"])
 
+    # All of them end to end are judged whole, and one comes back.
+    page.get_by_role("button", name="Report", exact=True).click()
+    whole = page.get_by_test_id("sides").locator("[data-figure=net_profit] td").first
+    net = float(whole.inner_text().replace(",", "").replace("−", "-"))
+    assert net == pytest.approx(by_neighbours["stitched"]["net"], abs=0.51)
+    page.reload()
+    expect(page.get_by_role("region", name="The rules in plain sentences")).to_contain_text("chosen anew for each")
+    page.get_by_role("button", name="Back to the trial").click()
+    expect(page.get_by_label("Chosen by")).to_have_value("neighbours")
+
     # A window's days outside open as a run of their own.
     page.locator("rect.cursor-pointer").first.click()
     settled(page)
@@ -339,7 +349,7 @@ def test_a_basket_is_run_again_without_some_and_says_so(page, world):
     expect(page.get_by_text("No market would be left.")).to_be_visible()
     page.reload()  # the address holds the basket
     expect(table.locator("[data-market]")).to_have_count(3)
-    page.get_by_role("button", name="BRIN", exact=True).click()
+    page.get_by_test_id("basket").get_by_role("button", name="BRIN", exact=True).click()
     settled(page)
     expect(page.get_by_label("Market", exact=True)).to_have_value("BRIN")
 

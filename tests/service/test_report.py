@@ -11,16 +11,17 @@ import pyarrow.csv
 import pyarrow.parquet
 import pytest
 
-from skelb.core.errors import ScriptError
+from skelb.core.errors import NotFoundError, ScriptError, SettingsError
 from skelb.core.export import trade_rows
 from skelb.core.figures import figures_of, record_together
 from skelb.service import saved_page as saving
 from skelb.service.report import bars_sum, descriptions, report_of
 from skelb.service.saved_page import saved_page
 from skelb.service.tables import equity_table, trades_table, written
+from skelb.service.trials.desk import View
 from skelb.service.worth import Worths
 from tests.conftest import wave_bars
-from tests.service.conftest import SCRIPT, SETUP
+from tests.service.conftest import SCRIPT, SETUP, finished, order
 
 TWO_SIDES = """title "Two sides"
 up = close crosses above sma(close, 5)
@@ -146,3 +147,36 @@ def test_a_report_of_a_kept_run_is_the_setups(application):
     after = report_of(setup.prepared(library, datasets).sound(), None, None, descriptions(setup, library))
     assert after.figures == before.figures and after.made.markets[0].described == 1
     assert after.made.text == SCRIPT
+
+
+@pytest.mark.parametrize("basket", [(), ("SEA", "WAVE")])
+def test_the_days_outside_of_a_walk_are_judged_as_one_run(application, basket):
+    application.library.save_market("SEA", "", {"tick": 0.25}, [wave_bars(4000, seed=9)])
+    setup = SETUP.model_copy(update={"basket": basket})
+    windows = {"count": 3, "ratio": 1}
+    number = finished(application, order(kind="walk", setup=setup, vary=["n=5..14:3"], windows=windows))
+    walk = application.desk.walk(number, View(), "value")
+    found = application.desk.walk_report(number, View(), "value")
+    assert found.figures["all"]["net_profit"] == pytest.approx(walk.stitched.net)
+    assert found.figures["all"]["max_drawdown"] == pytest.approx(walk.stitched.drawdown)
+    assert found.course.equity[-1] == pytest.approx(walk.stitched.equity[-1])
+    assert sum(month["trades"] for month in found.months) == found.figures["all"]["trades"]
+    assert sum(year["net_profit"] for year in found.years) == pytest.approx(walk.stitched.net)
+    sides = [found.figures[side]["net_profit"] for side in ("long", "short")]
+    assert sum(sides) == pytest.approx(walk.stitched.net)
+    by = {item.by: item for item in found.earned}
+    assert sum(group.trades for group in by["weekday"].groups) == found.figures["all"]["trades"]
+    assert ("market" in by) == bool(basket)
+    chosen = [sentence for sentence in found.sentences if ": n " in sentence]
+    assert len(chosen) == len([window for window in walk.windows if window.chosen]) == 3
+    assert found.findings[0].message == walk.sentence
+
+
+def test_a_walk_that_chose_nothing_and_another_trial_have_no_report(application):
+    number = finished(
+        application, order(kind="walk", vary=["n=5,8"], windows={"count": 2, "ratio": 1}, min_trades=10**6)
+    )
+    with pytest.raises(SettingsError, match="No window had a run"):
+        application.desk.walk_report(number, View(), "value")
+    with pytest.raises(NotFoundError, match="no walk-forward"):
+        application.desk.walk_report(finished(application, order(vary=["n=5,8"])), View(), "value")

@@ -69,6 +69,9 @@ const reportState = (search: Record<string, unknown>): ReportState => ({
   ...setupState(search),
   ...basketState(search),
   run: whole(search.run),
+  trial: whole(search.trial),
+  choose: search.choose === "neighbours" ? "neighbours" : undefined,
+  objective: text(search.objective),
   against: text(search.against),
 });
 const logbookState = (search: Record<string, unknown>): LogbookState => ({
@@ -211,7 +214,7 @@ const report = createRoute({
         onOpen={(setup, next, stretch) => {
           if (next.markets)
             return void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: "basket" } });
-          if (stretch) keepSight(setup.market, { ...stretch, held: stretch.from });
+          if (stretch && setup) keepSight(setup.market, { ...stretch, held: stretch.from });
           void navigate({ to: "/", search: workbenchState({ ...next }) });
         }}
       />

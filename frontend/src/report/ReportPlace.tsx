@@ -19,7 +19,7 @@ import { AccountWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/s
 import { dateText, figureText, Loading, Picker, PopOver, saveFile, Trouble } from "@/ui";
 import type { ReportState } from "./model";
 import { Packed } from "./Packed";
-import { reportQuery, savedPack, savedPage, savedTable, type TableForm } from "./queries";
+import { reportQuery, savedPack, savedPage, savedTable, walkReportQuery, type TableForm } from "./queries";
 import { Survey } from "./Survey";
 import { Worth } from "./Worth";
 
@@ -27,7 +27,7 @@ interface Props {
   state: ReportState;
   onState: (state: ReportState, isSame?: boolean) => void;
   /** Open the run in the workbench, at a stretch of time where one is given. */
-  onOpen: (setup: Setup, state: ReportState, stretch?: { from: number; to: number }) => void;
+  onOpen: (setup: Setup | null, state: ReportState, stretch?: { from: number; to: number }) => void;
 }
 
 /** The place where a run is judged whole: one that is kept, one by its setup, or one that comes in a pack. */
@@ -58,6 +58,45 @@ export function ReportPlace(props: Props) {
 }
 
 function Opened(props: Props & { onPack: (file: File | undefined) => void }) {
+  const { state } = props;
+  return state.trial === undefined ? <OfRun {...props} /> : <OfWalk {...props} trial={state.trial} />;
+}
+
+/** The days outside of a walk-forward, end to end, as one run. */
+function OfWalk({ state, trial, onOpen }: Props & { trial: number }) {
+  const catalogue = useQuery(catalogueQuery);
+  const report = useQuery(walkReportQuery(trial, state.choose ?? "value", state.objective));
+  useEffect(() => {
+    document.title = `Walk-forward ${trial} · Report · Skelb`;
+  }, [trial]);
+  return (
+    <section className="flex h-full flex-col" data-testid="report-place">
+      <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-body text-soft">
+        <h1 className="mr-auto text-body font-normal">
+          Report of the days outside of <b className="text-base-content">walk-forward {trial}</b>
+          {report.data && (
+            <>
+              : {report.data.title}, {dateText(report.data.first)} to {dateText(report.data.last)}, chosen anew on every
+              window
+            </>
+          )}
+        </h1>
+        <button type="button" className="plain-button" onClick={() => onOpen(null, state)}>
+          Back to the trial
+        </button>
+      </header>
+      <div className="min-h-0 flex-1 overflow-auto px-4 py-3" data-testid="report" aria-busy={report.isFetching}>
+        {report.error && <Trouble error={report.error.message} />}
+        {!report.data && !report.error && <Loading what="Judging the days outside" />}
+        {report.data && catalogue.data && (
+          <Survey report={report.data} figures={catalogue.data.figures} held="holding on the same days" />
+        )}
+      </div>
+    </section>
+  );
+}
+
+function OfRun(props: Props & { onPack: (file: File | undefined) => void }) {
   const { state } = props;
   const start = useQuery(startQuery);
   const scripts = useQuery(scriptsQuery);

@@ -4,6 +4,10 @@ import { plain, signed } from "@/ui";
 /** What the address holds of a report: a kept run, or a setup; what it is held against. */
 export interface ReportState extends SetupState {
   run?: number;
+  /** A walk-forward whose days outside are judged, and how its windows choose. */
+  trial?: number;
+  choose?: "neighbours";
+  objective?: string;
   against?: string;
   markets?: string[];
   dearest?: number;

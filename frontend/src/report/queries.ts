@@ -25,3 +25,17 @@ export const savedTable = (setup: Setup, of: "trades" | "equity", form: TableFor
       data?: Blob;
     }>,
   );
+
+/** The days outside of a walk-forward judged whole. */
+export const walkReportQuery = (trial: number, choose: "value" | "neighbours", objective: string | undefined) =>
+  queryOptions({
+    queryKey: ["report", "walk", trial, choose, objective],
+    queryFn: ({ signal }) =>
+      unwrap(
+        api.GET("/api/trials/{number}/walk/report", {
+          params: { path: { number: trial }, query: { choose, objective } },
+          signal,
+        }),
+      ),
+    retry: false,
+  });

@@ -20,6 +20,7 @@ import { AccountWord, InputsWord, MarketWord, SidesWord, SpanWord, TimeframeWord
 import { Loading, Notice, Picker, Trouble } from "@/ui";
 import { BasketDesk } from "./basket/BasketDesk";
 import { Doubt } from "./doubt/Doubt";
+import type { DeskProps } from "./desk";
 import { CAN_BE_TOGETHER, FACES, setupOn, type Face, type TrialsState } from "./model";
 import { OnWord } from "./OnWord";
 import { varyingQuery } from "./queries";
@@ -32,7 +33,7 @@ interface Props {
   state: TrialsState;
   onState: (state: TrialsState, isSame?: boolean) => void;
   onOpen: (state: SetupState) => void;
-  onReport: (state: TrialsState) => void;
+  onReport: DeskProps["onReport"];
 }
 
 const DESKS = {

@@ -32,5 +32,5 @@ export interface DeskProps {
   onState: (state: TrialsState, isSame?: boolean) => void;
   onOpen: (state: TrialsState) => void;
   /** Judge a run whole. */
-  onReport: (state: TrialsState) => void;
+  onReport: (state: TrialsState & { choose?: "neighbours"; objective?: string }) => void;
 }

@@ -21,6 +21,7 @@ from skelb.core.figures.figures import (
     drawdown_of,
     figures_by_side,
     figures_of,
+    joined,
     record_of,
     side_equity,
 )
@@ -51,6 +52,7 @@ __all__ = [
     "figures_by_side",
     "figures_of",
     "findings_of",
+    "joined",
     "market_costs",
     "market_figures",
     "record_of",

@@ -112,9 +112,9 @@ def earned_by_market(outcomes: Sequence[Outcome]) -> list[Floats]:
     ]
 
 
-def record_together(outcomes: Sequence[Outcome]) -> Record:
-    """The record of one market's run, or of a basket's."""
-    return record_of(outcomes[0]) if len(outcomes) == 1 else basket_record(outcomes)
+def record_together(outcomes: Sequence[Outcome], side: str = "all") -> Record:
+    """The record of one market's run, or of a basket's; of all trades, or of the `long` or `short` ones alone."""
+    return record_of(outcomes[0], side) if len(outcomes) == 1 else basket_record(outcomes, side)
 
 
 def _carried(values: Floats, at: Ints, size: int, before: float) -> Floats:

@@ -1,6 +1,7 @@
 # mypy: disable-error-code="no-untyped-def"
 """Figures of a finished run."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from hashlib import blake2b
@@ -120,6 +121,32 @@ def record_of(outcome: Outcome, side: str = "all") -> Record:
         float(dataset.bars.open[first]),
         outcome.cash_rate,
     )
+
+
+def joined(records: Sequence[Record]) -> Record:
+    """Runs on one stretch of days after the other as one: each goes on with what those before it earned, and holding
+    with what it was worth."""
+    earned, worth, begin = 0.0, 1.0, 0
+    equity: list[Floats] = []
+    holding: list[Floats] = []
+    ends: list[Ints] = []
+    for record in records:
+        equity.append(record.equity - record.capital + records[0].capital + earned)
+        earned += float(record.equity[-1]) - record.capital
+        holding.append(worth * record.holding / record.held_from)
+        worth = float(holding[-1][-1])
+        ends.append(record.day_ends + begin)
+        begin += record.equity.size
+    whole = [
+        np.concatenate([getattr(record, name) for record in records])
+        for name in ("numbers", "bars_held", "is_long", "ambiguous", "closes", "days")
+    ]
+    numbers, bars_held, is_long, ambiguous, closes, days = whole
+    first = records[0]
+    return Record(
+        first.capital, numbers, bars_held, is_long, ambiguous, np.concatenate(equity), closes, first.begins,
+        np.concatenate(ends), days, np.concatenate(holding), 1.0, first.cash_rate,
+    )  # fmt: skip
 
 
 def figures_of(record: Record) -> Figures:

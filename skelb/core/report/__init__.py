@@ -5,7 +5,7 @@ from skelb.core.report.course import Course, Fall, course_of
 from skelb.core.report.earned import FEWEST, Group, Grouped, earned_by
 from skelb.core.report.excursions import Excursions, Nearer, excursions_of
 from skelb.core.report.months import Month, Year, months_of, years_of
-from skelb.core.report.report import Charge, Numbers, numbers_of
+from skelb.core.report.report import Charge, Numbers, numbers_of, numbers_of_legs
 from skelb.core.report.spread import Spread, Streak, spread_of
 from skelb.core.report.stretches import Stretch, Swings, stretches_of
 from skelb.core.report.traded import Traded, traded
@@ -36,6 +36,7 @@ __all__ = [
     "excursions_of",
     "months_of",
     "numbers_of",
+    "numbers_of_legs",
     "spread_of",
     "stretches_of",
     "traded",

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from skelb.core.engine import Outcome
-from skelb.core.figures import Figures, record_together
+from skelb.core.figures import Figures, Record, joined, record_together
 from skelb.core.plan import Dataset
 from skelb.core.report.course import Course, course_of
 from skelb.core.report.earned import Grouped, earned_by
@@ -53,9 +53,20 @@ def numbers_of(
 ) -> Numbers:
     """The numbers of a run: of one market's outcome, or of all of a basket's; holding is `against` another market where
     one is given."""
-    record, trades = record_together(outcomes), traded(outcomes)
-    if against is not None:
-        record = record.against(against)
+    record = record_together(outcomes)
+    trades = traded(outcomes)
+    stretches = _stretches(outcomes[0], outcomes[0], len(outcomes) == 1, trades, swings, against)
+    return _numbers(record if against is None else record.against(against), trades, stretches, figures)
+
+
+def numbers_of_legs(legs: Sequence[Sequence[Outcome]], figures: Figures, swings: Swings) -> Numbers:
+    """The numbers of runs one after the other, each as many outcomes as it has markets, as those of one run."""
+    trades = traded([outcome for leg in legs for outcome in leg])
+    stretches = _stretches(legs[0][0], legs[-1][0], len(legs[0]) == 1, trades, swings, None)
+    return _numbers(joined([record_together(leg) for leg in legs]), trades, stretches, figures)
+
+
+def _numbers(record: Record, trades: Traded, stretches: list[Stretch], figures: Figures) -> Numbers:
     in_r = len(trades) > 0 and not np.isnan(trades.worst_r).any()
     results = trades.r if in_r else trades.net
     ways = (trades.worst_r, trades.best_r) if in_r else (trades.worst, trades.best)
@@ -63,7 +74,7 @@ def numbers_of(
         capital=record.capital,
         unit="R" if in_r else "money",
         course=course_of(record),
-        stretches=_stretches(outcomes, trades, swings, against),
+        stretches=stretches,
         years=years_of(record, trades),
         months=months_of(record, trades),
         charges=_charges(figures, float(trades.gross.sum())),
@@ -73,11 +84,13 @@ def numbers_of(
     )
 
 
-def _stretches(outcomes: Sequence[Outcome], trades: Traded, swings: Swings, against: Dataset | None) -> list[Stretch]:
-    plan = outcomes[0].plan
+def _stretches(
+    first: Outcome, last: Outcome, is_one: bool, trades: Traded, swings: Swings, against: Dataset | None
+) -> list[Stretch]:
+    dataset = first.plan.dataset
     if against is None:
-        return stretches_of(plan.dataset, plan.first, plan.last, trades, swings) if len(outcomes) == 1 else []
-    begins, ends = (int(plan.dataset.calendar.day[bar]) for bar in (plan.first, plan.last))
+        return stretches_of(dataset, first.first, last.last, trades, swings) if is_one else []
+    begins, ends = (int(dataset.calendar.day[bar]) for bar in (first.first, last.last))
     own = np.flatnonzero((against.calendar.day >= begins) & (against.calendar.day <= ends))
     return stretches_of(against, int(own[0]), int(own[-1]), trades, swings) if own.size else []
 

@@ -58,7 +58,7 @@ class Traded:
 
 
 def traded(outcomes: Sequence[Outcome]) -> Traded:
-    """The trades of a run: of one market's outcome, or of all of a basket's."""
+    """The trades of a run: of one market's outcome, of all of a basket's, or of runs one after the other."""
     order = exit_order(outcomes)
 
     def gathered(part: Callable[[Outcome], np.ndarray]) -> np.ndarray:
@@ -67,16 +67,19 @@ def traded(outcomes: Sequence[Outcome]) -> Traded:
     def column(index: int) -> Floats:
         return gathered(lambda outcome: outcome.trades.column(index))
 
+    markets = list(dict.fromkeys(map(_symbol, outcomes)))
     rules = list(dict.fromkeys(rule.name for outcome in outcomes for rule in outcome.plan.entries))
     names = [[outcome.exit_reason(row) for row in range(len(outcome.trades))] for outcome in outcomes]
     reasons = list(dict.fromkeys(name for part in names for name in part))
     risk = gathered(_risks)
     best, worst = column(kernel.TF_BEST), column(kernel.TF_WORST)
     return Traded(
-        markets=tuple(outcome.plan.dataset.market.symbol for outcome in outcomes),
+        markets=tuple(markets),
         rules=tuple(rules),
         reasons=tuple(reasons),
-        market=np.concatenate([np.full(len(outcome.trades), at) for at, outcome in enumerate(outcomes)])[order],
+        market=gathered(
+            lambda outcome: np.full(len(outcome.trades), markets.index(outcome.plan.dataset.market.symbol))
+        ),
         side=gathered(lambda outcome: outcome.trades.side),
         rule=gathered(lambda outcome: _places(outcome, rules)),
         reason=np.array([reasons.index(name) for part in names for name in part], np.int64)[order],
@@ -99,6 +102,10 @@ def traded(outcomes: Sequence[Outcome]) -> Traded:
         worst_r=worst / risk,
         gap=gathered(lambda outcome: _gaps(outcome.plan.dataset)[outcome.trades.entry_bar]),
     )
+
+
+def _symbol(outcome: Outcome) -> str:
+    return outcome.plan.dataset.market.symbol
 
 
 def _places(outcome: Outcome, rules: list[str]) -> Ints:

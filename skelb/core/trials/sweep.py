@@ -74,9 +74,10 @@ class Sweep:
         """The record of one point; with a pool it holds until the pool's next run."""
         return record_together(self._outcomes(point, pool, span))
 
-    def record_with(self, capital: float, point: Point, span: Span) -> Record:
-        """The record of one point over a span, begun with another capital. Raises SettingsError when it cannot run."""
-        return record_together(self._outcomes(point, None, span, replace(self.account, capital=capital)))
+    def outcomes_with(self, capital: float, point: Point, span: Span) -> list[Outcome]:
+        """What one point leaves behind on a span, one a market, begun with another capital. Raises SettingsError when
+        it cannot run."""
+        return self._outcomes(point, None, span, replace(self.account, capital=capital))
 
     def _outcomes(
         self, point: Point, pool: Pool | None, span: Span | None, account: Account | None = None

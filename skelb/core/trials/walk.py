@@ -6,8 +6,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from skelb.core.bars import Floats, Ints
+from skelb.core.engine import Outcome
 from skelb.core.errors import SettingsError
-from skelb.core.figures import Figures, figures_of
+from skelb.core.figures import Figures, figures_of, record_together
 from skelb.core.trials.grid import Point
 from skelb.core.trials.spans import Span, Window
 from skelb.core.trials.sweep import Sweep
@@ -15,10 +16,12 @@ from skelb.core.trials.sweep import Sweep
 
 @dataclass(frozen=True, eq=False)
 class Leg:
-    """One span of a stitched run: the inputs traded on it, and its figures on the account as it then stood."""
+    """One span of a stitched run: the inputs traded on it, what that left behind on the account as it then stood, and
+    its figures."""
 
     span: Span
     point: Point
+    outcomes: list[Outcome]
     figures: Figures
 
 
@@ -67,8 +70,9 @@ def stitched(sweep: Sweep, steps: Sequence[tuple[Span, Point]]) -> Stitched:
     for span, point in steps:
         if capital <= 0:
             break
-        record = sweep.record_with(capital, point, span)
-        legs.append(Leg(span, point, figures_of(record)))
+        outcomes = sweep.outcomes_with(capital, point, span)
+        record = record_together(outcomes)
+        legs.append(Leg(span, point, outcomes, figures_of(record)))
         times.append(record.closes)
         days.append(record.day_of_points)
         equity.append(record.equity)

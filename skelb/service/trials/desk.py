@@ -9,10 +9,11 @@ from typing import Any
 from skelb.core.errors import ConflictError, NotFoundError
 from skelb.core.figures import Figures
 from skelb.core.trials import CHOICE, Fold, point_at
+from skelb.service.report import Report, report_of_walk
 from skelb.service.tables import Form
 from skelb.service.tallies import Tallies
 from skelb.service.trials.jobs import Trials
-from skelb.service.trials.orders import markets_of
+from skelb.service.trials.orders import Part, markets_of
 from skelb.service.trials.ranking import (
     Against,
     Curve,
@@ -31,7 +32,7 @@ from skelb.service.trials.ranking import (
     run_of,
 )
 from skelb.service.trials.store import StoredTrial
-from skelb.service.trials.whole import Choice, Walk, walk_of
+from skelb.service.trials.whole import Choice, Walk, walk_of, walked
 
 _MOST_RANKINGS = 6
 
@@ -147,17 +148,30 @@ class TrialDesk:
     def walk(self, number: int, view: View, choose: Choice) -> Walk:
         """A walk-forward as far as its windows are finished. Raises NotFoundError when it is another kind of trial."""
         trial = self.trial(number)
+        parts, rankings = self._finished(trial, view)
+        is_done = len(parts) == len(trial.parts)
+        return walk_of(
+            self._trials.layout(trial.order), parts, rankings, view.objective or trial.order.objective, choose,
+            self._trials.store.results(number) if is_done else None,
+        )  # fmt: skip
+
+    def walk_report(self, number: int, view: View, choose: Choice) -> Report:
+        """The days outside of a walk-forward judged whole, as one run. Raises NotFoundError as `walk` does,
+        SettingsError when no window chose anything."""
+        trial = self.trial(number)
+        said = self.walk(number, view, choose).sentence
+        prepared = self._trials.prepared(trial.order)
+        run = walked(self._trials.layout(trial.order), *self._finished(trial, view), choose)
+        return report_of_walk(prepared, run.legs, said)
+
+    def _finished(self, trial: StoredTrial, view: View) -> tuple[list[Part], list[Ranking]]:
+        """The windows of a walk-forward that are finished, and the ranking of each."""
         if trial.order.kind != "walk":
-            raise NotFoundError(f"trial {number} is no walk-forward")
+            raise NotFoundError(f"trial {trial.id} is no walk-forward")
         rankings = [self.ranking(trial, view, part) for part in range(len(trial.parts))]
         points = trial.total // len(trial.parts)
         finished = [place for place, ranking in enumerate(rankings) if len(ranking.results) == points]
-        layout = self._trials.layout(trial.order)
-        is_done = len(finished) == len(trial.parts)
-        return walk_of(
-            layout, [trial.parts[k] for k in finished], [rankings[k] for k in finished],
-            view.objective or trial.order.objective, choose, self._trials.store.results(number) if is_done else None,
-        )  # fmt: skip
+        return [trial.parts[place] for place in finished], [rankings[place] for place in finished]
 
     def export(self, number: int, form: Form) -> bytes:
         """All runs of a trial as a file."""

@@ -13,6 +13,7 @@ from skelb.core.errors import ConflictError, SettingsError, SkelbError
 from skelb.core.trials import Axis, Cell, Results, Task, point_at, run_cells
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
+from skelb.service.prepared import Prepared
 from skelb.service.tallies import Tallies
 from skelb.service.trials.orders import Layout, Part, TrialOrder, laid_out
 from skelb.service.trials.store import StoredTrial, TrialStore
@@ -59,6 +60,10 @@ class Trials:
                 while len(self._laid) > _MOST_LAID:
                     self._laid.popitem(last=False)
         return found
+
+    def prepared(self, order: TrialOrder) -> Prepared:
+        """The run that an order varies. Raises SkelbError on what cannot be run."""
+        return order.setup.prepared(self._library, self._datasets).sound()
 
     def _forget(self, what: str) -> None:
         """Scripts, bars and accounts are what a layout stands on."""

@@ -135,7 +135,7 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
                 type="button"
                 className="plain-button"
                 title="The basket judged whole: its months, where it earned, what each line is worth"
-                onClick={() => onReport({ ...state, markets: chosen })}
+                onClick={() => onReport({ ...state, markets: chosen, trial: undefined })}
               >
                 Report
               </button>

@@ -24,7 +24,19 @@ interface Windows {
 }
 
 /** Inputs chosen anew on every window, and what they earned on the days after it. */
-export function WalkDesk({ head, of, state, setup, varying, figures, markets, originOf, onState, onOpen }: DeskProps) {
+export function WalkDesk({
+  head,
+  of,
+  state,
+  setup,
+  varying,
+  figures,
+  markets,
+  originOf,
+  onState,
+  onOpen,
+  onReport,
+}: DeskProps) {
   const symbols = useMemo(() => markets.map((market) => market.symbol), [markets]);
   const [axes, setAxes] = useKept(
     `walk axes ${of} ${state.x ?? ""} ${state.y ?? ""} ${varying.map((item) => item.name).join()}`,
@@ -168,6 +180,14 @@ export function WalkDesk({ head, of, state, setup, varying, figures, markets, or
         <Found
           walk={walk.data}
           figures={figures}
+          onReport={() =>
+            onReport({
+              ...state,
+              trial: trial.id,
+              choose: choose === "neighbours" ? "neighbours" : undefined,
+              objective: walk.data.objective,
+            })
+          }
           open={(chosen, span) =>
             onOpen({ ...openedState(trial, { inputs: chosen }, originOf(trial)), from: span.first, to: span.last })
           }
@@ -182,10 +202,12 @@ type Chosen = NonNullable<Walk["windows"][number]["chosen"]>;
 function Found({
   walk,
   figures,
+  onReport,
   open,
 }: {
   walk: Walk;
   figures: FigureInfo[];
+  onReport: () => void;
   open: (chosen: Chosen, span: { first: string; last: string }) => SetupState | void;
 }) {
   const goal = figures.find((figure) => figure.key === walk.objective)!;
@@ -211,6 +233,18 @@ function Found({
       <div className="flex min-w-0 flex-1 flex-col overflow-auto p-3">
         <p className="pb-2 text-sentence" data-testid="walk-sentence">
           {walk.sentence}
+        </p>
+        <p className="pb-2">
+          {walk.windows.some((window) => window.chosen) && (
+            <button
+              type="button"
+              className="plain-button !py-0"
+              title="The days outside judged whole, as one run"
+              onClick={onReport}
+            >
+              Report
+            </button>
+          )}
         </p>
         {walk.overfitting && (
           <p className="pb-2 text-soft" data-testid="overfitting">
