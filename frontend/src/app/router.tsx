@@ -212,6 +212,8 @@ const report = createRoute({
           void navigate({ to: "/report", search: next, replace: isSame || !isStep(state, next) })
         }
         onOpen={(setup, next, stretch) => {
+          if (next.trial !== undefined)
+            return void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: "walk" } });
           if (next.markets)
             return void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: "basket" } });
           if (stretch && setup) keepSight(setup.market, { ...stretch, held: stretch.from });
