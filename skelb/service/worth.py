@@ -4,10 +4,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from skelb.core.errors import SkelbError
+from skelb.core.errors import SettingsError, SkelbError
 from skelb.core.figures import Figures, figures_of, record_together
 from skelb.core.language import check
-from skelb.core.language.tools import Change, Lesser, lesser_scripts
+from skelb.core.language.tools import Change, Lesser, NearerKind, lesser_scripts, nearer_script
 from skelb.core.stopping import stop_point
 from skelb.service.prepared import Prepared
 
@@ -76,6 +76,32 @@ class Worths:
         costs = lesser.change == "without" and net is not None and net > 0 and (over is None or over > 0)
         says: Says = "changes nothing" if same else "only costs" if costs else ""
         return LineWorth(*told, {key: figures[key] for key in SHOWN}, differences, says, "")
+
+
+@dataclass(frozen=True, slots=True)
+class NearerTried:
+    """A run with a nearer stop, or another target: its text, the lines that say so, its figures, and how they differ
+    from the run's."""
+
+    text: str
+    lines: list[str]
+    figures: Figures
+    differences: Figures
+
+
+def try_nearer(prepared: Prepared, kind: NearerKind, level: float) -> NearerTried:
+    """The run with every stop at `level` times its distance, or every target at `level` R. Raises SettingsError where
+    that cannot be written."""
+    found = nearer_script(prepared.checked, kind, level)
+    if found is None:
+        raise SettingsError(f"a {kind} at so many R cannot be written here: it needs a stop that is a distance")
+    text, lines = found
+    run, tried = (
+        figures_of(record_together(item.sound().outcomes()))
+        for item in (prepared, replace(prepared, checked=check(text, prepared.setting)))
+    )
+    differences = {key: _difference(tried[key], run[key]) for key in SHOWN}
+    return NearerTried(text, lines, {key: tried[key] for key in SHOWN}, differences)
 
 
 def _difference(now: float | None, before: float | None) -> float | None:

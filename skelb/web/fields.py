@@ -378,6 +378,12 @@ FIELDS = {
     "zone": "the time zone of times that name none, as Area/City",
 }
 _ELSEWHERE = {
+    "NearerIn.kind": "whether stops are nearer, or targets elsewhere",
+    "NearerIn.level": "in multiples of what is at risk at first",
+    "NearerTried.differences": "its figures less the run's",
+    "NearerTried.figures": "what the run comes to so",
+    "NearerTried.lines": "the lines of the script that say so",
+    "NearerTried.text": "the whole script",
     "CompareRunsIn.alike": "whether all are run with days, account, costs and description of the oldest",
     "CompareRunsIn.runs": "numbers of kept runs",
     "Compared.differences": "each of them against the oldest",

@@ -14,8 +14,8 @@ from skelb.service.prepared import Prepared
 from skelb.service.report import Report, descriptions, report_of
 from skelb.service.saved_page import saved_page
 from skelb.service.tables import Form, equity_table, trades_table, written
-from skelb.service.worth import Worths, WorthStep
-from skelb.web.schemas import ReportIn, RunIn
+from skelb.service.worth import NearerTried, Worths, WorthStep, try_nearer
+from skelb.web.schemas import NearerIn, ReportIn, RunIn
 from skelb.web.served import TABLE_FILE, App, named_file, sent, table_file
 
 _PACKED = {
@@ -51,6 +51,12 @@ def report_table(body: RunIn, app: App, of: Literal["trades", "equity"] = "trade
     prepared = body.setup.prepared(app.library, app.datasets).sound()
     made = (trades_table if of == "trades" else equity_table)(prepared.outcomes())
     return table_file(written(made, form), f"{prepared.checked.title or 'Run'} {of}", form)
+
+
+@router.post("/nearer")
+def report_nearer(body: NearerIn, app: App) -> NearerTried:
+    """A run with a nearer stop, or another target, run for true."""
+    return try_nearer(body.setup.prepared(app.library, app.datasets).sound(), body.kind, body.level)
 
 
 PACK = "application/zip"

@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 from skelb.core.bars import Guess, Joining
 from skelb.core.export import Conversion, ConversionChart
 from skelb.core.figures import FigureGroup, Figures
+from skelb.core.language.tools import NearerKind
 from skelb.core.trials import ChallengeRules
 from skelb.core.trials import Kind as ResampleKind
 from skelb.service.imports import How
@@ -236,6 +237,12 @@ class ReportIn(BaseModel):
     setup: Setup
     against: str | None = Field(default=None, max_length=64)
     swings: SwingsIn = Field(default_factory=SwingsIn)
+
+
+class NearerIn(BaseModel):
+    setup: Setup
+    kind: NearerKind
+    level: float = Field(gt=0, le=1_000)
 
 
 class KeptRunOut(BaseModel):

@@ -61,8 +61,11 @@ def test_a_run_is_judged_whole_by_one_key_and_leads_back_to_its_evidence(page):
     before = nearer.inner_text()
     page.get_by_label("A stop at").press("ArrowRight")
     expect(nearer).not_to_have_text(before)
+    page.get_by_role("button", name="Try it").press("Enter")
+    expect(page.get_by_test_id("tried-nearer")).to_contain_text("* (guard * atr(14))")
     page.get_by_role("tab", name="ahead").click()
     expect(nearer).to_contain_text("A target at")
+    expect(page.get_by_role("button", name="Try it")).to_be_visible()  # that was of a stop
 
 
 def test_the_report_is_of_what_is_said_at_its_top(page):

@@ -3,7 +3,7 @@
 import pytest
 
 from skelb.core.language import SavedScript, Setting, check
-from skelb.core.language.tools import lesser_scripts
+from skelb.core.language.tools import lesser_scripts, nearer_script
 from skelb.demo import DEMO_SCRIPTS
 
 
@@ -81,3 +81,26 @@ def test_what_is_left_of_a_demo_script_goes_on_or_says_what_it_misses(demo):
 
 def test_the_only_entry_stays_and_rules_that_are_used_are_not_this_scripts():
     assert told("enter long when close > open\nexit after 3 bars\n") == [("without", "", "exit after 3 bars", 2)]
+
+
+@pytest.mark.parametrize(
+    ("rules", "kind", "lines"),
+    [
+        ("stop 2 * atr(14)", "stop", ["stop 0.5 * (2 * atr(14))"]),
+        ("stop (1 + 1) * atr(14)", "stop", ["stop 0.5 * ((1 + 1) * atr(14))"]),
+        ("stop long 1%\nstop short 20 ticks", "stop", ["stop long 0.5 * (1)%", "stop short 0.5 * (20) ticks"]),
+        ("stop 1%\ntarget 3 R", "target", ["target 0.5 R"]),
+        ("stop 1%\ntarget 4 * atr(14)", "target", ["target 0.5 R"]),
+        ("stop 1%", "target", ["target 0.5 R"]),
+        ("stop at close - 5\ntarget 3 R", "target", ["target 0.5 R"]),
+        ("stop at close - 5", "stop", None),
+        ("target 3%", "target", None),
+        ("exit after 3 bars", "stop", None),
+    ],
+)
+def test_a_nearer_level_is_written_where_it_can_be(rules, kind, lines):
+    checked = check(f"enter long when close > open\nenter short when close < open\n{rules}\n")
+    found = nearer_script(checked, kind, 0.5)
+    assert (found and found[1]) == lines
+    if found:
+        assert check(found[0]).is_sound and all(line in found[0] for line in lines)

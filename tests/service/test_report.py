@@ -19,7 +19,7 @@ from skelb.service.report import bars_sum, descriptions, report_of
 from skelb.service.saved_page import saved_page
 from skelb.service.tables import equity_table, trades_table, written
 from skelb.service.trials.desk import View
-from skelb.service.worth import Worths
+from skelb.service.worth import Worths, try_nearer
 from tests.conftest import wave_bars
 from tests.service.conftest import SCRIPT, SETUP, finished, order
 
@@ -92,6 +92,17 @@ def test_a_line_that_others_stand_on_says_so(application):
     assert stop.figures is None and "no stop" in stop.error
     with pytest.raises(ScriptError):
         Worths(SETUP.model_copy(update={"text": "enter"}).prepared(application.library, application.datasets).sound())
+
+
+def test_a_nearer_stop_is_run_for_true(prepared, application):
+    tried = try_nearer(prepared, "stop", 0.5)
+    assert tried.lines == ["stop 0.5 * (3 * atr(5))"]
+    setup = SETUP.model_copy(update={"text": TWO_SIDES.replace("stop 3 * atr(5)", "stop 1.5 * atr(5)")})
+    figures = setup.prepared(application.library, application.datasets).backtest().figures["all"]
+    assert tried.figures == {key: figures[key] for key in tried.figures}
+    assert tried.differences["trades"] == figures["trades"] - prepared.backtest().figures["all"]["trades"]
+    with pytest.raises(SettingsError, match="needs a stop"):
+        try_nearer(SETUP.prepared(application.library, application.datasets), "stop", 0.5)
 
 
 def test_tables_hold_every_trade_in_forms_for_every_place(prepared):

@@ -617,6 +617,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/report/nearer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Report Nearer
+         * @description A run with a nearer stop, or another target, run for true.
+         */
+        post: operations["report_nearer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/report/pack": {
         parameters: {
             query?: never;
@@ -5158,6 +5178,53 @@ export interface components {
              */
             total: number;
         };
+        /** NearerIn */
+        NearerIn: {
+            /**
+             * Kind
+             * @description whether stops are nearer, or targets elsewhere
+             * @enum {string}
+             */
+            kind: "stop" | "target";
+            /**
+             * Level
+             * @description in multiples of what is at risk at first
+             */
+            level: number;
+            /** @description what is run, and how */
+            setup: components["schemas"]["Setup"];
+        };
+        /**
+         * NearerTried
+         * @description A run with a nearer stop, or another target: its text, the lines that say so, its figures, and how they differ
+         *     from the run's.
+         */
+        NearerTried: {
+            /**
+             * Differences
+             * @description its figures less the run's
+             */
+            differences: {
+                [key: string]: number | null;
+            };
+            /**
+             * Figures
+             * @description what the run comes to so
+             */
+            figures: {
+                [key: string]: number | null;
+            };
+            /**
+             * Lines
+             * @description the lines of the script that say so
+             */
+            lines: string[];
+            /**
+             * Text
+             * @description the whole script
+             */
+            text: string;
+        };
         /**
          * NextQuestion
          * @description The next bar on which a lane's condition turns yes, or (`way` -1) the one before.
@@ -8926,6 +8993,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Report"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report_nearer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NearerIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NearerTried"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

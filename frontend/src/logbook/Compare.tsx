@@ -158,6 +158,7 @@ function Beside({ found, figures, isAlike, onAlike, onDrop }: BesideProps) {
       <aside className="w-[440px] flex-none overflow-auto border-l border-line bg-base-100 px-4 py-3">
         <Every runs={runs} figures={figures} onDrop={onDrop} />
         <Lines difference={difference} before={oldest.number} />
+        <Settings runs={runs} />
         {difference.trades.hangs_on && (
           <section aria-label="What speaks against it" className="mt-4">
             <h2>
@@ -303,6 +304,54 @@ function Every({
         })}
       </tbody>
     </table>
+  );
+}
+
+/** What of inputs and setup differs; what is the same is counted. */
+function Settings({ runs }: { runs: ComparedRun[] }) {
+  const told = runs.map(({ setup }): Record<string, string> => ({
+    ...Object.fromEntries(Object.entries(setup.inputs ?? {}).map(([name, value]) => [name, String(value)])),
+    market: placeOf(setup),
+    timeframe: setup.timeframe,
+    from: setup.from_date ?? "the first day",
+    to: setup.to_date ?? "the last day",
+    sides: (setup.sides ?? "both") + (setup.inverted ? " exchanged" : ""),
+    account: setup.account,
+    "costs ×": String(setup.costs ?? 1),
+    ...Object.fromEntries(
+      Object.entries(setup.terms ?? {}).map(([key, value]) => [
+        `account: ${key.replaceAll("_", " ")}`,
+        String(value ?? "none"),
+      ]),
+    ),
+  }));
+  const names = [...new Set(told.flatMap((item) => Object.keys(item)))];
+  const differing = names.filter((name) => new Set(told.map((item) => item[name])).size > 1);
+  return (
+    <section aria-label="Inputs and setup" className="mt-4">
+      <h2>
+        <b>Inputs and setup</b>{" "}
+        <span className="text-soft">
+          {differing.length} differ, {names.length - differing.length} are the same
+        </span>
+      </h2>
+      <table className="w-full text-note" data-testid="settings">
+        <tbody>
+          {differing.map((name) => (
+            <tr key={name} className="border-b border-line">
+              <th scope="row" className="text-left font-normal">
+                {name}
+              </th>
+              {told.map((item, place) => (
+                <td key={runs[place]!.number} className={`num text-right ${place === 0 ? "font-semibold" : ""}`}>
+                  {item[name] ?? <span className="font-sans text-soft italic">as written</span>}
+                </td>
+              ))}
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
   );
 }
 

@@ -11,7 +11,7 @@ const DAY = 86_400;
 const FACES = ["behind", "ahead"] as const;
 
 /** How far trades went against and for the position on the way, and what a nearer stop or target would have kept. */
-export function Excursions({ report, onShow }: { report: Report } & Acts) {
+export function Excursions({ report, onShow, tryIt }: { report: Report } & Acts) {
   const [face, setFace] = useState<(typeof FACES)[number]>("behind");
   const [chosen, setChosen] = useState<number | null>(null);
   const { excursions, unit } = report;
@@ -110,6 +110,7 @@ export function Excursions({ report, onShow }: { report: Report } & Acts) {
                 {isAll && <> instead of {resultText(unit, total)}</>}, by excursions alone.
               </span>
             </label>
+            {unit === "R" && tryIt?.(isStop ? "stop" : "target", at.level)}
             <span className="text-soft">
               What else would have been traded, and at what price it would have filled, is left aside.
             </span>

@@ -21,6 +21,7 @@ import type { ReportState } from "./model";
 import { Packed } from "./Packed";
 import { reportQuery, savedPack, savedPage, savedTable, walkReportQuery, type TableForm } from "./queries";
 import { Survey } from "./Survey";
+import { TryIt } from "./TryIt";
 import { Worth } from "./Worth";
 
 interface Props {
@@ -187,6 +188,7 @@ function Whole({ state, onState, onOpen, onPack, setup, title, version, number, 
             figures={figures}
             held={against === null ? own : `holding ${against}`}
             worth={<Worth setup={setup} figures={figures} />}
+            tryIt={(kind, level) => <TryIt key={`${kind} ${level}`} setup={setup} kind={kind} level={level} />}
             onShow={isTogether ? undefined : (from, to) => onOpen(setup, state, { from, to })}
           />
         )}

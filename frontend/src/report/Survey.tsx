@@ -23,7 +23,7 @@ interface SurveyProps extends Acts {
 }
 
 /** A run judged whole, read from top to bottom: from what speaks against it to all that is needed to make it again. */
-export function Survey({ report, figures, held, worth, onShow }: SurveyProps) {
+export function Survey({ report, figures, held, worth, onShow, tryIt }: SurveyProps) {
   const hasTrades = (report.figures.all?.trades ?? 0) > 0;
   return (
     <div className="survey mx-auto max-w-[1500px]">
@@ -40,7 +40,7 @@ export function Survey({ report, figures, held, worth, onShow }: SurveyProps) {
           {hasTrades && (
             <>
               <Charges report={report} />
-              <Excursions report={report} onShow={onShow} />
+              <Excursions report={report} onShow={onShow} tryIt={tryIt} />
               <Spread report={report} />
             </>
           )}

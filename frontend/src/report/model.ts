@@ -1,3 +1,4 @@
+import type { ReactNode } from "react";
 import type { FigureInfo, Report, SetupState } from "@/api";
 import { plain, signed } from "@/ui";
 
@@ -17,6 +18,8 @@ export interface ReportState extends SetupState {
 export interface Acts {
   /** Show a stretch of time in the workbench, moments in seconds. */
   onShow?: (from: number, to: number) => void;
+  /** What tries a level in R for true. */
+  tryIt?: (kind: "stop" | "target", level: number) => ReactNode;
 }
 
 /** A result in the unit of a report. */

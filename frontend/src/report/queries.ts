@@ -39,3 +39,7 @@ export const walkReportQuery = (trial: number, choose: "value" | "neighbours", o
       ),
     retry: false,
   });
+
+/** The run with a nearer stop, or another target, run for true; levels in R. */
+export const tryNearer = (setup: Setup, kind: "stop" | "target", level: number) =>
+  unwrap(api.POST("/api/report/nearer", { body: { setup, kind, level } }));

@@ -85,6 +85,9 @@ export function RunTable({ trial, seen, figures, chosen, onChoose, onOpen }: Pro
           <a className="underline" href={`/api/trials/${trial.id}/export?form=csv`} download>
             CSV
           </a>{" "}
+          <a className="underline" href={`/api/trials/${trial.id}/export?form=csv-comma`} download>
+            CSV with decimal commas
+          </a>{" "}
           <a className="underline" href={`/api/trials/${trial.id}/export?form=parquet`} download>
             Parquet
           </a>

@@ -6,6 +6,7 @@ from skelb.core.language.tools.examples import example_of
 from skelb.core.language.tools.layout import format_source
 from skelb.core.language.tools.lesser import Change, Lesser, lesser_scripts
 from skelb.core.language.tools.mirror import Mirrored, mirrored_rules
+from skelb.core.language.tools.nearer import NearerKind, nearer_script
 from skelb.core.language.tools.places import NamePlace, name_at, name_places
 from skelb.core.language.tools.readback import read_back
 from skelb.core.language.tools.sheet import SECTIONS, Row, sheet_of, switched_off, without_rules
@@ -19,6 +20,7 @@ __all__ = [
     "Lesser",
     "Mirrored",
     "NamePlace",
+    "NearerKind",
     "Row",
     "applied",
     "brief",
@@ -30,6 +32,7 @@ __all__ = [
     "mirrored_rules",
     "name_at",
     "name_places",
+    "nearer_script",
     "read_back",
     "rename",
     "retitled",

@@ -49,8 +49,8 @@ def _parts(source: str, placed: Placed) -> Iterator[Lesser]:
     node, of = _condition(placed)
     if not isinstance(node, Logic) or node.operator != "and":
         return
-    written = [placed.text[slice(*_whole(placed.text, part.span))] for part in node.parts]
-    begins, ends = (placed.start + at for at in _whole(placed.text, node.span))
+    written = [placed.text[slice(*whole_span(placed.text, part.span))] for part in node.parts]
+    begins, ends = (placed.start + at for at in whole_span(placed.text, node.span))
     for place, (part, text) in enumerate(zip(node.parts, written, strict=True)):
         line = _line(source, placed.start + part.span[0])
         others = " and ".join(f"({other})" for at, other in enumerate(written) if at != place)
@@ -59,7 +59,7 @@ def _parts(source: str, placed: Placed) -> Iterator[Lesser]:
             yield Lesser("alone", text, of, line, f"{source[:begins]}({text}){source[ends:]}")
 
 
-def _whole(text: str, span: Span) -> Span:
+def whole_span(text: str, span: Span) -> Span:
     """A span with the brackets that it holds one half of: those around a first or last part are outside of it."""
     begins, ends = span
     brackets = [token for token in tokenize(text) if token.text in ("(", ")")]
