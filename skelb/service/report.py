@@ -204,5 +204,6 @@ def _weighed(prepared: Prepared, outcomes: Sequence[Outcome], tallies: Tallies |
     daily = daily_of(record_together(outcomes))
     if tallies is None or prepared.basket or daily is None or not prepared.checked.has_entries:
         return None, None
-    worth = tallies.worth(prepared.checked.title, prepared.dataset, daily)
-    return worth.settings, worth.sentence
+    title = prepared.checked.title
+    worth = tallies.worth(title, prepared.dataset, daily)
+    return worth.settings, f"{worth.sentence} {tallies.told(title).sentence}"

@@ -85,6 +85,18 @@ def test_the_report_is_of_what_is_said_at_its_top(page):
     expect(page.get_by_role("alert")).to_contain_text("no kept run 987654")
 
 
+def test_stretches_are_cut_by_what_is_set(page):
+    opened(page)
+    stretches = page.get_by_role("group", name="Stretches of the market").locator("g")
+    count = stretches.count()
+    page.get_by_label("A swing in percent of price").fill("40")
+    page.get_by_label("A swing in mean true ranges").fill("0")
+    expect(stretches).not_to_have_count(count)
+    page.get_by_label("A swing in percent of price").fill("-1")  # cannot be: what was shown stays
+    expect(page.get_by_label("A swing in percent of price")).to_have_attribute("aria-invalid", "true")
+    expect(stretches).not_to_have_count(0)
+
+
 def test_lines_are_worth_what_the_run_lacks_without_them(page):
     opened(page)
     page.get_by_role("button", name="Run it without each line").press("Enter")

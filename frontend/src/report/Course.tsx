@@ -1,7 +1,18 @@
 import { scaleLinear, scaleLog } from "d3-scale";
 import { useState, type PointerEvent } from "react";
 import type { Report } from "@/api";
-import { dateText, LevelLines, moneyText, moneyTone, plain, pointsOf, roundLevels, scaleOf, signed } from "@/ui";
+import {
+  dateText,
+  LevelLines,
+  moneyText,
+  moneyTone,
+  NumberField,
+  plain,
+  pointsOf,
+  roundLevels,
+  scaleOf,
+  signed,
+} from "@/ui";
 import { shade, type Acts } from "./model";
 import { Section } from "./Section";
 
@@ -18,7 +29,7 @@ interface CourseProps extends Acts {
 }
 
 /** Equity beside holding, how far it was below its peak, and the stretches of the market, all over the same time. */
-export function Course({ report, held, onShow }: CourseProps) {
+export function Course({ report, held, onShow, swings }: CourseProps) {
   const [isLog, setLog] = useState(false);
   const [brushed, setBrushed] = useState<[number, number] | null>(null); // places in the course
   const { times, equity, holding, drawdown } = report.course;
@@ -129,7 +140,7 @@ export function Course({ report, held, onShow }: CourseProps) {
           strokeWidth="0.8"
         />
       </svg>
-      <Stretches report={report} x={x} onShow={onShow} />
+      <Stretches report={report} x={x} onShow={onShow} swings={swings} />
       <p className="flex justify-between text-note text-soft" style={{ width: `${(100 * RIGHT) / WIDTH}%` }}>
         <span>{dayText(times[0] ?? 0)}</span>
         <span>{dayText(times.at(-1) ?? 0)}</span>
@@ -214,7 +225,7 @@ function Brushed({ report, span: [from, to], onShow, onNone }: BrushedProps) {
 const WAYS = { rising: "↗", falling: "↘", sideways: "→" } as const;
 
 /** The market's stretches, and what the trades that ended in each came to. */
-function Stretches({ report, x, onShow }: { report: Report; x: (moment: number) => number } & Acts) {
+function Stretches({ report, x, onShow, swings }: { report: Report; x: (moment: number) => number } & Acts) {
   const { stretches } = report;
   if (stretches.length === 0) return null;
   const most = Math.max(...stretches.map((stretch) => Math.abs(stretch.net_profit)));
@@ -227,6 +238,38 @@ function Stretches({ report, x, onShow }: { report: Report; x: (moment: number) 
         title="Cut where a swing of 10 % of price, or of 4 mean true ranges of 20 days, ends; sideways where the net move is under a third of the path"
       >
         <b>Stretches of the market</b>
+        {swings && (
+          <span className="no-print text-note text-soft">
+            cut by swings of{" "}
+            <NumberField
+              label="A swing in percent of price"
+              className="field w-14 text-right"
+              least={0.1}
+              isWhole={false}
+              value={swings.value.percent}
+              onChange={(percent) => swings.onChange({ ...swings.value, percent })}
+            />{" "}
+            % or{" "}
+            <NumberField
+              label="A swing in mean true ranges"
+              className="field w-12 text-right"
+              least={0}
+              isWhole={false}
+              value={swings.value.ranges}
+              onChange={(ranges) => swings.onChange({ ...swings.value, ranges })}
+            />{" "}
+            ranges, sideways under{" "}
+            <NumberField
+              label="Sideways under so many percent of the path"
+              className="field w-12 text-right"
+              least={0}
+              most={100}
+              value={Math.round(swings.value.sideways * 100)}
+              onChange={(percent) => swings.onChange({ ...swings.value, sideways: percent / 100 })}
+            />{" "}
+            % of the path
+          </span>
+        )}
         {(Object.keys(WAYS) as (keyof typeof WAYS)[]).map((way) => (
           <span key={way} className="text-note">
             {WAYS[way]} {way} <b className={`num ${moneyTone(inAll(way))}`}>{moneyText(inAll(way))}</b>

@@ -1,5 +1,5 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useState } from "react";
 import {
   accountsQuery,
   catalogueQuery,
@@ -17,7 +17,7 @@ import {
 } from "@/api";
 import { AccountWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/setup";
 import { dateText, figureText, Loading, Picker, PopOver, saveFile, Trouble } from "@/ui";
-import type { ReportState } from "./model";
+import { USUAL_SWINGS, type ReportState, type Swings } from "./model";
 import { Packed } from "./Packed";
 import { reportQuery, savedPack, savedPage, savedTable, walkReportQuery, type TableForm } from "./queries";
 import { Survey } from "./Survey";
@@ -131,7 +131,8 @@ function Whole({ state, onState, onOpen, onPack, setup, title, version, number, 
   const catalogue = useQuery(catalogueQuery);
   const markets = useQuery(marketsQuery);
   const against = state.against ?? null;
-  const query = useQuery(reportQuery(setup, against));
+  const [swings, setSwings] = useState(USUAL_SWINGS);
+  const query = useQuery(reportQuery(setup, against, swings));
   const report = query.data;
   useEffect(() => {
     document.title = `${title || "Untitled"} on ${placeOf(setup)} ${setup.timeframe} · Report · Skelb`;
@@ -172,6 +173,7 @@ function Whole({ state, onState, onOpen, onPack, setup, title, version, number, 
           setup={setup}
           title={title}
           against={against}
+          swings={swings}
           isReady={report !== undefined}
           onOpen={() => onOpen(setup, state)}
           onPack={onPack}
@@ -188,6 +190,7 @@ function Whole({ state, onState, onOpen, onPack, setup, title, version, number, 
             figures={figures}
             held={against === null ? own : `holding ${against}`}
             worth={<Worth setup={setup} figures={figures} />}
+            swings={{ value: swings, onChange: setSwings }}
             tryIt={(kind, level) => <TryIt key={`${kind} ${level}`} setup={setup} kind={kind} level={level} />}
             onShow={isTogether ? undefined : (from, to) => onOpen(setup, state, { from, to })}
           />
@@ -250,6 +253,7 @@ interface DoingsProps {
   setup: Setup;
   title: string;
   against: string | null;
+  swings: Swings;
   isReady: boolean;
   onOpen: () => void;
   onPack: (file: File | undefined) => void;
@@ -262,14 +266,14 @@ const FORMS: { form: TableForm; name: string; ending: string }[] = [
 ];
 
 /** What can be done with the report as a whole. */
-function Doings({ setup, title, against, isReady, onOpen, onPack }: DoingsProps) {
+function Doings({ setup, title, against, swings, isReady, onOpen, onPack }: DoingsProps) {
   const chooser = useRef<HTMLInputElement>(null);
   const pack = useMutation({
     mutationFn: () => savedPack(setup),
     onSuccess: (file) => saveFile(`${title || "Run"}.zip`, file, "application/zip"),
   });
   const page = useMutation({
-    mutationFn: () => savedPage(setup, against),
+    mutationFn: () => savedPage(setup, against, swings),
     onSuccess: (file) => saveFile(`${title || "Report"}.html`, file, "text/html"),
   });
   return (

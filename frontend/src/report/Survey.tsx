@@ -23,7 +23,7 @@ interface SurveyProps extends Acts {
 }
 
 /** A run judged whole, read from top to bottom: from what speaks against it to all that is needed to make it again. */
-export function Survey({ report, figures, held, worth, onShow, tryIt }: SurveyProps) {
+export function Survey({ report, figures, held, worth, onShow, tryIt, swings }: SurveyProps) {
   const hasTrades = (report.figures.all?.trades ?? 0) > 0;
   return (
     <div className="survey mx-auto max-w-[1500px]">
@@ -31,7 +31,7 @@ export function Survey({ report, figures, held, worth, onShow, tryIt }: SurveyPr
         <div className="min-w-0">
           <Against report={report} onShow={onShow} />
           <Marks report={report} figures={figures} />
-          <Course report={report} held={held} onShow={onShow} />
+          <Course report={report} held={held} onShow={onShow} swings={swings} />
           <Months report={report} onShow={onShow} />
           {worth}
         </div>

@@ -14,10 +14,21 @@ export interface ReportState extends SetupState {
   dearest?: number;
 }
 
+/** What cuts the market into stretches: a swing of so many percent of price, or of so many mean true ranges; sideways
+ * goes what moves less than this share of its path. */
+export interface Swings {
+  percent: number;
+  ranges: number;
+  sideways: number;
+}
+export const USUAL_SWINGS: Swings = { percent: 10, ranges: 4, sideways: 1 / 3 };
+
 /** What a report can be asked to do; on a saved page nothing can. */
 export interface Acts {
   /** Show a stretch of time in the workbench, moments in seconds. */
   onShow?: (from: number, to: number) => void;
+  /** What stretches are cut by, where that can be changed. */
+  swings?: { value: Swings; onChange: (swings: Swings) => void };
   /** What tries a level in R for true. */
   tryIt?: (kind: "stop" | "target", level: number) => ReactNode;
 }

@@ -1,16 +1,21 @@
 import { queryOptions } from "@tanstack/react-query";
 import { api, unwrap, type Setup } from "@/api";
+import type { Swings } from "./model";
 
-export const reportQuery = (setup: Setup, against: string | null) =>
+export const reportQuery = (setup: Setup, against: string | null, swings: Swings) =>
   queryOptions({
-    queryKey: ["report", setup, against],
-    queryFn: ({ signal }) => unwrap(api.POST("/api/report", { body: { setup, against }, signal })),
+    queryKey: ["report", setup, against, swings],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/report", { body: { setup, against, swings }, signal })),
+    placeholderData: (before, query) =>
+      JSON.stringify(query?.queryKey[1]) === JSON.stringify(setup) ? before : undefined,
     retry: false,
   });
 
 /** The report as a page that opens anywhere. */
-export const savedPage = (setup: Setup, against: string | null) =>
-  unwrap(api.POST("/api/report/page", { body: { setup, against }, parseAs: "blob" }) as Promise<{ data?: Blob }>);
+export const savedPage = (setup: Setup, against: string | null, swings: Swings) =>
+  unwrap(
+    api.POST("/api/report/page", { body: { setup, against, swings }, parseAs: "blob" }) as Promise<{ data?: Blob }>,
+  );
 
 /** The run in one file, with all that it was made of. */
 export const savedPack = (setup: Setup) =>
