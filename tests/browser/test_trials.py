@@ -75,7 +75,7 @@ def test_three_axes_are_swept_sliced_sorted_and_taken_away(page, world, tmp_path
     first = page.locator("[data-run]").first
     expect(first).to_have_attribute("data-run", str(runs.index(best)))
     with page.expect_download() as waiting:
-        page.get_by_role("link", name="CSV").click()
+        page.get_by_role("link", name="CSV", exact=True).click()
     waiting.value.save_as(tmp_path / "runs.csv")
     with open(tmp_path / "runs.csv") as file:
         rows = list(csv.DictReader(file))
