@@ -59,7 +59,7 @@ def report_nearer(body: NearerIn, app: App) -> NearerTried:
     return try_nearer(body.setup.prepared(app.library, app.datasets).sound(), body.kind, body.level)
 
 
-PACK = "application/zip"
+PACK = "application/octet-stream"  # a zip, which not every program that is made from the description knows
 
 
 @router.post(

@@ -12,7 +12,7 @@ from starlette.testclient import TestClient
 from starlette.websockets import WebSocketDisconnect
 
 from skelb.service.application import Application
-from skelb.web import market_routes
+from skelb.web import served
 from skelb.web.app import make_app
 from tests.conftest import wave_bars, write_csv
 
@@ -188,7 +188,7 @@ def test_a_file_may_have_any_name(client, tmp_path, name):
 
 
 def test_a_file_that_is_too_large_is_refused_while_it_comes(client, monkeypatch):
-    monkeypatch.setattr(market_routes, "MOST_BYTES", 3_000_000)
+    monkeypatch.setattr(served, "MOST_BYTES", 3_000_000)
     came, told = [], []
 
     async def receive():  # a file without an end

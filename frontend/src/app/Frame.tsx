@@ -3,10 +3,11 @@ import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-route
 import { BookOpen, GitBranch, Grid3x3, Library, Moon, ScrollText, Spline, Sun, Waves } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { leftOutQuery, marketsQuery, scriptsQuery } from "@/api";
-import { type Command, LiveRegion, Notice, setTheme, useCommands, useTheme } from "@/ui";
+import { type Command, later, LiveRegion, Notice, setTheme, useCommands, useTheme } from "@/ui";
 import { placeAsLeft, type Place } from "./places";
-import { KeyboardCard } from "./KeyboardCard";
 import { Palette } from "./Palette";
+
+const KeyboardCard = later(() => import("./KeyboardCard").then((found) => found.KeyboardCard));
 
 const PLACES = [
   { to: "/", label: "Workbench", icon: Spline },

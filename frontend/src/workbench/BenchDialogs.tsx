@@ -1,8 +1,8 @@
 import { later } from "@/ui";
 import { retitled } from "./model";
-import { SaveQuestion } from "./SaveQuestion";
 import type { Bench } from "./useBench";
 
+const SaveQuestion = later(() => import("./SaveQuestion").then((found) => found.SaveQuestion));
 const FunnelCard = later(() => import("./FunnelCard").then((found) => found.FunnelCard));
 const dialogs = () => import("./text/dialogs");
 const AskElsewhere = later(() => dialogs().then((found) => found.AskElsewhere));

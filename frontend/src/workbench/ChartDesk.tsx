@@ -8,7 +8,8 @@ import { useLanes } from "./chart/useLanes";
 import { priceDigits } from "./chart/digits";
 import type { ChartStack } from "./chart/stack";
 import type { useFollow } from "./follow/useFollow";
-import { TradeSentence } from "./trades/TradeSentence";
+
+const TradeSentence = later(() => import("./trades/TradeSentence").then((found) => found.TradeSentence));
 
 const FollowBar = later(() => import("./follow/FollowBar").then((found) => found.FollowBar));
 const Lens = later(() => import("./lens/Lens").then((found) => found.Lens));

@@ -2,9 +2,10 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { ListFilter, Table2 } from "lucide-react";
 import { useEffect, useMemo, useRef, useState, type MouseEvent } from "react";
 import type { Run } from "@/api";
-import { moneyText, Picker, Said, plain, signed, timeText, useKept, useNarrow } from "@/ui";
+import { later, moneyText, Picker, Said, plain, signed, timeText, useKept, useNarrow } from "@/ui";
 import { sumText, type TradeFilter } from "./model";
-import { TradeFilters } from "./TradeFilters";
+
+const TradeFilters = later(() => import("./TradeFilters").then((found) => found.TradeFilters));
 
 interface Props {
   run: Run;
