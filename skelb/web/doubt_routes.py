@@ -10,7 +10,7 @@ from skelb.core.engine import Outcome
 from skelb.service.distrust import Challenged, Redrawn, Stress, StressStep, challenged, redrawn
 from skelb.service.setup import Setup
 from skelb.web.schemas import ChallengeIn, ResampleIn, StressIn
-from skelb.web.served import App
+from skelb.web.served import App, json_lines
 
 router = APIRouter(prefix="/api/doubt", tags=["doubt"])
 
@@ -23,15 +23,7 @@ def _stress(body: StressIn, app: App) -> Stress:
     return Stress(body.setup.prepared(app.library, app.datasets).sound(), others)
 
 
-@router.post(
-    "/stress",
-    responses={
-        200: {
-            "description": "JSON lines, a StressStep each",
-            "content": {"application/jsonl": {"schema": {"type": "string"}}},
-        }
-    },
-)
+@router.post("/stress", responses=json_lines("StressStep"))
 def stress(planned: Annotated[Stress, Depends(_stress)]) -> Iterable[StressStep]:
     """A run beside itself made worse, and elsewhere: a line a run; whoever stops reading stops it."""
     yield from planned.steps()

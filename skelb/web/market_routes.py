@@ -29,17 +29,11 @@ from skelb.web.schemas import (
     RefusedOut,
     RunIn,
 )
-from skelb.web.served import TABLE_FILE, App, sent, table_file
+from skelb.web.served import TABLE_FILE, App, file_sent, sent, table_file
 
 router = APIRouter(prefix="/api", tags=["library"])
 Roles = Annotated[Sequence[str], Query(max_length=8, description="columns by what they are, as time=Date")]
-_FILE = {
-    "requestBody": {
-        "required": True,
-        "description": "the file as it is: CSV in any encoding, zipped or not, a table or a spreadsheet",
-        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
-    }
-}
+_FILE = file_sent("the file as it is: CSV in any encoding, zipped or not, a table or a spreadsheet")
 
 
 @router.get("/markets")

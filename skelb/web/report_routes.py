@@ -16,15 +16,8 @@ from skelb.service.saved_page import saved_page
 from skelb.service.tables import Form, equity_table, trades_table, written
 from skelb.service.worth import NearerTried, Worths, WorthStep, try_nearer
 from skelb.web.schemas import NearerIn, ReportIn, RunIn
-from skelb.web.served import TABLE_FILE, App, named_file, sent, table_file
+from skelb.web.served import TABLE_FILE, App, file_sent, json_lines, named_file, sent, table_file
 
-_PACKED = {
-    "requestBody": {
-        "required": True,
-        "description": "a pack as it was saved",
-        "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
-    }
-}
 router = APIRouter(prefix="/api/report", tags=["report"])
 
 
@@ -74,7 +67,7 @@ def report_pack(body: RunIn, app: App) -> Response:
     return named_file(data, f"{prepared.checked.title or 'Run'}.zip", PACK)
 
 
-@router.post("/verify", openapi_extra=_PACKED)
+@router.post("/verify", openapi_extra=file_sent("a pack as it was saved"))
 async def report_verify(request: Request) -> Verified:
     """A pack made again with its own bars, and compared with what it says of itself; nothing is stored."""
     return await run_in_threadpool(verify, bytes(await sent(request)))
@@ -85,15 +78,7 @@ def _worths(body: RunIn, app: App) -> Worths:
     return Worths(body.setup.prepared(app.library, app.datasets).sound())
 
 
-@router.post(
-    "/worth",
-    responses={
-        200: {
-            "description": "JSON lines, a WorthStep each",
-            "content": {"application/jsonl": {"schema": {"type": "string"}}},
-        }
-    },
-)
+@router.post("/worth", responses=json_lines("WorthStep"))
 def report_worth(planned: Annotated[Worths, Depends(_worths)]) -> Iterable[WorthStep]:
     """A run without each of its lines: a line a run; whoever stops reading stops it."""
     yield from planned.steps()

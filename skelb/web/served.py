@@ -47,6 +47,22 @@ TABLE_FILE: dict[int | str, dict[str, Any]] = {
 }
 
 
+def json_lines(of: str) -> dict[int | str, dict[str, Any]]:
+    """What an answer is described as that comes line by line."""
+    return {
+        200: {
+            "description": f"JSON lines, a {of} each",
+            "content": {"application/jsonl": {"schema": {"type": "string"}}},
+        }
+    }
+
+
+def file_sent(said: str) -> dict[str, Any]:
+    """What a request is described as that sends a file as it is."""
+    content = {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}}
+    return {"requestBody": {"required": True, "description": said, "content": content}}
+
+
 def table_file(data: bytes, name: str, form: Form) -> Response:
     """A file to save under a name, whatever signs that has."""
     return named_file(data, f"{name}.{form.partition('-')[0]}", _MEDIA[form])

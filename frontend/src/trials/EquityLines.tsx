@@ -67,15 +67,33 @@ export function EquityLines({ lines, edges = [], label }: Props) {
               strokeDasharray={line.dash}
             />
           ))}
-          <text x={LEFT} y={height - 6} fontSize="11" fill="var(--soft)">
-            {dateText(new Date(from * 1000).toISOString())}
-          </text>
-          <text x={width - RIGHT} y={height - 6} fontSize="11" fill="var(--soft)" textAnchor="end">
-            {dateText(new Date(to * 1000).toISOString())}
-          </text>
+          <TimeEnds from={from} to={to} left={LEFT} right={width - RIGHT} y={height - 6} />
         </svg>
       )}
     </div>
+  );
+}
+
+interface TimeEndsProps {
+  from: number;
+  to: number;
+  left: number;
+  right: number;
+  y: number;
+}
+
+/** The days on which a drawing begins and ends, below it; moments in seconds. */
+export function TimeEnds({ from, to, left, right, y }: TimeEndsProps) {
+  const day = (moment: number) => dateText(new Date(moment * 1000).toISOString());
+  return (
+    <>
+      <text x={left} y={y} fontSize="11" fill="var(--soft)">
+        {day(from)}
+      </text>
+      <text x={right} y={y} fontSize="11" fill="var(--soft)" textAnchor="end">
+        {day(to)}
+      </text>
+    </>
   );
 }
 

@@ -67,7 +67,8 @@ def difference_of(before: Traded, after: Traded) -> Difference:
     new = [second[key] for key in second if key not in first]
     pairs = np.array([(first[key], second[key]) for key in both], np.int64).reshape(-1, 2)
     old_net, new_net = before.net[pairs[:, 0]], after.net[pairs[:, 1]]
-    differs = np.abs(new_net - old_net) > _SAME * np.maximum(1.0, np.abs(old_net))
+    change = new_net - old_net
+    differs = np.abs(change) > _SAME * np.maximum(1.0, np.abs(old_net))
     otherwise = (before.exit_time[pairs[:, 0]] != after.exit_time[pairs[:, 1]]) | np.array(
         [before.reasons[before.reason[a]] != after.reasons[after.reason[b]] for a, b in pairs.tolist()], np.bool_
     )
@@ -78,7 +79,6 @@ def difference_of(before: Traded, after: Traded) -> Difference:
         _part("ended differently", old_net[ended], new_net[ended]),
         _part("sized or charged differently", old_net[charged], new_net[charged]),
     ]
-    change = new_net - old_net
     changes = np.concatenate((-before.net[gone], after.net[new], change[differs]))
     total = float(after.net.sum() - before.net.sum())
     most = np.argsort(-np.abs(change[ended]), kind="stable")[:_MOST_LISTED]
@@ -90,9 +90,7 @@ def difference_of(before: Traded, after: Traded) -> Difference:
         ended=[_pair(before, after, int(a), int(b)) for a, b in told],
         only_before=[_pair(before, after, row, None) for row in _largest(before.net, gone)],
         only_after=[_pair(before, after, None, row) for row in _largest(after.net, new)],
-        sentence=_sentence(
-            before.net[gone], after.net[new], (new_net - old_net)[ended], (new_net - old_net)[charged], total
-        ),
+        sentence=_sentence(before.net[gone], after.net[new], change[ended], change[charged], total),
         hangs_on=_hangs_on(changes, total),
     )
 
@@ -170,7 +168,8 @@ def _hangs_on(changes: Floats, total: float) -> str | None:
     """Where a few trades make more than the whole difference."""
     if total == 0 or changes.size <= _FEW:
         return None
-    towards = np.sort(changes * np.sign(total))[::-1]
+    towards = changes * np.sign(total)
+    towards = np.sort(towards[towards > 0])[::-1]
     count = int(np.searchsorted(np.cumsum(towards), abs(total))) + 1
     if count > _FEW:
         return None

@@ -8,7 +8,7 @@ from typing import Any
 
 from skelb.core.errors import ConflictError, NotFoundError
 from skelb.core.figures import Figures
-from skelb.core.trials import CHOICE, Fold, point_at
+from skelb.core.trials import CHOICE, Fold, point_at, stitched
 from skelb.service.report import Report, report_of_walk
 from skelb.service.tables import Form
 from skelb.service.tallies import Tallies
@@ -32,7 +32,7 @@ from skelb.service.trials.ranking import (
     run_of,
 )
 from skelb.service.trials.store import StoredTrial
-from skelb.service.trials.whole import Choice, Walk, walk_of, walked
+from skelb.service.trials.whole import Choice, Walk, walk_of
 
 _MOST_RANKINGS = 6
 
@@ -159,10 +159,10 @@ class TrialDesk:
         """The days outside of a walk-forward judged whole, as one run. Raises NotFoundError as `walk` does,
         SettingsError when no window chose anything."""
         trial = self.trial(number)
-        said = self.walk(number, view, choose).sentence
-        prepared = self._trials.prepared(trial.order)
-        run = walked(self._trials.layout(trial.order), *self._finished(trial, view), choose)
-        return report_of_walk(prepared, run.legs, said)
+        walk = self.walk(number, view, choose)
+        steps = [(window.outside, window.chosen) for window in walk.windows if window.chosen is not None]
+        run = stitched(self._trials.layout(trial.order).sweep, steps)
+        return report_of_walk(self._trials.prepared(trial.order), run.legs, walk.sentence)
 
     def _finished(self, trial: StoredTrial, view: View) -> tuple[list[Part], list[Ranking]]:
         """The windows of a walk-forward that are finished, and the ranking of each."""

@@ -210,16 +210,6 @@ def walk_of(
     )
 
 
-def walked(layout: Layout, parts: Sequence[Part], rankings: Sequence[Ranking], choose: Choice) -> Stitched:
-    """The days outside of a walk-forward, end to end, each traded with what its window chose."""
-    steps: list[tuple[Span, Point]] = []
-    for part, ranking in zip(parts, rankings, strict=True):
-        row = ranking.best if choose == "value" else ranking.landmarks.plateau
-        if row is not None and part.outside is not None:
-            steps.append((part.outside, ranking.point(row)))
-    return stitched(layout.sweep, steps)
-
-
 def _days_of(run: Stitched) -> StitchedDays:
     shown = evenly(run.equity.size, _MOST_POINTS)
     return StitchedDays(run.net, run.drawdown, run.capital, run.times[shown].tolist(), run.equity[shown].tolist())

@@ -1,7 +1,6 @@
 import { useState } from "react";
 import type { Basket, Market } from "@/api";
 import {
-  dateText,
   LevelLines,
   moneyText,
   moneyTone,
@@ -15,6 +14,7 @@ import {
   timeText,
   useSize,
 } from "@/ui";
+import { TimeEnds } from "../EquityLines";
 
 interface TradedProps {
   basket: Basket;
@@ -170,12 +170,7 @@ function Course({ row, times, trades, digits }: CourseProps) {
             strokeDasharray={trade.net > 0 ? undefined : "2 2"}
           />
         ))}
-        <text x={LEFT} y={height - 6} fontSize="11" fill="var(--soft)">
-          {dateText(new Date(from * 1000).toISOString())}
-        </text>
-        <text x={width - RIGHT} y={height - 6} fontSize="11" fill="var(--soft)" textAnchor="end">
-          {dateText(new Date(to * 1000).toISOString())}
-        </text>
+        <TimeEnds from={from} to={to} left={LEFT} right={width - RIGHT} y={height - 6} />
       </svg>
     </div>
   );
