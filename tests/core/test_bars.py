@@ -117,6 +117,30 @@ def test_gathering_loses_nothing(minutes):
     assert direct.bars.close.tolist() == higher.close.tolist()
 
 
+@pytest.mark.parametrize("minutes", [30, 60, 90, 240, 1440])
+@pytest.mark.parametrize("session", ["09:30-12:00,13:00-16:00", "18:00-23:15,00:10-17:00", "08:00-08:20,08:50-20:00"])
+def test_every_bar_of_the_session_is_inside_exactly_one_higher_bar(session, minutes):
+    market = Market("M", session=session, zone="Europe/Berlin", tick=0.25)
+    stored, calendar, _ = session_bars(wave_bars(9000, minutes=5), market)
+    higher = make_dataset(wave_bars(9000, minutes=5), market, Timeframe(minutes))
+    assert higher.bars.volume.sum() == stored.volume.sum()
+    inside = np.searchsorted(higher.bars.time, stored.time, side="right") - 1
+    counts = np.bincount(inside, minlength=len(higher))
+    assert (counts > 0).all() and counts.sum() == len(stored)
+    np.testing.assert_array_equal(calendar.day, higher.calendar.day[inside])
+    assert (calendar.close_time <= higher.calendar.close_time[inside]).all()
+    assert (higher.bars.high[inside] >= stored.high).all() and (higher.bars.low[inside] <= stored.low).all()
+
+
+def test_a_higher_bar_that_opens_in_a_break_is_there():
+    market = Market("M", session="09:30-12:00,13:00-16:00")
+    times = [at(2024, 1, 2, 9, 30) + 1800 * k for k in range(13) if not 5 <= k < 7]
+    higher = make_dataset(bars_at(times, 30), market, Timeframe(60))
+    opened = [datetime.fromtimestamp(time, UTC).strftime("%H:%M") for time in higher.bars.time]
+    assert opened == ["09:30", "10:30", "11:30", "12:30", "13:30", "14:30", "15:30"]
+    assert higher.calendar.close_time[3] == at(2024, 1, 2, 13, 30) and (np.diff(higher.calendar.day) == 0).all()
+
+
 def test_daily_rows_belong_to_their_written_date():
     stored = bars_at([at(2024, 1, 2), at(2024, 1, 3)], 1440)
     dated = Bars(

@@ -7,11 +7,23 @@ from datetime import date
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from skelb.core.bars import Commission
 from skelb.core.engine import Account, kernel, run
 from skelb.core.errors import SettingsError
-from skelb.core.figures import FIGURE_KEYS, FIGURES, figures_by_side, figures_of, findings_of, record_of, side_equity
+from skelb.core.figures import (
+    FIGURE_KEYS,
+    FIGURES,
+    basket_record,
+    covered,
+    figures_by_side,
+    figures_of,
+    findings_of,
+    record_of,
+    side_equity,
+)
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_plan
 from tests.conftest import dataset, wave_bars
@@ -61,7 +73,7 @@ def plain_trade_figures(trades, ambiguous, bars):
         "longest_winning_run": max(size for won, size in runs if won),
         "longest_losing_run": max(size for won, size in runs if not won),
         "average_bars_held": sum(trade["held"] for trade in trades) / len(net),
-        "exposure": sum(trade["held"] for trade in trades) / bars, "ambiguous_trades": ambiguous,
+        "exposure": len({bar for trade in trades for bar in trade["bars"]}) / bars, "ambiguous_trades": ambiguous,
         "total_commission": costs["commission"], "total_spread": costs["spread"], "total_slippage": costs["slippage"],
         "total_financing": costs["financing"], "total_costs": sum(costs.values()),
         "costs_share": sum(costs.values()) / gross if gross > 0 else None,
@@ -123,7 +135,8 @@ def ledger_rows(outcome, side=0):
     columns = {"net": kernel.TF_NET, "gross": kernel.TF_GROSS, "commission": kernel.TF_COMMISSION, "r": kernel.TF_R,
                "spread": kernel.TF_SPREAD, "slippage": kernel.TF_SLIPPAGE, "financing": kernel.TF_FINANCING}  # fmt: skip
     return [{name: float(trades.column(column)[row]) for name, column in columns.items()}
-            | {"held": int(trades.bars_held[row]), "ambiguous": int(trades.ambiguous[row])}
+            | {"held": int(trades.bars_held[row]), "bars": range(trades.entry_bar[row], trades.entry_bar[row] + trades.bars_held[row]),
+               "ambiguous": int(trades.ambiguous[row])}
             for row in range(len(trades)) if side in (0, trades.side[row])]  # fmt: skip
 
 
@@ -286,6 +299,21 @@ def test_long_and_short_add_up_to_all():
         assert record_of(outcome).numbers.shape[0] == len(outcome.trades)
         long = record_of(outcome, "long")
         np.testing.assert_array_equal(long.equity, sides[0] + 20_000)
+
+
+@given(st.lists(st.tuples(st.integers(0, 40), st.integers(0, 12)), max_size=12))
+def test_what_is_covered_twice_counts_once(stretches):
+    begins, lengths = (np.array([stretch[at] for stretch in stretches], np.int64) for at in range(2))
+    places = {place for begin, length in stretches for place in range(begin, begin + length)}
+    assert covered(begins, begins + lengths) == len(places)
+
+
+def test_exposure_counts_bars_and_not_lots():
+    _, outcome = outcome_of("enter long when close > open\nlimit 3 open\nexit after 20 bars\nsize 1 units")
+    found = figures_of(record_of(outcome))
+    assert outcome.trades.bars_held.sum() > outcome.equity.size >= found["exposure"] * outcome.equity.size
+    together = figures_of(basket_record([OUTCOME, outcome_of(seed=8)[1]]))["exposure"]
+    assert FOUND["all"]["exposure"] < together <= 1.0
 
 
 def test_figures_without_meaning_are_none():

@@ -780,7 +780,9 @@ class Simulator:
             return False
         if not ranges:
             return True
-        return any(a <= clock < b if b > a else clock >= a or clock < b for a, b in ranges)
+        # A window that ends at midnight, written 24:00 or 00:00, has the close at midnight in it.
+        until = [(a, b if b % 1440 else 1441) for a, b in ranges]
+        return any(a <= clock < b if b > a else clock >= a or clock < b for a, b in until)
 
     # --- the rules at a close ------------------------------------------------------------------------------------
 

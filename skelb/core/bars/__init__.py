@@ -1,7 +1,7 @@
 """Bars, markets, timeframes, sessions."""
 
 from skelb.core.bars.bars import PRICES, Bars, Bools, Floats, Ints
-from skelb.core.bars.calendar import Calendar, resample, session_bars
+from skelb.core.bars.calendar import Calendar, gathered, resample, session_bars
 from skelb.core.bars.guesses import Guess, guess_market
 from skelb.core.bars.joining import Joining, compare_bars, join_bars
 from skelb.core.bars.market import WEEKDAYS, Commission, Market, is_zone, parse_days
@@ -29,6 +29,7 @@ __all__ = [
     "compare_bars",
     "find_faults",
     "find_oddities",
+    "gathered",
     "guess_market",
     "is_zone",
     "join_bars",

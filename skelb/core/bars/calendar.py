@@ -185,8 +185,17 @@ def resample(bars: Bars, calendar: Calendar, market: Market, timeframe: Timefram
     trading days), carries its scheduled open time, and exists only where there were bars. Extra columns keep
     their last value.
     """
+    return gathered(bars, calendar, market, timeframe)[0]
+
+
+def gathered(bars: Bars, calendar: Calendar, market: Market, timeframe: Timeframe) -> tuple[Bars, Calendar]:
+    """Session bars gathered as `resample` does, and their calendar.
+
+    Every bar is inside exactly one higher bar, one whose scheduled opening lies in a break of the session too: it
+    belongs to the trading day of the bars in it.
+    """
     if timeframe == bars.timeframe or len(bars) == 0:
-        return bars
+        return bars, calendar
     days, position = _distinct(calendar.day)
     day_start = to_utc(days * _DAY_S + market.ranges[0].start * 60, market.zone)
     group = calendar.week if timeframe.minutes == WEEK_MINUTES else position
@@ -200,7 +209,9 @@ def resample(bars: Bars, calendar: Calendar, market: Market, timeframe: Timefram
     opens, highs, lows, closes, volumes = (row[:count].copy() for row in made)
     extra = {name: values[last[:count]] for name, values in bars.columns.items()}
     opened = times[:count].copy()
-    return Bars(timeframe, opened, opens, highs, lows, closes, volumes, columns=extra, dated=bars.dated)
+    found = Bars(timeframe, opened, opens, highs, lows, closes, volumes, columns=extra, dated=bars.dated)
+    first = np.concatenate(([0], last[: count - 1] + 1))
+    return found, _calendar(found, calendar.day[first], market)
 
 
 @njit(cache=True, nogil=True)

@@ -120,7 +120,8 @@ def tema(x: Floats, n: int) -> Floats:
 def kama(x: Floats, n: int) -> Floats:
     """Kaufman's adaptive average (fast 2, slow 30), unit of `x`, shape (n_bars,); first known after n changes.
 
-    Starts from the value before its first known bar. NaN inputs give NaN and the count of bars begins anew.
+    Starts from the value before its first known bar. NaN inputs give NaN, and so does a window that holds one; after it
+    goes on from the average before.
     """
     return _kama(x, n, np.empty_like(x))
 
@@ -180,6 +181,7 @@ def _wma(x, n, out):
 def _kama(x, n, out):
     known = 0
     average = 0.0
+    has_begun = False
     for i in range(x.size):
         out[i] = np.nan
         if x[i] != x[i]:
@@ -187,8 +189,10 @@ def _kama(x, n, out):
             continue
         known += 1
         if known <= n:
-            average = x[i]
+            if not has_begun:
+                average = x[i]
             continue
+        has_begun = True
         way = 0.0
         for k in range(i - n + 1, i + 1):
             way += abs(x[k] - x[k - 1])

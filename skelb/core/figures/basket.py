@@ -5,9 +5,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skelb.core.bars import Bools, Floats, Ints
+from skelb.core.bars import Floats, Ints
 from skelb.core.engine import Outcome, kernel
-from skelb.core.figures.figures import Figures, Record, figures_of, record_of, side_equity
+from skelb.core.figures.figures import Figures, Record, covered, figures_of, record_of, side_equity
 from skelb.core.plan import Dataset
 
 
@@ -64,7 +64,14 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
     days = np.zeros(moments.size, np.int64)
     equity = np.full(moments.size, outcomes[0].capital)
     holding = np.zeros(moments.size)
+    begins: list[Ints] = []
+    stops: list[Ints] = []
     for outcome, own in zip(outcomes, times, strict=True):
+        traded, opens = outcome.trades, outcome.plan.dataset.bars.time
+        of_side = traded.side != 0 if side == "all" else traded.side == (1 if side == "long" else -1)
+        begins.append(np.searchsorted(moments, opens[traded.entry_bar[of_side]]))
+        left = np.searchsorted(moments, opens[traded.exit_bar[of_side]])
+        stops.append(left + (traded.moment[of_side] != kernel.AT_OPEN))
         calendar, span = outcome.plan.dataset.calendar, slice(outcome.first, outcome.last + 1)
         at = np.searchsorted(moments, own)
         closes[at] = np.maximum(closes[at], calendar.close_time[span])
@@ -72,8 +79,7 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
         if side == "all":
             equity[at] = outcome.equity
         else:
-            chosen: Bools = outcome.trades.side == (1 if side == "long" else -1)
-            equity += _carried(side_equity(outcome, chosen) - outcome.capital, at, moments.size, 0.0)
+            equity += _carried(side_equity(outcome, of_side) - outcome.capital, at, moments.size, 0.0)
         bars = outcome.plan.dataset.bars
         grown = bars.close[span] / bars.open[outcome.first]
         holding += _carried(grown, at, moments.size, 1.0) / len(outcomes)
@@ -92,6 +98,7 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
         days[ends],
         holding,
         1.0,
+        covered(np.concatenate(begins), np.concatenate(stops)),
         outcomes[0].cash_rate,
     )
 

@@ -28,6 +28,7 @@ class Record:
     closes : int64, shape (points,), seconds since 1970 UTC; begins : the first bar's opening
     day_ends, days : int64, shape (days,), the last point of every trading day, and that day since 1970
     holding : float64, shape (points,), what holding instead is worth; held_from : what it was worth at the first open
+    in_position : at how many points a position was open at some moment of their bar
     cash_rate : what cash would have earned, percent a year
     """
 
@@ -43,6 +44,7 @@ class Record:
     days: Ints
     holding: Floats
     held_from: float
+    in_position: int
     cash_rate: float = 0.0
 
     @property
@@ -119,8 +121,17 @@ def record_of(outcome: Outcome, side: str = "all") -> Record:
         calendar.day[ends],
         dataset.bars.close[span],
         float(dataset.bars.open[first]),
+        covered(trades.entry_bar[chosen], (trades.entry_bar + trades.bars_held)[chosen]),
         outcome.cash_rate,
     )
+
+
+def covered(begins: Ints, ends: Ints) -> int:
+    """How many places lie in at least one of some stretches, each from its beginning to before its end."""
+    order = np.argsort(begins, kind="stable")
+    begins, ends = begins[order], ends[order]
+    reached = np.concatenate((begins[:1], np.maximum.accumulate(ends)[:-1]))
+    return int(np.maximum(0, ends - np.maximum(begins, reached)).sum())
 
 
 def joined(records: Sequence[Record]) -> Record:
@@ -145,7 +156,8 @@ def joined(records: Sequence[Record]) -> Record:
     first = records[0]
     return Record(
         first.capital, numbers, bars_held, is_long, ambiguous, np.concatenate(equity), closes, first.begins,
-        np.concatenate(ends), days, np.concatenate(holding), 1.0, first.cash_rate,
+        np.concatenate(ends), days, np.concatenate(holding), 1.0, sum(record.in_position for record in records),
+        first.cash_rate,
     )  # fmt: skip
 
 
@@ -214,7 +226,7 @@ def _trade_figures(record: Record) -> Figures:
         "total_costs": costs,
         "costs_share": costs / gross if gross > 0 else None,
         "ambiguous_trades": int(sums[_AMBIGUOUS]),
-        "exposure": float(sums[_HELD]) / max(1, record.equity.size),
+        "exposure": record.in_position / max(1, record.equity.size),
     }
     if count == 0:
         return found

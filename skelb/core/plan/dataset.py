@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from skelb.core.bars import Bars, Calendar, Floats, Ints, Market, Timeframe, resample, session_bars
+from skelb.core.bars import Bars, Calendar, Floats, Ints, Market, Timeframe, gathered, session_bars
 from skelb.core.catalogue import UNKNOWN, Frame
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.language import Checked
@@ -163,6 +163,5 @@ def make_dataset(
     if len(bars) == 0:
         raise BarsError(f"{market.symbol} has no bar inside its session {market.session} on {market.days}")
     if wanted != stored.timeframe:
-        bars = resample(bars, calendar, market, wanted)
-        bars, calendar, _ = session_bars(bars, market)
+        bars, calendar = gathered(bars, calendar, market, wanted)
     return Dataset(market, bars, calendar, outside, data_version, stored=stored, others=others)

@@ -12,6 +12,9 @@ from skelb.core.plan.columns import Block, Flag
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.terms import Terms
 
+_DAY_MINUTES = 1440
+_PAST_MIDNIGHT = _DAY_MINUTES + 1
+
 
 @dataclass(frozen=True, eq=False)
 class Hours:
@@ -93,8 +96,9 @@ def _inside(days: tuple[int, ...], times: tuple[tuple[float, float], ...], weekd
     inside = np.isin(weekday, days) if days else np.ones(weekday.size, np.bool_)
     ranges = []
     for low, high in times:
-        after, before = clock >= low, clock < high
-        ranges.append(after | before if high <= low else after & before)
+        # Midnight is 24:00 where a window ends, and the close at that moment is inside.
+        after, before = clock >= low, clock < (_PAST_MIDNIGHT if high % _DAY_MINUTES == 0 else high)
+        ranges.append(after | before if 0 < high <= low else after & before)
     return inside & np.logical_or.reduce(ranges) if ranges else inside
 
 
