@@ -49,7 +49,7 @@ int64_t w(int64_t n, const double *o, const double *h, const double *l, const do
                     const double per_unit = open * 1.0 / leverage;
                     if ((goal - open) * s > 0 && !(u * per_unit > cash && cash <= 0)) {
                         if (u * per_unit > cash) u = cash / per_unit;
-                        u = floor(u / step + 1e-9) * step;
+                        u = floor(u / step * (1.0 + 1e-12) + 1e-9) * step;
                         if (u >= step) {
                             side = s, entry = i, before = cash, units = u, mid = open, stop = level, target = goal;
                             fee_in = fee_percent / 100.0 * (u * open * 1.0);

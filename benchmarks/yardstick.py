@@ -84,7 +84,10 @@ def plain_loop(bars: Bars, a: np.ndarray, b: np.ndarray, atr: np.ndarray) -> int
                 level = math.floor((o - pending * distance) / tick + 0.5 + 1e-9) * tick
                 risk = abs(o - level)
                 if (level - o) * pending < 0 and cash > 0:
-                    size = math.floor(min(cash * 0.01 / risk, cash * ACCOUNT.leverage / o) / step + 1e-9) * step
+                    size = (
+                        math.floor(min(cash * 0.01 / risk, cash * ACCOUNT.leverage / o) / step * (1.0 + 1e-12) + 1e-9)
+                        * step
+                    )
                     if size >= step:
                         side, before, units, mid, stop = pending, cash, size, o, level
                         target = math.floor((o + side * 3 * risk) / tick + 0.5 + 1e-9) * tick

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from skelb.core.bars import Ints, Timeframe
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Outcome
 from skelb.core.export import Column, TimedFinding, evenly, plain_number, plain_values, timed_findings
 from skelb.core.figures import Figures, basket_order, basket_record, earned_by_market, market_costs, market_figures
 from skelb.core.language.tree import Side
@@ -119,20 +119,20 @@ def _trades(outcomes: Sequence[Outcome]) -> list[BasketTrade]:
     found = []
     for number, (market, row) in enumerate(order[begin:], begin + 1):
         outcome, (entered, left) = outcomes[market], times[market]
-        of = outcome.trades.numbers[row]
+        of = outcome.trades.rows[row]
         found.append(
             BasketTrade(
                 number=number,
                 market=outcome.plan.dataset.market.symbol,
                 side="long" if outcome.trades.side[row] > 0 else "short",
                 entry_time=int(entered[row]),
-                entry_price=float(of[kernel.TF_ENTRY_PRICE]),
+                entry_price=float(of["entry_price"]),
                 exit_time=int(left[row]),
-                exit_price=float(of[kernel.TF_EXIT_PRICE]),
-                units=float(of[kernel.TF_UNITS]),
+                exit_price=float(of["exit_price"]),
+                units=float(of["units"]),
                 exit_reason=outcome.exit_reason(row),
-                net=float(of[kernel.TF_NET]),
-                r=plain_number(of[kernel.TF_R]),
+                net=float(of["net"]),
+                r=plain_number(of["r"]),
             )
         )
     return found

@@ -6,7 +6,7 @@ from typing import Literal
 
 import numpy as np
 
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Outcome
 from skelb.core.explain import Funnel, LineReading, MarkedPart, Sieve
 from skelb.core.export import Charted, Column, Legend, Overview, TimedFinding
 from skelb.core.figures import Figures
@@ -80,7 +80,7 @@ class TradeColumns:
         rows = slice(max(0, len(trades) - _MOST_TRADE_ROWS), len(trades))
         names: dict[str, int] = {}
         reasons = [names.setdefault(outcome.exit_reason(row), len(names)) for row in range(rows.start, rows.stop)]
-        of = trades.numbers[rows]
+        of = trades.rows[rows]
         return cls(
             first_number=rows.start + 1,
             side=trades.side[rows].tolist(),
@@ -88,25 +88,25 @@ class TradeColumns:
             exit_bar=on.exit_bars(outcome)[rows].tolist(),
             entry_time=outcome.entry_times()[rows].tolist(),
             exit_time=outcome.exit_times()[rows].tolist(),
-            entry_price=_rounded(of[:, kernel.TF_ENTRY_PRICE]).tolist(),
-            exit_price=_rounded(of[:, kernel.TF_EXIT_PRICE]).tolist(),
-            entry_mid=_rounded(of[:, kernel.TF_ENTRY_MID]).tolist(),
-            exit_mid=_rounded(of[:, kernel.TF_EXIT_MID]).tolist(),
-            units=_rounded(of[:, kernel.TF_UNITS]).tolist(),
-            gross=_rounded(of[:, kernel.TF_GROSS]).tolist(),
-            commission=_rounded(of[:, kernel.TF_COMMISSION]).tolist(),
-            spread=_rounded(of[:, kernel.TF_SPREAD]).tolist(),
-            slippage=_rounded(of[:, kernel.TF_SLIPPAGE]).tolist(),
-            financing=_rounded(of[:, kernel.TF_FINANCING]).tolist(),
-            net=_rounded(of[:, kernel.TF_NET]).tolist(),
+            entry_price=_rounded(of["entry_price"]).tolist(),
+            exit_price=_rounded(of["exit_price"]).tolist(),
+            entry_mid=_rounded(of["entry_mid"]).tolist(),
+            exit_mid=_rounded(of["exit_mid"]).tolist(),
+            units=_rounded(of["units"]).tolist(),
+            gross=_rounded(of["gross"]).tolist(),
+            commission=_rounded(of["commission"]).tolist(),
+            spread=_rounded(of["spread"]).tolist(),
+            slippage=_rounded(of["slippage"]).tolist(),
+            financing=_rounded(of["financing"]).tolist(),
+            net=_rounded(of["net"]).tolist(),
             percent=_known(_percents(of, entered[rows])),
-            r=_known(of[:, kernel.TF_R]),
-            stop=_known(of[:, kernel.TF_STOP]),
-            target=_known(of[:, kernel.TF_TARGET]),
-            best=_rounded(of[:, kernel.TF_BEST]).tolist(),
-            worst=_rounded(of[:, kernel.TF_WORST]).tolist(),
+            r=_known(of["r"]),
+            stop=_known(of["stop"]),
+            target=_known(of["target"]),
+            best=_rounded(of["best"]).tolist(),
+            worst=_rounded(of["worst"]).tolist(),
             bars_held=trades.bars_held[rows].tolist(),
-            rule=trades.whole[rows, kernel.TI_ENTRY_RULE].tolist(),
+            rule=trades.entry_rule[rows].tolist(),
             rules=[rule.name for rule in outcome.plan.entries],
             reason=reasons,
             reasons=list(names),
@@ -203,9 +203,9 @@ class LevelsInForce:
 
 def _percents(of: np.ndarray, worth: np.ndarray) -> np.ndarray:
     """Net in percent of what each entry was worth, unknown where that is nothing, shape (trades,)."""
-    notional = of[:, kernel.TF_UNITS] * of[:, kernel.TF_ENTRY_PRICE] * worth
+    notional = of["units"] * of["entry_price"] * worth
     found = np.full(len(of), np.nan)
-    np.divide(of[:, kernel.TF_NET] * 100.0, notional, out=found, where=notional != 0)
+    np.divide(of["net"] * 100.0, notional, out=found, where=notional != 0)
     return found
 
 

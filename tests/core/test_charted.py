@@ -5,7 +5,7 @@ import pytest
 
 from skelb.core.bars import Market, Timeframe
 from skelb.core.catalogue import YES
-from skelb.core.engine import Account, kernel, run
+from skelb.core.engine import Account, Moment, run
 from skelb.core.export import Charted, scene_of, window_of
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_dataset, make_plan
@@ -58,8 +58,8 @@ def test_trades_stand_on_the_bars_on_which_they_were_filled(on):
         assert overlap.all()
     # A fill inside a bar stands on a finer bar that holds its price.
     if on.chart.bars.timeframe < DATA[15].bars.timeframe:
-        inside = trades.moment == kernel.INSIDE
-        price = trades.column(kernel.TF_EXIT_MID)
+        inside = trades.moment == Moment.INSIDE
+        price = trades.exit_mid
         assert inside.any()
         assert ((bars.low[exits] <= price) & (price <= bars.high[exits]))[inside].all()
 

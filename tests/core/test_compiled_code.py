@@ -1,6 +1,9 @@
-"""Compiled functions stand in one file with all they call: the cache on disk notices edits only there."""
+"""Compiled functions stand in one file with all they call, whose edits the compiler's store notices, or they span files
+and are kept under the text of all of them."""
 
 import ast
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -8,7 +11,9 @@ import pytest
 import skelb
 
 SOURCES = [
-    path for path in Path(skelb.__file__).parent.rglob("*.py") if "njit" in path.read_text() and path.stem != "compiled"
+    path
+    for path in Path(skelb.__file__).parent.rglob("*.py")
+    if "njit" in path.read_text() and path.stem not in ("compiled", "spanning")
 ]
 LIBRARIES = {"np", "math", "range", "abs", "min", "max", "int", "len"}
 
@@ -38,32 +43,32 @@ def test_compiled_functions_call_only_their_own_file(path):
         assert not (modules - local) & {"kernel", "columns", "engine"}, f"{node.name} freezes constants of another file"
 
 
-def test_the_simulation_imports_nothing_of_ours():
-    text = next(path for path in SOURCES if path.stem == "kernel").read_text()
-    assert "skelb" not in "".join(line for line in text.splitlines() if line.startswith(("import", "from")))
+def test_the_ledgers_words_are_the_plans():
+    from skelb.core.catalogue import POSITION_NAMES
+    from skelb.core.engine import Skip
+    from skelb.core.engine.kernel.records import Known
+    from skelb.core.plan.columns import Block
+
+    assert [name.name.lower() for name in Known] == list(POSITION_NAMES)
+    assert (Skip.WINDOW, Skip.FLAT) == (Block.WINDOW, Block.FLAT)
 
 
-def test_the_kernels_layout_is_the_plans():
-    from skelb.core.engine import kernel
-    from skelb.core.plan import columns
-    from skelb.core.plan.watching import Made
+def test_an_edit_in_any_file_is_noticed(tmp_path):
+    """A copy of two files, one of which uses a part of the other, before and after an edit of the part."""
+    (tmp_path / "part.py").write_text(
+        "from skelb.core.spanning import called\n\n\n@called\ndef grown(x):\n    return x + 1\n"
+    )
+    (tmp_path / "whole.py").write_text(
+        "import part\nfrom skelb.core.spanning import kept\n\n\n@kept(__file__, part.__file__)\n"
+        "def run(x):\n    return 10 * part.grown(x)\n\n\nprint(run(1), run.stats.cache_hits[run.signatures[0]])\n"
+    )
+    asked = [sys.executable, "-c", "import whole"]
 
-    for flag in columns.Flag:
-        assert getattr(kernel, flag.name) == flag
-    for column in columns.Column:
-        assert getattr(kernel, column.name) == column
-    for column in columns.RuleColumn:
-        assert getattr(kernel, column.name) == column
-    for made in Made:
-        assert getattr(kernel, f"MADE_{made.name}" if made != Made.ASKED else "ASKED") == made
-    assert list(columns.OrderForm) == [kernel.AT_MARKET, kernel.AT_THIS_CLOSE, kernel.AT_LIMIT, kernel.AT_STOP]
-    assert list(columns.DistanceUnit) == [kernel.IN_PRICE, kernel.IN_PERCENT, kernel.IN_R, kernel.AS_PRICE]
-    assert (
-        columns.COLUMNS_PER_SIDE,
-        columns.SPREAD_COLUMN,
-        columns.NIGHTS_COLUMN,
-        columns.RATE_COLUMN,
-        columns.RULE_COLUMNS,
-        len(columns.RuleColumn),
-    ) == (kernel.PER_SIDE, kernel.SPREAD, kernel.NIGHTS, kernel.RATE, kernel.OF_RULES, kernel.PER_RULE)
-    assert (kernel.SKIP_WINDOW, kernel.SKIP_FLAT) == (columns.Block.WINDOW, columns.Block.FLAT)
+    def answer():
+        done = subprocess.run(asked, cwd=tmp_path, capture_output=True, text=True, check=True)
+        return done.stdout.split()
+
+    assert answer()[0] == "20" and answer() == ["20", "1"], "the second time it comes from the store"
+    (tmp_path / "part.py").write_text((tmp_path / "part.py").read_text().replace("x + 1", "x + 2"))
+    assert answer()[0] == "30"
+    assert len(list((tmp_path / "__pycache__").glob("run-*"))) == 1, "what was made of the older text is gone"

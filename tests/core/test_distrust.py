@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from skelb.core.bars import Commission
-from skelb.core.engine import Account, kernel, run
+from skelb.core.engine import Account, Moment, run
 from skelb.core.errors import SettingsError
 from skelb.core.language import check
 from skelb.core.plan import make_plan
@@ -270,17 +270,13 @@ def plain_worst(outcome):
         at = {"low": before, "high": before}
         for row in range(len(trades)):
             entry, leave = int(trades.entry_bar[row]), int(trades.exit_bar[row])
-            is_whole = bar < leave or (bar == leave and trades.moment[row] == kernel.AT_CLOSE)
-            since = trades.column(kernel.TF_ENTRY_PRICE)[row] if entry == bar else bars.close[bar - 1]
-            if (
-                entry > bar
-                or not is_whole
-                or (entry == bar and trades.whole[row, kernel.TI_ENTRY_MOMENT] == kernel.INSIDE)
-            ):
+            is_whole = bar < leave or (bar == leave and trades.moment[row] == Moment.CLOSE)
+            since = trades.entry_price[row] if entry == bar else bars.close[bar - 1]
+            if entry > bar or not is_whole or (entry == bar and trades.entry_moment[row] == Moment.INSIDE):
                 continue
             for name in at:
-                at[name] += trades.side[row] * trades.column(kernel.TF_UNITS)[row] * (getattr(bars, name)[bar] - since)
-                at[name] -= trades.column(kernel.TF_ENTRY_FEE)[row] if entry == bar else 0.0
+                at[name] += trades.side[row] * trades.units[row] * (getattr(bars, name)[bar] - since)
+                at[name] -= trades.entry_fee[row] if entry == bar else 0.0
         found.append(min(*at.values(), outcome.equity[bar - outcome.first]))
     return found
 

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from skelb.core.bars import Bars, Commission, Market, Timeframe
-from skelb.core.engine import SKIP_REASONS, Account, kernel, run, run_basket
+from skelb.core.engine import Account, Reason, Skip, run, run_basket
 from skelb.core.language import check
 from skelb.core.plan import make_dataset, make_plan
 from tests.reference.cases import gathered, random_account, random_bars, random_market, random_strategy
@@ -108,17 +108,17 @@ def assert_same(outcome, expected, label):
             trade["name"],
         )
         assert found == wanted, (label, row)
-        columns = {"entry_price": kernel.TF_ENTRY_PRICE, "exit_price": kernel.TF_EXIT_PRICE, "units": kernel.TF_UNITS, "gross": kernel.TF_GROSS,
-                   "commission": kernel.TF_COMMISSION, "spread": kernel.TF_SPREAD, "slippage": kernel.TF_SLIPPAGE,
-                   "financing": kernel.TF_FINANCING, "net": kernel.TF_NET, "r": kernel.TF_R, "best": kernel.TF_BEST,
-                   "worst": kernel.TF_WORST, "stop": kernel.TF_STOP, "target": kernel.TF_TARGET}  # fmt: skip
+        columns = {"entry_price": "entry_price", "exit_price": "exit_price", "units": "units", "gross": "gross",
+                   "commission": "commission", "spread": "spread", "slippage": "slippage",
+                   "financing": "financing", "net": "net", "r": "r", "best": "best",
+                   "worst": "worst", "stop": "stop", "target": "target"}  # fmt: skip
         for name, column in columns.items():
             plain = np.nan if trade[name] is None else trade[name]
             np.testing.assert_allclose(
-                trades.column(column)[row], plain, rtol=1e-9, atol=1e-7, err_msg=f"{label} {row} {name}"
+                trades.rows[column][row], plain, rtol=1e-9, atol=1e-7, err_msg=f"{label} {row} {name}"
             )
-    skipped = [(int(time), int(side), SKIP_REASONS[int(reason)]) for time, side, reason in
-               zip(outcome.moment_times(outcome.skips[:, 0], outcome.skips[:, 3]), outcome.skips[:, 1], outcome.skips[:, 2], strict=True)]  # fmt: skip
+    skipped = [(int(time), int(side), Skip(int(reason)).word) for time, side, reason in
+               zip(outcome.moment_times(outcome.skips["bar"], outcome.skips["moment"]), outcome.skips["side"], outcome.skips["reason"], strict=True)]  # fmt: skip
     assert skipped == [(item["time"], item["side"], item["reason"]) for item in expected.skipped], label
     np.testing.assert_allclose(outcome.equity, expected.equity, rtol=1e-9, atol=1e-6, err_msg=label)
     assert outcome.is_ruined == expected.ruined, label
@@ -134,8 +134,8 @@ def test_engine_agrees_with_the_plain_simulator(batch):
         outcome, expected, label = found
         assert_same(outcome, expected, label)
         traded += len(outcome.trades)
-        in_parts += int((outcome.trades.whole[:, kernel.TI_ENDS_LOT] == 0).sum())
-        of_rules += int((outcome.trades.whole[:, kernel.TI_REASON] == kernel.BY_RULE).sum())
+        in_parts += int((outcome.trades.ends_lot == 0).sum())
+        of_rules += int((outcome.trades.reason == Reason.RULE).sum())
         reasons |= {trade["reason"] for trade in expected.trades}
     assert traded > 100  # the random strategies do trade, or agreement would say little
     assert min(in_parts, of_rules) > 5

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from skelb.core.bars import Bars, Market, Timeframe
-from skelb.core.engine import Account, Pool, kernel, run, run_basket
+from skelb.core.engine import Account, Pool, run, run_basket
 from skelb.core.errors import SettingsError
 from skelb.core.language import check
 from skelb.core.plan import make_dataset, make_plan
@@ -41,7 +41,7 @@ def go(bars, script, account=None, **market):
 def trades(outcome):
     """Each trade as (entry bar, exit bar, side, entry price, exit price, reason)."""
     of = outcome.trades
-    prices = zip(of.column(kernel.TF_ENTRY_PRICE), of.column(kernel.TF_EXIT_PRICE), strict=True)
+    prices = zip(of.entry_price, of.exit_price, strict=True)
     return [
         (int(of.entry_bar[row]), int(of.exit_bar[row]), "long" if of.side[row] > 0 else "short", float(entry), float(leave), outcome.exit_reason(row))
         for row, (entry, leave) in enumerate(prices)
@@ -49,7 +49,7 @@ def trades(outcome):
 
 
 def units(outcome):
-    return outcome.trades.column(kernel.TF_UNITS).tolist()
+    return outcome.trades.units.tolist()
 
 
 def bar(price, volume=0):
@@ -75,7 +75,7 @@ def test_prices_very_small_and_very_large():
         table = np.array(bars, float).T
         data = make_dataset(Bars(Timeframe(60), START + np.arange(3) * 3600, *table), Market("M", tick=scale / 4))
         outcome = run(make_plan(check(SIGNALS + "stop 1%"), data, {}), Account(capital=1e12))
-        assert len(outcome.trades) == 1 and outcome.trades.column(kernel.TF_STOP)[0] == pytest.approx(99 * scale)
+        assert len(outcome.trades) == 1 and outcome.trades.stop[0] == pytest.approx(99 * scale)
 
 
 FINE = [bar(100, 1), bar(100)] + [(100, 103, 100, 103, 0), (103, 103, 97, 97, 0)] + [bar(97)] * 2
@@ -127,7 +127,7 @@ def test_profit_is_worth_what_the_rate_is_then():
 def test_sizes_and_distances_in_cash_use_the_rate():
     found = with_rate([2.0, 2.0, 2.0, 2.0], "enter long when volume == 1\nsize 400 cash\nstop 30 cash\n")
     assert units(found) == [2]
-    assert found.trades.column(kernel.TF_STOP).tolist() == [85]
+    assert found.trades.stop.tolist() == [85]
 
 
 def test_a_rate_that_is_not_known_is_refused():
@@ -148,7 +148,6 @@ def test_runs_that_share_a_pool_are_the_runs_that_do_not():
     for bars in ([BUY, STILL, STILL], many, [STILL, SELL, STILL, STILL], many[:70]):
         plan = plan_of(bars, SIGNALS + "stop 3 points\nlimit 2 open")
         shared, alone = run(plan, Account(), pool), run(plan, Account())
-        np.testing.assert_array_equal(shared.trades.whole, alone.trades.whole)
-        np.testing.assert_array_equal(shared.trades.numbers, alone.trades.numbers)
+        assert shared.trades.rows.tobytes() == alone.trades.rows.tobytes()
         np.testing.assert_array_equal(shared.equity, alone.equity)
         np.testing.assert_array_equal(shared.skips, alone.skips)

@@ -5,7 +5,7 @@ from datetime import date
 import numpy as np
 import pytest
 
-from skelb.core.engine import Account, Pool, kernel, run
+from skelb.core.engine import Account, Pool, run
 from skelb.core.engine.replay import Replay
 from skelb.core.explain import Explainer, funnel_of
 from skelb.core.figures import basket_figures, figures_by_side, side_equity
@@ -48,11 +48,10 @@ def test_what_comes_later_changes_nothing_before(seed):
         part = outcome_of(bars[:cut], script, market, account)
         assert (part.equity[:-1] == whole.equity[: cut - 1]).all()
         # At the cut itself open positions end.
-        mine, its = (found.trades.whole[:, kernel.TI_EXIT_BAR] < cut - 1 for found in (part, whole))
-        assert (part.trades.whole[mine] == whole.trades.whole[its]).all()
-        np.testing.assert_array_equal(part.trades.numbers[mine], whole.trades.numbers[its])
-        earlier = whole.skips[whole.skips[:, 0] < cut - 1]
-        assert (part.skips[part.skips[:, 0] < cut - 1] == earlier).all()
+        mine, its = (found.trades.exit_bar < cut - 1 for found in (part, whole))
+        assert part.trades.rows[mine].tobytes() == whole.trades.rows[its].tobytes()
+        earlier = whole.skips[whole.skips["bar"] < cut - 1]
+        assert (part.skips[part.skips["bar"] < cut - 1] == earlier).all()
 
 
 @pytest.mark.parametrize("seed", SEEDS)
@@ -62,9 +61,7 @@ def test_accounts_balance(seed):
         pytest.skip("no bars")
     outcome = found[0]
     trades = outcome.trades
-    costs = sum(
-        trades.column(c) for c in (kernel.TF_COMMISSION, kernel.TF_SPREAD, kernel.TF_SLIPPAGE, kernel.TF_FINANCING)
-    )
+    costs = sum(trades.rows[c] for c in ("commission", "spread", "slippage", "financing"))
     np.testing.assert_allclose(trades.gross - costs, trades.net, atol=1e-9)
     assert outcome.equity[-1] == pytest.approx(outcome.capital + trades.net.sum())
     inside = np.zeros(outcome.equity.size + 1, bool)
@@ -100,8 +97,7 @@ def test_two_halves_with_nothing_open_between_are_the_whole(seed):
         ends and whole.trades.entry_bar[len(first.trades) - 1] > first.last
     ):
         pytest.skip("a day whose bars stop early: open at the cut")
-    joined = np.concatenate((first.trades.whole, second.trades.whole))
-    assert (joined == whole.trades.whole).all()
+    assert np.concatenate((first.trades.rows, second.trades.rows)).tobytes() == whole.trades.rows.tobytes()
     np.testing.assert_allclose(np.concatenate((first.equity, second.equity)), whole.equity, rtol=1e-9)
 
 
@@ -115,7 +111,7 @@ def test_a_replay_tells_what_the_run_did(seed):
     order = np.random.default_rng(seed).permutation(np.arange(outcome.first, outcome.last + 1))
     moments = {int(bar): replay.at(int(bar)) for bar in order}
     told = [moments[bar] for bar in range(outcome.first, outcome.last + 1)]
-    assert (np.concatenate([moment.trades for moment in told]) == outcome.trades.whole).all()
+    assert np.concatenate([moment.trades for moment in told]).tobytes() == outcome.trades.rows.tobytes()
     assert (np.concatenate([moment.skips for moment in told]) == outcome.skips).all()
     for before, after in zip(told, told[1:], strict=False):
         assert before.lots == after.lots_before and before.side == after.side_before
@@ -138,8 +134,7 @@ def test_runs_one_after_the_other_are_what_each_is_alone(seed):
         own = accounts[turn % 3 // 2]
         mine = run(make_plan(checked, data, {}, **way), own, pool)
         alone = run(make_plan(sound(script), engine_dataset(bars, market, 30), {}, **way), own)
-        np.testing.assert_array_equal(mine.trades.whole, alone.trades.whole)
-        np.testing.assert_array_equal(mine.trades.numbers, alone.trades.numbers)
+        assert mine.trades.rows.tobytes() == alone.trades.rows.tobytes()
         np.testing.assert_array_equal(mine.skips, alone.skips)
         np.testing.assert_array_equal(mine.equity, alone.equity)
 
@@ -182,7 +177,7 @@ def test_a_basket_of_one_market_is_its_run():
     from skelb.core.engine import run_basket
 
     alone = run_basket([outcome.plan], engine_account(expected.account))[0]
-    assert (alone.equity == outcome.equity).all() and (alone.trades.whole == outcome.trades.whole).all()
+    assert (alone.equity == outcome.equity).all() and alone.trades.rows.tobytes() == outcome.trades.rows.tobytes()
 
 
 def test_account_of_no_capital_trades_nothing():

@@ -77,7 +77,7 @@ def test_negative_prices_have_their_stops_on_the_right_side():
     outcome = go(wave(400, -120, -60), account=Account(leverage=5))
     trades = outcome.trades
     assert len(trades) > 20
-    assert ((trades.numbers[:, 14] - trades.numbers[:, 1]) * trades.side < 0).all()  # initial stops beyond the entry
+    assert ((trades.stop - trades.entry_mid) * trades.side < 0).all()  # initial stops beyond the entry
     assert_sane(outcome)
 
 

@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from skelb.core.bars import Commission
-from skelb.core.engine import Account, kernel, run
+from skelb.core.engine import Account, run
 from skelb.core.errors import SettingsError
 from skelb.core.figures import (
     FIGURE_KEYS,
@@ -132,9 +132,9 @@ def relative(values):
 def ledger_rows(outcome, side=0):
     """The trades of a run, or of one side, as rows."""
     trades = outcome.trades
-    columns = {"net": kernel.TF_NET, "gross": kernel.TF_GROSS, "commission": kernel.TF_COMMISSION, "r": kernel.TF_R,
-               "spread": kernel.TF_SPREAD, "slippage": kernel.TF_SLIPPAGE, "financing": kernel.TF_FINANCING}  # fmt: skip
-    return [{name: float(trades.column(column)[row]) for name, column in columns.items()}
+    columns = {"net": "net", "gross": "gross", "commission": "commission", "r": "r",
+               "spread": "spread", "slippage": "slippage", "financing": "financing"}  # fmt: skip
+    return [{name: float(trades.rows[column][row]) for name, column in columns.items()}
             | {"held": int(trades.bars_held[row]), "bars": range(trades.entry_bar[row], trades.entry_bar[row] + trades.bars_held[row]),
                "ambiguous": int(trades.ambiguous[row])}
             for row in range(len(trades)) if side in (0, trades.side[row])]  # fmt: skip
@@ -168,12 +168,10 @@ def test_the_part_is_one_and_has_every_cost():
     assert all(found[f"total_{kind}"] > 0 for kind in ("commission", "spread", "slippage", "financing"))
     data = PART.plan.dataset
     trade = PART.trades
-    entry, leave = (trade.column(column) for column in (kernel.TF_ENTRY_PRICE, kernel.TF_EXIT_PRICE))
+    entry, leave = (trade.rows[column] for column in ("entry_price", "exit_price"))
     assert data.market.currency_rate == 0.5
     costs = found["total_commission"] + found["total_financing"]
-    moved = (
-        trade.side * (leave - entry) * trade.column(kernel.TF_UNITS) * 0.5 * 2.0
-    ).sum()  # prices of fills have spread and slippage
+    moved = (trade.side * (leave - entry) * trade.units * 0.5 * 2.0).sum()  # prices of fills have spread and slippage
     assert found["net_profit"] == pytest.approx(moved - costs)
 
 
@@ -182,13 +180,13 @@ RECORD = record_of(OUTCOME)
 
 def with_nets(*nets, **changed):
     """The figures of a record whose trades have these results and no costs, on an equity that stays at the capital."""
-    numbers = np.zeros((len(nets), RECORD.numbers.shape[1]))
-    numbers[:, kernel.TF_NET] = numbers[:, kernel.TF_GROSS] = nets
-    numbers[:, kernel.TF_R] = np.nan
+    rows = np.zeros(len(nets), RECORD.rows.dtype)
+    rows["net"] = rows["gross"] = nets
+    rows["r"] = np.nan
     several = np.ones(len(nets), np.int64)
     points = {"equity": np.full(RECORD.equity.size, RECORD.capital), **changed}
     return figures_of(
-        replace(RECORD, numbers=numbers, bars_held=several, is_long=several > 0, ambiguous=several < 0, **points)
+        replace(RECORD, rows=rows, bars_held=several, is_long=several > 0, ambiguous=several < 0, **points)
     )
 
 
@@ -279,9 +277,7 @@ def test_a_run_may_be_against_another_market():
 
 def test_accounting_laws():
     trades = OUTCOME.trades
-    costs = sum(
-        trades.column(c) for c in (kernel.TF_COMMISSION, kernel.TF_SPREAD, kernel.TF_SLIPPAGE, kernel.TF_FINANCING)
-    )
+    costs = sum(trades.rows[c] for c in ("commission", "spread", "slippage", "financing"))
     np.testing.assert_allclose(trades.gross - costs, trades.net, atol=1e-9)
     assert trades.net.sum() + 20_000 == pytest.approx(OUTCOME.equity[-1])
     idle = np.ones(OUTCOME.equity.size, bool)
@@ -296,7 +292,7 @@ def test_long_and_short_add_up_to_all():
     for outcome in (OUTCOME, PART, ONE_SIDED_NIGHTS):
         sides = [side_equity(outcome, outcome.trades.side == side) - 20_000 for side in (1, -1)]
         np.testing.assert_allclose(sides[0] + sides[1], outcome.equity - 20_000, atol=1e-6)
-        assert record_of(outcome).numbers.shape[0] == len(outcome.trades)
+        assert record_of(outcome).rows.size == len(outcome.trades)
         long = record_of(outcome, "long")
         np.testing.assert_array_equal(long.equity, sides[0] + 20_000)
 

@@ -9,7 +9,7 @@ import pytest
 
 from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES
-from skelb.core.engine import Account, kernel, run
+from skelb.core.engine import Account, run
 from skelb.core.language import check
 from skelb.core.language.tools import mirrored_rules
 from skelb.core.plan import Expressions, input_values, make_dataset, make_plan
@@ -49,7 +49,7 @@ def trades(text, dataset):
     assert checked.is_sound, (text, checked.diagnostics)
     plan = make_plan(checked, dataset, input_values(checked, {}))
     found = run(plan, Account(capital=1e7)).trades
-    prices = found.numbers[:, [kernel.TF_ENTRY_MID, kernel.TF_EXIT_MID]]
+    prices = np.column_stack((found.entry_mid, found.exit_mid))
     return found.entry_bar.tolist(), found.exit_bar.tolist(), found.side.tolist(), prices
 
 

@@ -15,7 +15,7 @@ import numpy as np
 import pytest
 
 from skelb.core.bars import Bars, Timeframe
-from skelb.core.engine import SKIP_REASONS, kernel, run_basket
+from skelb.core.engine import Skip, run_basket
 from skelb.core.language import check
 from skelb.core.plan import make_dataset, make_plan
 from skelb.service.settings import account_settings, market_settings
@@ -25,10 +25,10 @@ FIRST = datetime(2024, 1, 2, 9, tzinfo=UTC)
 LABELS = [(FIRST + timedelta(hours=hour)).strftime("%a %H:%M") for hour in range(24 * 7)]
 WORDS = {"market", "side", "entry", "exit", "reason", "ambiguous", "bar"}
 NUMBERS = {
-    "units": kernel.TF_UNITS, "entry_price": kernel.TF_ENTRY_PRICE, "exit_price": kernel.TF_EXIT_PRICE,
-    "gross": kernel.TF_GROSS, "commission": kernel.TF_COMMISSION, "spread": kernel.TF_SPREAD,
-    "slippage": kernel.TF_SLIPPAGE, "financing": kernel.TF_FINANCING, "net": kernel.TF_NET, "r": kernel.TF_R,
-    "stop": kernel.TF_STOP, "best": kernel.TF_BEST, "worst": kernel.TF_WORST,
+    "units": "units", "entry_price": "entry_price", "exit_price": "exit_price",
+    "gross": "gross", "commission": "commission", "spread": "spread",
+    "slippage": "slippage", "financing": "financing", "net": "net", "r": "r",
+    "stop": "stop", "best": "best", "worst": "worst",
 }  # fmt: skip
 
 
@@ -85,13 +85,13 @@ def trades_of(outcome, symbol):
             "market": symbol, "side": "long" if trades.side[row] > 0 else "short", "entry": LABELS[trades.entry_bar[row]],
             "exit": LABELS[trades.exit_bar[row]], "reason": outcome.exit_reason(row), "ambiguous": "yes" if trades.ambiguous[row] else "no",
         }  # fmt: skip
-        found = {name: float(trades.column(column)[row]) for name, column in NUMBERS.items()}
+        found = {name: float(trades.rows[column][row]) for name, column in NUMBERS.items()}
         yield words | {name: None if value != value else value for name, value in found.items()}
 
 
 def skipped_of(outcome, symbol):
-    for bar, side, reason, *_ in outcome.skips:
-        yield {"market": symbol, "bar": LABELS[bar], "side": "long" if side > 0 else "short", "reason": SKIP_REASONS[int(reason)]}  # fmt: skip
+    for bar, side, reason, *_ in outcome.skips.tolist():
+        yield {"market": symbol, "bar": LABELS[bar], "side": "long" if side > 0 else "short", "reason": Skip(int(reason)).word}  # fmt: skip
 
 
 def equity_of(outcome, symbol):

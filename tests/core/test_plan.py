@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.testing import assert_array_equal
 
-from skelb.core.engine import Account, kernel, run
+from skelb.core.engine import Account, run
 from skelb.core.errors import SettingsError
 from skelb.core.language import check
 from skelb.core.plan import Dataset, Expressions, Memo, input_values, make_dataset, make_plan
@@ -186,8 +186,7 @@ def test_cutting_the_future_changes_nothing_in_the_past(script, cut):
     whole, part = demo_run(script), demo_run(script, cut)
     ended = part.trades.exit_bar < part.last  # the last bar closes what is open
     count = int(np.count_nonzero(ended))
-    assert_array_equal(whole.trades.numbers[:count], part.trades.numbers[:count])
-    assert_array_equal(whole.trades.whole[:count], part.trades.whole[:count])
+    assert whole.trades.rows[:count].tobytes() == part.trades.rows[:count].tobytes()
     assert_array_equal(whole.equity[: part.last], part.equity[:-1])
 
 
@@ -215,7 +214,7 @@ def test_renaming_and_reordering_change_no_result():
     checked = check(renamed)
     data = demo_run(script).plan.dataset
     again = run(make_plan(checked, data, input_values(checked, {})), Account(capital=50_000, leverage=20))
-    assert_array_equal(again.trades.numbers, demo_run(script).trades.numbers)
+    assert again.trades.rows.tobytes() == demo_run(script).trades.rows.tobytes()
 
 
 def test_inverting_exchanges_sides_and_mirrors_levels_about_the_fill():
@@ -242,8 +241,8 @@ size 1 units
         if twin is None:
             continue
         compared += 1
-        mid = straight.trades.column(kernel.TF_ENTRY_MID)[twin]
-        for column in (kernel.TF_STOP, kernel.TF_TARGET):
-            mirrored = 2 * mid - straight.trades.column(column)[twin]
-            np.testing.assert_allclose(inverted.trades.column(column)[index], mirrored, atol=0.5)  # rounded twice
+        mid = straight.trades.entry_mid[twin]
+        for column in ("stop", "target"):
+            mirrored = 2 * mid - straight.trades.rows[column][twin]
+            np.testing.assert_allclose(inverted.trades.rows[column][index], mirrored, atol=0.5)  # rounded twice
     assert compared > 5

@@ -112,7 +112,12 @@ class Plain:
 
 
 def above(a, b):
-    return [None if x is None or y is None else x > y for x, y in zip(a, b, strict=True)]
+    return [None if x is None or y is None else is_more(x, y) for x, y in zip(a, b, strict=True)]
+
+
+def is_more(a, b):
+    """Above, and not equal to what a pencil would call equal."""
+    return a - b > 1e-12 * max(abs(a), abs(b))
 
 
 def condition(rng, plain):
@@ -275,10 +280,10 @@ def _asking_to_enter(rng, plain):
     closes, opens = plain.price("close"), plain.price("open")
     forms = [
         ("position == 0 and close > open", lambda p, i: p["position"] == 0 and closes[i] > opens[i]),
-        ("close > entry_price", lambda p, i: None if p["entry_price"] is None else closes[i] > p["entry_price"]),
+        ("close > entry_price", lambda p, i: None if p["entry_price"] is None else is_more(closes[i], p["entry_price"])),
         ("close < open and not known(bars_held)", lambda p, i: closes[i] < opens[i] and p["bars_held"] is None),
         ("position != 0 and open_profit > 0.1",
-         lambda p, i: False if p["position"] == 0 else p["open_profit"] > 0.1),
+         lambda p, i: False if p["position"] == 0 else is_more(p["open_profit"], 0.1)),
     ]  # fmt: skip
     return forms[int(rng.integers(0, len(forms)))]
 
@@ -300,7 +305,7 @@ def _asking(rng, plain):
     amount = round(float(rng.choice([0.2, 0.7])), 1)
 
     def more(a, b):
-        return None if a is None or b is None else a > b
+        return None if a is None or b is None else is_more(a, b)
 
     def gave_back(p, i):
         parts = (more(p["best_profit"], amount), more(0.1, p["open_profit"]))
@@ -309,7 +314,7 @@ def _asking(rng, plain):
     def nearer_the_stop(p, i):
         if p["stop_price"] is None:
             return None
-        return abs(closes[i] - p["stop_price"]) < abs(closes[i] - p["entry_price"])
+        return is_more(abs(closes[i] - p["entry_price"]), abs(closes[i] - p["stop_price"]))
 
     forms = [
         (f"open_profit > {amount}", lambda p, i: more(p["open_profit"], amount)),
@@ -318,8 +323,10 @@ def _asking(rng, plain):
         (f"best_profit > {amount} and open_profit < 0.1", gave_back),
         (f"worst_profit < -{amount}", lambda p, i: more(-amount, p["worst_profit"])),
         ("close > entry_price + 2 * range and position == 1",
-         lambda p, i: p["position"] == 1 and closes[i] > p["entry_price"] + 2 * reach[i]),
+         lambda p, i: p["position"] == 1 and is_more(closes[i], p["entry_price"] + 2 * reach[i])),
         ("abs(close - stop_price) < abs(close - entry_price)", nearer_the_stop),
+        ("last_entry_price > close and open_lots > 1",
+         lambda p, i: is_more(p["last_entry_price"], closes[i]) and p["open_lots"] > 1),
         ("known(target_price) and bars_held > 3", lambda p, i: p["target_price"] is not None and p["bars_held"] > 3),
     ]  # fmt: skip
     return forms[int(rng.integers(0, len(forms)))]
@@ -346,8 +353,13 @@ def _add_moving_levels(rng, plain, rules, lines, has_stop):
         for side in ("long", "short"):
             rules.trails[side] = (unit, amounts, once_unit, once)
     if rng.random() < 0.2:
-        lines.append("trail long at lowest(low, 2)")
+        once_text, once_unit, once = "", "price", None
+        if rng.random() < 0.5:
+            once_text, once_unit, once = _moving(rng, plain, "target", has_stop)
+            once_text = f" once {once_text}"
+        lines.append(f"trail long at lowest(low, 2){once_text}")
         rules.trail_prices["long"] = plain.extreme(min, "low", 2)
+        rules.trail_prices_once["long"] = (once_unit, once)
     elif rng.random() < 0.1:
         lines.append("trail short at entry_price + 4 * tick")
         rules.trail_prices["short"] = lambda p, i: (

@@ -27,6 +27,7 @@ class Rules:
     exit_after: list = field(default_factory=list)  # (side or None, count, "bars" or "days", at close)
     trails: dict = field(default_factory=dict)  # side -> (unit, amounts, once unit, once amounts or None)
     trail_prices: dict = field(default_factory=dict)  # side -> prices, judged at every close
+    trail_prices_once: dict = field(default_factory=dict)  # side -> (once unit, once amounts or None)
     breakevens: dict = field(default_factory=dict)  # side -> (once unit, once amounts, plus unit, plus amounts)
     entries_a_day: float = math.inf
     losses_a_day: float = math.inf
@@ -44,6 +45,7 @@ DEFAULT_SIZE = ("percent", 100.0, None)
 NOT_KNOWN = dict.fromkeys(
     (
         "entry_price",
+        "last_entry_price",
         "bars_held",
         "days_held",
         "open_profit",
@@ -52,7 +54,17 @@ NOT_KNOWN = dict.fromkeys(
         "stop_price",
         "target_price",
     )
-) | {"position": 0}
+) | {"position": 0, "open_lots": 0}
+
+
+def at_or_below(a, b):
+    """Whether a is below b or what a pencil would call equal."""
+    return a <= b or abs(a - b) <= 1e-12 * max(abs(a), abs(b))
+
+
+def is_exit(order):
+    """An entry that may only close is an exit in everything."""
+    return bool(order["exit"]) or order["closes_only"]
 
 
 class Purse:
@@ -94,8 +106,9 @@ def run_together(desks):
             desk.inside(i)
         for desk, i in now:
             desk.mark(i)
-        if purse.equity() <= purse.account["stop_out"] * purse.margin():
+        if at_or_below(purse.equity(), purse.account["stop_out"] * purse.margin()):
             for desk in desks:
+                desk.orders = {}
                 desk.leave_all(desk.latest, desk.close_of(desk.latest), True, "ruin", "close")
             purse.ruined = True
         else:
@@ -225,7 +238,7 @@ class Simulator:
         lot["taken"] += percent
         if lot["taken"] < 100 - 1e-9:
             step = self.market["lot_step"]
-            part = math.floor(lot["first_units"] * percent / 100 / step + 1e-9) * step
+            part = math.floor(lot["first_units"] * percent / 100 / step * (1 + 1e-12) + 1e-9) * step
             if part <= 0:
                 return
             units = min(units, part)
@@ -239,6 +252,8 @@ class Simulator:
         financing = lot["financing"] * share
         gross = (mid - lot["mid"]) * side * units * self.value
         net = gross - commission - spread - slippage - financing
+        if abs(net) < 1e-9 * (abs(gross) + abs(commission) + abs(spread) + abs(slippage) + abs(financing)):
+            net = 0.0
         self.purse.earned += net
         high, low = max(lot["high"], mid), min(lot["low"], mid)
         best, worst = (high, low) if side > 0 else (low, high)
@@ -255,10 +270,12 @@ class Simulator:
             self.lots.remove(lot)
             if not self.lots:
                 self.side, self.exit_due, self.parts_due = 0, None, []
-                self.orders = {key: order for key, order in self.orders.items() if not order["exit"]}
+                self.orders = {key: order for key, order in self.orders.items() if not is_exit(order)}
         else:
             for key in ("units", "fee", "spread", "slippage", "financing", "margin", "open"):
                 lot[key] -= lot[key] * share
+        if self.losses_on(self.trading_day(i)) >= self.rules.losses_a_day:
+            self.drop_entries(i, moment)
 
     def leave_all(self, i, mid, slips, reason, moment):
         for lot in list(self.lots):
@@ -351,6 +368,10 @@ class Simulator:
                     first_stop, first_risk = level, abs(mid - level)
                 if stop is None or (level - stop) * side > 0:
                     stop, stop_kind = level, "trail"
+        at_unit, at_amounts = self.rules.trail_prices_once.get(word, ("price", None))
+        at_once = 0.0 if at_amounts is None else self.distance(at_unit, at_amounts[j], mid, risk)
+        if at_once is None:
+            return "unknown level"
         even = None
         if word in self.rules.breakevens:
             once_unit, once, plus_unit, plus = self.rules.breakevens[word]
@@ -358,21 +379,16 @@ class Simulator:
             if None in even:
                 return "unknown level"
         risk = first_risk
-        if stop is not None and (stop - mid) * side >= 0:
-            return "beyond stop"
-        if target is not None and (target - mid) * side <= 0:
-            return "beyond target"
         goals = []
         for _, unit, amounts, percent in parted:
             level = self.price_of(side, unit, amounts[j], mid, risk)
             if level is None:
                 return "unknown level"
-            if (self.rounded(level) - mid) * side <= 0:
-                return "beyond target"
             goals.append((self.rounded(level), percent))
-        most = self.account.get("max_open_total")
-        if not self.lots and most is not None and sum(1 for desk in self.purse.desks if desk.lots) >= most:
-            return "limit"
+        if stop is not None and (stop - mid) * side >= 0:
+            return "beyond stop"
+        if any((level - mid) * side <= 0 for level in [*([] if target is None else [target]), *(g for g, _ in goals)]):
+            return "beyond target"
         slip = self.account["slippage_ticks"] * self.market["tick"] if slips else 0.0
         half = self.half(side, mid)
         price = mid + side * (half + slip)
@@ -398,14 +414,19 @@ class Simulator:
             if self.account["short_of_margin"] == "skip" or free <= 0:
                 return "margin"
             units = free / per_unit
-        units = math.floor(units / self.market["lot_step"] + 1e-9) * self.market["lot_step"]
+        units = math.floor(units / self.market["lot_step"] * (1 + 1e-12) + 1e-9) * self.market["lot_step"]
         if units < self.market["min_lot"]:
             return "lot too small"
+        most = self.account.get("max_open_total")
+        if not self.lots and most is not None and sum(1 for desk in self.purse.desks if desk.lots) >= most:
+            return "limit"
+        if self.is_limit_reached(self.trading_day(i)):
+            return "limit"
         ahead = [level for level, _ in goals] + ([] if target is None else [target])
         self.side = side
         self.lots.append({
             "bar": i + 1 if moment == "close" else i, "moment": moment, "piece": self.piece, "first_stop": first_stop,
-            "stop_kind": stop_kind, "trail": trail, "trail_once": trail_once, "even": even, "mid": mid, "price": price,
+            "stop_kind": stop_kind, "trail": trail, "trail_once": trail_once, "at_once": at_once, "even": even, "mid": mid, "price": price,
             "units": units, "first_units": units, "taken": 0.0, "stop": stop, "target": target, "goals": goals,
             "first_target": (min(ahead) if side > 0 else max(ahead)) if ahead else None,
             "risk": risk, "high": mid, "low": mid, "fee": self.fee(units, price), "spread": half * units * self.value,
@@ -413,14 +434,44 @@ class Simulator:
             "name": name,
         })  # fmt: skip
         self.entered.append(i)
+        for key in self.in_text_order():
+            order = self.orders[key]
+            if not order["exit"] and order["side"] == -side:
+                self.follow_opposite(key, i, moment)
+        if self.is_limit_reached(self.trading_day(i)):
+            self.drop_entries(i, moment)
         if len(self.lots) >= self.rules.room:
-            self.orders = {k: order for k, order in self.orders.items() if order["exit"] or order["side"] != side}
+            self.orders = {k: order for k, order in self.orders.items() if is_exit(order) or order["side"] != side}
         return None
+
+    def follow_opposite(self, key, i, moment):
+        """What becomes of a resting entry when the other side is filled."""
+        if self.rules.opposite == "exit":
+            self.orders[key]["closes_only"] = True
+        elif self.rules.opposite == "ignore":
+            self.skip(self.time_of(i, moment), self.orders.pop(key)["side"], "opposite")
+
+    def drop_entries(self, i, moment):
+        """A limit that is reached drops all that rests to enter."""
+        for key in self.in_text_order():
+            if not is_exit(self.orders[key]):
+                self.skip(self.time_of(i, moment), self.orders.pop(key)["side"], "limit")
+
+    def time_of(self, i, moment):
+        return self.close_time(i) if moment == "close" else self.bars[i]["time"]
+
+    def losses_on(self, day):
+        return sum(1 for trade in self.trades if self.trading_day(trade["exit_bar"]) == day and trade["net"] < 0)
+
+    def is_limit_reached(self, day):
+        entries = sum(1 for bar in self.entered if self.trading_day(bar) == day)
+        reached = entries >= self.rules.entries_a_day or self.losses_on(day) >= self.rules.losses_a_day
+        return reached or self.lost_day == day
 
     def try_to_enter(self, i, entry, mid, moment, slips=True):
         refused = self.enter(i, entry, mid, moment, slips)
         if refused:
-            self.skip(self.bars[i]["time"] if moment != "close" else self.close_time(i), entry[0], refused)
+            self.skip(self.time_of(i, moment), entry[0], refused)
         return not refused
 
     # --- one bar -----------------------------------------------------------------------------------------------
@@ -438,12 +489,12 @@ class Simulator:
             for lot in self.lots:
                 lot["financing"] += lot["units"] * self.bars[i - 1]["close"] * self.value * percent / 100 / 365 * nights
         if self.must_be_flat_at_open(i, rolled):
-            self.leave_all(i, o, True, "flat", "open")
-            self.exit_due, self.parts_due = None, []
             for entry in self.waiting:
                 self.skip(bar["time"], entry[0], "flat")
             self.waiting = []
             self.end_orders(bar["time"], "flat")
+            self.leave_all(i, o, True, "flat", "open")
+            self.exit_due, self.parts_due = None, []
         if self.exit_due:
             self.leave_all(i, o, True, self.exit_due, "open")
         self.exit_due = None
@@ -452,7 +503,8 @@ class Simulator:
             self.take(rule, i, o, True, "open")
         waiting, self.waiting = self.waiting, []
         for entry in waiting:
-            self.try_to_enter(i, entry, o, "open")
+            if len(self.lots) < self.rules.room:
+                self.try_to_enter(i, entry, o, "open")
 
     def must_be_flat_at_open(self, i, rolled):
         day = self.trading_day(i)
@@ -487,11 +539,11 @@ class Simulator:
             else:
                 while lot in self.lots and self.is_beyond(self.next_target(lot), o):
                     self.take_target(lot, i, o, moment)
-        for key in [key for key in self.in_text_order() if self.orders[key]["exit"]]:
+        for key in [key for key in self.in_text_order() if is_exit(self.orders[key])]:
             if key in self.orders and self.passes(self.orders[key], o):
                 self.fill_order(i, key, o, moment)
         passed = [key for key in self.in_text_order() if self.passes(self.orders[key], o)]
-        able = [key for key in passed if self.may_fill(key)]
+        able = [key for key in passed if not is_exit(self.orders[key]) and self.may_fill(key)]
         if able:
             side = min((self.orders[key]["side"] for key in able), key=lambda side: (bar["close"] - o) * side)
             for key in [key for key in able if self.orders[key]["side"] == side]:
@@ -527,11 +579,7 @@ class Simulator:
 
     def may_fill(self, key):
         order = self.orders[key]
-        if order["exit"] or not self.lots:
-            return True
-        if order["side"] == self.side:
-            return len(self.lots) < self.rules.room
-        return self.rules.opposite != "ignore"
+        return is_exit(order) or order["side"] != self.side or len(self.lots) < self.rules.room
 
     def fill_order(self, i, key, mid, moment):
         """Whether it opened a lot."""
@@ -541,14 +589,14 @@ class Simulator:
             return False
         if self.side == -order["side"]:
             self.leave_all(i, mid, order["is_stop"], "reverse", moment)
-            if self.rules.opposite == "exit":
-                return False
+        if order["closes_only"]:
+            return False
         return self.try_to_enter(i, (order["side"], order["bar"], order["size"], key), mid, moment, order["is_stop"])
 
     def end_orders(self, time, reason, until=math.inf):
         for key in self.in_text_order():
             if self.orders[key]["until"] <= until:
-                if not self.orders[key]["exit"]:
+                if not is_exit(self.orders[key]):
                     self.skip(time, self.orders[key]["side"], reason)
                 del self.orders[key]
 
@@ -567,7 +615,7 @@ class Simulator:
                 key
                 for key in self.in_text_order()
                 if key in live and low <= self.orders[key]["price"] <= high and self.may_fill(key)
-                and bool(self.orders[key]["exit"]) == exits and far(self.orders[key]["price"]) >= least
+                and is_exit(self.orders[key]) == exits and far(self.orders[key]["price"]) >= least
                 and (below is None or (self.orders[key]["price"] < o) == below)
             ]  # fmt: skip
 
@@ -631,7 +679,8 @@ class Simulator:
             return True
         for order in self.orders.values():
             rule = order["exit"]
-            if rule and not order["is_stop"] and low <= order["price"] <= high and rule[2] in (None, lot["name"]):
+            inside = not order["is_stop"] and low <= order["price"] <= high
+            if inside and is_exit(order) and (not rule or rule[2] in (None, lot["name"])):
                 return True
         return False
 
@@ -660,9 +709,7 @@ class Simulator:
                     if level is not None:
                         events.append((level, lot))
                 names = self.in_text_order()
-                for key in [k for k in names if self.orders[k]["exit"]] + [
-                    k for k in names if not self.orders[k]["exit"]
-                ]:
+                for key in sorted(names, key=lambda k: not is_exit(self.orders[k])):
                     order = self.orders[key]
                     if key in live and self.may_fill(key) and ((order["direction"] > 0) == order["is_stop"]) == up:
                         events.append((order["price"], key))
@@ -697,6 +744,7 @@ class Simulator:
             self.end_orders(self.close_time(i), "flat")
             self.leave_all(i, self.bars[i]["close"], True, "flat", "close")
         elif i == len(self.bars) - 1:
+            self.end_orders(self.close_time(i), "end of data")
             self.leave_all(i, self.bars[i]["close"], True, "end of data", "close")
 
     def day_begins(self, i):
@@ -712,7 +760,7 @@ class Simulator:
         price = self.rules.trail_prices.get(word, [None] * len(self.bars))
         price = price(self.known(i), i) if callable(price) else price[i]
         for lot in self.lots:
-            moved = ((lot["high"] if side > 0 else lot["low"]) - lot["mid"]) * side
+            moved = ((lot["high"] if side > 0 else lot["low"]) - lot["mid"]) * side + self.market["tick"] * 1e-6
             best = lot["high"] if side > 0 else lot["low"]
 
             def tighten(price, kind, lot=lot):
@@ -722,7 +770,7 @@ class Simulator:
 
             if lot["trail"] is not None and moved >= lot["trail_once"]:
                 tighten(best - side * lot["trail"], "trail")
-            if price is not None:
+            if price is not None and moved >= lot["at_once"]:
                 tighten(price, "trail")
             if lot["even"] and moved >= lot["even"][0]:
                 tighten(lot["mid"] + side * lot["even"][1], "breakeven")
@@ -760,9 +808,7 @@ class Simulator:
 
     def held_back(self, i, day):
         """Whether the day's limits or a pause let no entry be decided."""
-        today = [bar for bar in self.entered if self.trading_day(bar) == day]
-        losses = [trade for trade in self.trades if self.trading_day(trade["exit_bar"]) == day and trade["net"] < 0]
-        if len(today) >= self.rules.entries_a_day or len(losses) >= self.rules.losses_a_day or self.lost_day == day:
+        if self.is_limit_reached(day):
             return "limit"
         for trade in self.trades:
             since = i - trade["exit_bar"]
@@ -793,8 +839,9 @@ class Simulator:
         if self.lots:
             self.move_levels(i)
         before = self.equity[self.day_begins(i) - 1] if self.day_begins(i) > 0 else self.account["capital"]
-        if equity <= before * (1 - self.rules.loss_percent / 100):
+        if self.rules.loss_percent < math.inf and at_or_below(equity, before * (1 - self.rules.loss_percent / 100)):
             self.lost_day = self.trading_day(i)
+            self.drop_entries(i, "close")
         leaving = self.judge_exits(i) if self.lots else 0
         barred = {leaving}
         for side, condition, _, _, rest, _, _ in self.rules.exits:
@@ -808,31 +855,42 @@ class Simulator:
         self.end_orders(self.close_time(i), "expired", i)
         if self.lots:
             self.rest_exits(i)
+        if not (wanted[1] or wanted[-1]):
+            return
+        why = self.blocked(i)
+        for sign in (1, -1) if why else ():
+            reverses = self.side == -sign and self.rules.opposite == "reverse"
+            if wanted[sign] and (reverses or (self.side != -sign and len(self.lots) < self.rules.room)):
+                self.skip(self.close_time(i), sign, why)
+        if why:
+            return
         if self.lots:
             self.judge_in_position(i, wanted)
-        elif wanted[1] or wanted[-1]:
-            why = self.blocked(i) or ("both sides" if wanted[1] and wanted[-1] else None)
-            if why:
-                for sign in (1, -1):
-                    if wanted[sign]:
-                        self.skip(self.close_time(i), sign, why)
-            else:
-                self.order(i, wanted[1] or wanted[-1])
+            return
+        at_market = {sign: [entry for entry in wanted[sign] if not entry[5]] for sign in (1, -1)}
+        if at_market[1] and at_market[-1]:
+            for sign in (1, -1):
+                self.skip(self.close_time(i), sign, "both sides")
+                wanted[sign] = [entry for entry in wanted[sign] if entry[5]]
+        for sign in (1, -1):
+            self.order(i, wanted[sign], 0)
 
     def judge_exits(self, i):
         """Exit rules, then time exits; the side that they leave, or 0."""
         side, close = self.side, self.bars[i]["close"]
         yes = [rule for rule in self.rules.exits if rule[0] in (None, "long" if side > 0 else "short")
                and not rule[4] and self.is_yes(rule[1], i)]  # fmt: skip
-        full = next((rule for rule in yes if rule[5] >= 100 and rule[6] is None), None)
-        parts = yes if full is None else yes[: yes.index(full)]
-        parts = [rule for rule in parts if rule is not full]
+        whole = [rule for rule in yes if rule[5] >= 100 and rule[6] is None]
+        parts = [rule for rule in yes if rule not in whole]
         self.parts_due = [(name, percent, of) for _, _, name, at_close, _, percent, of in parts if not at_close]
-        due = (full[2], full[3]) if full else self.time_is_up(i, "long" if side > 0 else "short")
-        if due and due[1]:
-            self.leave_all(i, close, True, due[0], "close")
+        due = [(rule[2], rule[3]) for rule in whole]
+        time = self.time_is_up(i, "long" if side > 0 else "short")
+        due += [time] if time else []
+        at_once = [name for name, at_close in due if at_close]
+        if at_once:
+            self.leave_all(i, close, True, at_once[0], "close")
         elif due:
-            self.exit_due = due[0]
+            self.exit_due = due[0][0]
         for _, _, name, at_close, _, percent, of in parts:
             if at_close and self.lots:
                 self.take((name, percent, of), i, close, True, "close")
@@ -847,7 +905,7 @@ class Simulator:
             if price is not None and any(of in (None, lot["name"]) for lot in self.lots):
                 self.orders[f"{name}/{self.side}"] = {
                     "side": self.side, "direction": -self.side, "price": self.rounded(price), "until": i + life,
-                    "bar": i, "is_stop": is_stop, "exit": (name, percent, of),
+                    "bar": i, "is_stop": is_stop, "exit": (name, percent, of), "closes_only": False,
                 }  # fmt: skip
 
     def known(self, i):
@@ -860,7 +918,7 @@ class Simulator:
         best, worst = (oldest["high"], oldest["low"]) if side > 0 else (oldest["low"], oldest["high"])
         days = len({self.trading_day(k) for k in range(oldest["bar"], i + 1)})
         return {
-            "entry_price": mid, "bars_held": i - oldest["bar"] + 1, "days_held": max(days, 1), "position": side,
+            "entry_price": mid, "last_entry_price": self.lots[-1]["mid"], "open_lots": len(self.lots), "bars_held": i - oldest["bar"] + 1, "days_held": max(days, 1), "position": side,
             "open_profit": percent(self.bars[i]["close"]), "best_profit": percent(best), "worst_profit": percent(worst),
             "stop_price": oldest["stop"], "target_price": self.next_target(oldest),
         }  # fmt: skip
@@ -871,8 +929,7 @@ class Simulator:
         rules = [rule[1:] for rule in self.rules.exit_after if rule[0] in (None, word)]
         if any(unit == "bars" and at_close and held >= count for count, unit, at_close in rules):
             return "time", True
-        if any(unit == "bars" and not at_close and held >= count for count, unit, at_close in rules):
-            return "time", False
+        at_open = any(unit == "bars" and not at_close and held >= count for count, unit, at_close in rules)
         days = lambda bar: len({self.trading_day(k) for k in range(entered, bar + 1)}) if bar >= entered else 1  # noqa: E731
         for count in sorted(count for count, unit, at_close in rules if unit == "days" and at_close)[:1]:
             if days(i) >= count and self.reaches_end(i):
@@ -880,58 +937,59 @@ class Simulator:
             if days(i + 1) - 1 >= count:
                 return "time", False
         for count, unit, at_close in rules:
-            if unit == "days" and not at_close and days(i + 1) - 1 >= count:
-                return "time", False
-        return None
+            at_open = at_open or (unit == "days" and not at_close and days(i + 1) - 1 >= count)
+        return ("time", False) if at_open else None
 
     def judge_in_position(self, i, wanted):
-        side = self.side
-        against, more = wanted[-side], wanted[side]
-        if against and self.rules.opposite != "ignore":
-            why = self.blocked(i)
-            if why:
-                if self.rules.opposite == "reverse":
-                    self.skip(self.close_time(i), -side, why)
-                return
-            market = [entry for entry in against if not entry[5]]
-            if market and market[0][4]:
-                self.leave_all(i, self.bars[i]["close"], True, "reverse", "close")
-            elif market:
-                self.exit_due = self.exit_due or "reverse"
-            self.order(i, against, only_resting=self.rules.opposite == "exit")
-        elif more and len(self.lots) < self.rules.room:
-            why = self.blocked(i)
-            if why:
-                self.skip(self.close_time(i), side, why)
-            else:
-                self.order(i, more)
+        held = self.side
+        against, more = wanted[-held], wanted[held]
+        if self.rules.opposite == "ignore":
+            against = []
+        self.order(i, against, held)
+        if any(not entry[5] for entry in against):  # it comes before adding at a market price; resting orders stand
+            more = [entry for entry in more if entry[5]]
+        self.order(i, more, held)
 
-    def order(self, i, wanted, only_resting=False):
-        """Orders rest from the next bar on, a new one in place of the same rule's old one; others fill at once or wait."""
-        sign = wanted[0][0]
-        room = self.rules.room - (len(self.lots) if self.side == sign else 0)
-        if only_resting:
-            room = 0
+    def leave_for(self, i, side, at_close):
+        """An entry of `side` takes a position of the other side out."""
+        if self.side == -side and at_close:
+            self.leave_all(i, self.bars[i]["close"], True, "reverse", "close")
+        elif self.side == -side:
+            self.exit_due = self.exit_due or "reverse"
+
+    def order(self, i, wanted, held):
+        """Orders rest from the next bar on, a new one in place of the same rule's old one; others fill at once or wait.
+
+        `held` is the side of the position at this close, before any entry.
+        """
         for side, bar, size, name, at_close, rest in wanted:
+            room = self.rules.room - (len(self.lots) if self.side == side else 0)
             if rest:
-                is_stop, prices, life = rest
-                price = prices(self.known(i), i) if callable(prices) else prices[i]
-                if price is None:
-                    self.skip(self.close_time(i), side, "unknown level")
-                    continue
-                self.orders[name] = {
-                    "side": side, "direction": side, "price": self.rounded(price), "until": i + life, "bar": i,
-                    "size": size, "is_stop": is_stop, "exit": None,
-                }  # fmt: skip
-            elif room > 0 and not at_close:
+                if room > 0:
+                    self.let_rest(i, side, size, name, rest, held)
+            elif held == -side and self.rules.opposite == "exit":
+                self.leave_for(i, side, at_close)
+            elif not at_close and room > 0:
                 self.waiting.append((side, bar, size, name))
-                room -= 1
-            elif (
-                room > 0
-                and self.side != -side
-                and self.try_to_enter(i, (side, bar, size, name), self.bars[i]["close"], "close")
-            ):
-                room -= 1
+                self.leave_for(i, side, False)
+            elif at_close and room > len(self.waiting):
+                self.leave_for(i, side, True)
+                self.try_to_enter(i, (side, bar, size, name), self.bars[i]["close"], "close")
+
+    def let_rest(self, i, side, size, name, rest, held):
+        is_stop, prices, life = rest
+        price = prices(self.known(i), i) if callable(prices) else prices[i]
+        if price is None:
+            self.skip(self.close_time(i), side, "unknown level")
+            return
+        if held == -side and self.side != held and self.rules.opposite == "exit":
+            return  # there is nothing left for it to close
+        self.orders[name] = {
+            "side": side, "direction": side, "price": self.rounded(price), "until": i + life, "bar": i,
+            "size": size, "is_stop": is_stop, "exit": None, "closes_only": False,
+        }  # fmt: skip
+        if self.side == -side:
+            self.follow_opposite(name, i, "close")
 
     def skip(self, time, side, reason):
         self.skipped.append({"time": time, "side": side, "reason": reason})

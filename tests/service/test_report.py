@@ -125,7 +125,7 @@ def test_tables_hold_every_trade_in_forms_for_every_place(prepared):
             [
                 replace(
                     outcomes[0],
-                    trades=outcomes[0].trades.__class__(outcomes[0].trades.whole[:0], outcomes[0].trades.numbers[:0]),
+                    trades=outcomes[0].trades.__class__(outcomes[0].trades.rows[:0]),
                 )
             ]
         ).num_rows

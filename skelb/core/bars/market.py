@@ -3,6 +3,7 @@
 import itertools
 import re
 from dataclasses import dataclass
+from decimal import Decimal
 from functools import cached_property
 from zoneinfo import ZoneInfo
 
@@ -118,6 +119,14 @@ class Market:
     triple_day: str | None = None
     currency_rate: float | str = 1.0
     commission: Commission | None = None
+
+    @property
+    def pip_size(self) -> float:
+        """The pip in price units; where none is stated ten ticks of a tick with 3 or 5 decimals, else one tick."""
+        if self.pip is not None:
+            return self.pip
+        decimals = -int(Decimal(repr(self.tick)).normalize().as_tuple().exponent)
+        return round(10 * self.tick, decimals) if decimals in (3, 5) else self.tick
 
     def __post_init__(self) -> None:
         numbers = ("tick", "point_value", "lot_step", "min_lot")

@@ -33,9 +33,11 @@ def crosses(kind: str, a: Floats, b: Floats) -> Conditions:
 
     Unknown unless all four values are known, hence on the first bar. A side may have shape (1,).
     """
-    out = np.empty(max(a.size, b.size), np.int8)
-    up, down = kind in ("above", "meets"), kind in ("below", "meets")
-    _crosses(a, a.size > 1, b, b.size > 1, up, down, out)
+    order = np.empty(max(a.size, b.size), np.int8)
+    out = np.empty_like(order)
+    if out.size:
+        _order(a, a.size > 1, b, b.size > 1, order)
+        _crosses(order, kind in ("above", "meets"), kind in ("below", "meets"), out)
     return out
 
 
@@ -49,41 +51,61 @@ def of_bools(values: NDArray[np.bool_]) -> Conditions:
     return values.astype(np.int8) * np.int8(YES)
 
 
+# Two numbers that differ by less than this share of the larger are equal: prices are decimals, floating point is not.
+_NEARLY, _LARGEST = 1e-12, 1e300
+
+
+@njit(nogil=True, error_model="numpy")
+def is_less(a, b):
+    """Whether a number is below another and not equal to it; False where either is unknown."""
+    return b - a > _NEARLY * min(max(abs(a), abs(b)), _LARGEST)
+
+
+@njit(nogil=True, error_model="numpy")
+def is_equal(a, b):
+    """Whether two known numbers are equal."""
+    return not abs(a - b) > _NEARLY * min(max(abs(a), abs(b)), _LARGEST)
+
+
 @njit(cache=True, nogil=True, error_model="numpy")
 def _less(a, a_moves, b, b_moves, out):
     if a_moves and b_moves:
         for i in range(out.size):
-            out[i] = 2 * (a[i] < b[i]) + ((a[i] != a[i]) | (b[i] != b[i]))
+            out[i] = 2 * is_less(a[i], b[i]) + ((a[i] != a[i]) | (b[i] != b[i]))
     elif a_moves:
         y = b[0]
         for i in range(out.size):
-            out[i] = 2 * (a[i] < y) + ((a[i] != a[i]) | (y != y))
+            out[i] = 2 * is_less(a[i], y) + ((a[i] != a[i]) | (y != y))
     else:
         x = a[0]
         for i in range(out.size):
-            out[i] = 2 * (x < b[i]) + ((x != x) | (b[i] != b[i]))
+            out[i] = 2 * is_less(x, b[i]) + ((x != x) | (b[i] != b[i]))
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _at_most(a, a_moves, b, b_moves, out):
     if a_moves and b_moves:
         for i in range(out.size):
-            out[i] = 2 * (a[i] <= b[i]) + ((a[i] != a[i]) | (b[i] != b[i]))
+            known = (a[i] == a[i]) & (b[i] == b[i])
+            out[i] = 2 * (known & (not is_less(b[i], a[i]))) + (1 - known)
     elif a_moves:
         y = b[0]
         for i in range(out.size):
-            out[i] = 2 * (a[i] <= y) + ((a[i] != a[i]) | (y != y))
+            known = (a[i] == a[i]) & (y == y)
+            out[i] = 2 * (known & (not is_less(y, a[i]))) + (1 - known)
     else:
         x = a[0]
         for i in range(out.size):
-            out[i] = 2 * (x <= b[i]) + ((x != x) | (b[i] != b[i]))
+            known = (x == x) & (b[i] == b[i])
+            out[i] = 2 * (known & (not is_less(b[i], x))) + (1 - known)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _equal(a, a_moves, b, b_moves, out):
     for i in range(out.size):
         x, y = a[i * a_moves], b[i * b_moves]
-        out[i] = 2 * (x == y) + ((x != x) | (y != y))
+        known = (x == x) & (y == y)
+        out[i] = 2 * (is_equal(x, y) & known) + (1 - known)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -91,23 +113,23 @@ def _unequal(a, a_moves, b, b_moves, out):
     for i in range(out.size):
         x, y = a[i * a_moves], b[i * b_moves]
         known = (x == x) & (y == y)
-        out[i] = 2 * ((x != y) & known) + (1 - known)
+        out[i] = 2 * ((not is_equal(x, y)) & known) + (1 - known)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _crosses(a, a_moves, b, b_moves, up, down, out):
-    if out.size:
-        out[0] = 1
-    if a_moves and b_moves:  # the plain form of the loop is the one the compiler can run in parallel lanes
-        for i in range(1, out.size):
-            x, y, p, q = a[i], b[i], a[i - 1], b[i - 1]
-            known = (x == x) & (y == y) & (p == p) & (q == q)
-            hit = (up & (x > y) & (p <= q)) | (down & (x < y) & (p >= q))
-            out[i] = 2 * (hit & known) + (1 - known)
-        return
-    for i in range(1, out.size):
+def _order(a, a_moves, b, b_moves, out):
+    """1 where a is above b, -1 where it is below, 0 where they are equal, 2 where either is unknown."""
+    for i in range(out.size):
         x, y = a[i * a_moves], b[i * b_moves]
-        p, q = a[(i - 1) * a_moves], b[(i - 1) * b_moves]
-        known = (x == x) & (y == y) & (p == p) & (q == q)
-        hit = (up & (x > y) & (p <= q)) | (down & (x < y) & (p >= q))
+        known = (x == x) & (y == y)
+        out[i] = known * (1 * is_less(y, x) - 1 * is_less(x, y)) + 2 * (1 - known)
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _crosses(order, up, down, out):
+    out[0] = 1
+    for i in range(1, order.size):
+        now, before = order[i], order[i - 1]
+        known = (now != 2) & (before != 2)
+        hit = (up & (now == 1) & (before <= 0)) | (down & (now == -1) & (before >= 0))
         out[i] = 2 * (hit & known) + (1 - known)

@@ -144,7 +144,7 @@ NAMES = (
         mirror=CONDITION, of_one_bar=False,
     ),
     BuiltIn("tick", "number", "The market's smallest price step.", lambda f: _constant(f, f.market.tick), mirror=EVEN, of_one_bar=True),
-    BuiltIn("pip", "number", "The market's pip in price units; unknown without.", lambda f: _constant(f, f.market.pip), mirror=EVEN, of_one_bar=True),
+    BuiltIn("pip", "number", "The market's pip in price units; where it states none ten ticks of a tick with 3 or 5 decimals, else one tick.", lambda f: _constant(f, f.market.pip_size), mirror=EVEN, of_one_bar=True),
     BuiltIn("spread", "number", "The spread on the bar, in price units.", spread_in_price, mirror=EVEN, of_one_bar=True),
     BuiltIn("day_open", "number", "The trading day's first price.", lambda f: _so_far(f, "open"), mirror=PRICE, of_one_bar=False),
     BuiltIn("day_high", "number", "The trading day's high so far.", lambda f: _so_far(f, "high"), mirror=PRICE.exchanged("day_low"), of_one_bar=False),

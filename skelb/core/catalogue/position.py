@@ -2,8 +2,13 @@
 
 from skelb.core.catalogue.entry import CHANGE, EVEN, PRICE, PositionName
 
+POSITION_SIDES = {"long": 1.0, "short": -1.0, "flat": 0.0}
+"""What `position` is for the words that `is` may ask for."""
+
 POSITION_NAMES: dict[str, PositionName] = {
     "entry_price": PositionName("The average of the open lots' entry mids; unknown while flat.", PRICE),
+    "last_entry_price": PositionName("The newest open lot's entry mid; unknown while flat.", PRICE),
+    "open_lots": PositionName("How many lots are open; 0 while flat.", EVEN),
     "bars_held": PositionName(
         "Bars since the oldest open lot's entry, the entry bar counted; unknown while flat.", EVEN
     ),
@@ -20,7 +25,9 @@ POSITION_NAMES: dict[str, PositionName] = {
     "worst_profit": PositionName(
         "The worst open profit since the entry, in percent, by highs and lows; unknown while flat.", EVEN.nearly()
     ),
-    "position": PositionName("1 while long, -1 while short, 0 while flat.", CHANGE),
+    "position": PositionName(
+        "1 while long, -1 while short, 0 while flat; `position is long` asks with a word.", CHANGE
+    ),
     "stop_price": PositionName("The stop in force, of the oldest open lot; unknown without.", PRICE),
     "target_price": PositionName("The nearest target in force, of the oldest open lot; unknown without.", PRICE),
 }

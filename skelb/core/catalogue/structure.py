@@ -4,7 +4,7 @@
 import numpy as np
 
 from skelb.core.bars import Floats
-from skelb.core.catalogue.conditions import YES, Conditions, compare
+from skelb.core.catalogue.conditions import UNKNOWN, YES, Conditions, compare
 from skelb.core.catalogue.entry import AS_X, CONDITION, EVEN, LINEAR, PRICE, Function, Parameter
 from skelb.core.catalogue.windows import prior
 from skelb.core.compiled import njit
@@ -34,7 +34,10 @@ def recently(c: Conditions, n: int) -> Conditions:
 
 def climbs(x: Floats, n: int) -> Conditions:
     """Yes if `x` rose strictly on each of the last `n` bars; unknown unless all n + 1 values are known."""
-    return _climbs(x, n, np.empty(x.size, np.int8))
+    rises = np.full(x.size, UNKNOWN, np.int8)
+    if x.size > 1:
+        rises[1:] = compare("<", x[:-1], x[1:])
+    return _lasting(rises, n, np.empty(x.size, np.int8))
 
 
 def bars_since(c: Conditions) -> Floats:
@@ -122,13 +125,13 @@ def _recently(c, n, out):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _climbs(x, n, out):
+def _lasting(c, n, out):
     known = 0
-    rises = 0
-    for i in range(x.size):
-        known = known + 1 if x[i] == x[i] else 0
-        rises = rises + 1 if i > 0 and x[i] > x[i - 1] else 0
-        out[i] = 1 if known < n + 1 else 2 * (rises >= n)
+    yes = 0
+    for i in range(c.size):
+        known = known + 1 if c[i] != 1 else 0
+        yes = yes + 1 if c[i] == 2 else 0
+        out[i] = 1 if known < n else 2 * (yes >= n)
     return out
 
 

@@ -1,19 +1,28 @@
-"""The memory of a run: all small state and tables in two arrays, and what runs along the bars."""
+"""The memory of a run: its records and tables, and what runs along the bars."""
 
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import accumulate
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from skelb.core.bars import Floats
-from skelb.core.engine import kernel
 from skelb.core.engine.account import Account
+from skelb.core.engine.kernel import records
+from skelb.core.engine.kernel.records import TABLES, Series
 from skelb.core.errors import SettingsError
 from skelb.core.plan import Plan, holds_back
+from skelb.core.plan.columns import (
+    COLUMNS_PER_SIDE,
+    MOVING,
+    RULE_COLUMNS,
+    Made,
+    OrderForm,
+    RuleColumn,
+)
+from skelb.core.plan.steps import registers_of
 
 _FIRST_ROWS = 1024
 _MOST_NAMED_RULES = 62  # lots that an exit is for are bits of one whole number
@@ -31,7 +40,7 @@ class Pool:
         self._kept: dict[str, Table] = {}
         self.begun: _Begun | None = None
 
-    def take(self, name: str, *shape: int, dtype: type = np.float64) -> Table:
+    def take(self, name: str, *shape: int, dtype: Any = np.float64) -> Table:
         """An array of this shape, with anything in it."""
         size = math.prod(shape)
         kept = self._kept.get(name)
@@ -39,18 +48,14 @@ class Pool:
             kept = self._kept[name] = np.empty(size, dtype)
         return kept[:size].reshape(shape)
 
-    def ledger(self) -> tuple[Table, Table, Table]:
-        """Rows for trades, their numbers, and skipped orders: as many as the longest run so far needed."""
-        rows = max(_FIRST_ROWS, self._kept["trades"].size // kernel.TRADE_INTS if "trades" in self._kept else 0)
-        return (
-            self.take("trades", rows, kernel.TRADE_INTS, dtype=np.int64),
-            self.take("numbers", rows, kernel.TRADE_FLOATS),
-            self.take("skips", rows, kernel.SKIP_INTS, dtype=np.int64),
-        )
+    def ledger(self) -> tuple[Table, Table]:
+        """Rows for trades and for skipped orders: as many as the longest run so far needed."""
+        rows = max(_FIRST_ROWS, self._kept["trades"].size if "trades" in self._kept else 0)
+        return self.take("trades", rows, dtype=records.TRADE), self.take("skips", rows, dtype=records.SKIP)
 
-    def keep_ledger(self, series: kernel.Series) -> None:
+    def keep_ledger(self, series: Series) -> None:
         """Leave a ledger that has grown to the next run."""
-        self._kept |= {"trades": series.ti.ravel(), "numbers": series.tf.ravel(), "skips": series.skips.ravel()}
+        self._kept |= {"trades": series.trades, "skips": series.skips}
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,11 +64,11 @@ class _Begun:
 
     plan: Plan
     account: Account
-    q: Table
-    f: Table
-    series: kernel.Series
+    run: "Run"
+    state: Table
+    series: Series
 
-    def again(self, plan: Plan, account: Account, pool: Pool) -> tuple[Table, Table, kernel.Series] | None:
+    def again(self, plan: Plan, account: Account, pool: Pool) -> "tuple[Run, Series] | None":
         """The memory of a run of `plan`, None when it differs in more."""
         mine = self.plan
         if (
@@ -72,17 +77,35 @@ class _Begun:
             or account != self.account
         ):
             return None
-        q, f = pool.take("q", self.q.size, dtype=np.int64), pool.take("f", self.f.size)
-        q[:], f[:] = self.q, self.f
-        trades, numbers, skips = pool.ledger()
-        series = self.series._replace(flags=plan.flags, signals=plan.rows, ti=trades, tf=numbers, skips=skips)
-        return q, f, series
+        self.run.block[:] = self.state
+        trades, skips = pool.ledger()
+        return self.run, self.series._replace(flags=plan.flags, signals=plan.rows, trades=trades, skips=skips)
 
 
-def lay_out(
-    plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64], pool: Pool
-) -> tuple[Table, Table, kernel.Series]:
-    """`q`, `f` and the series of a run that has not begun, as the kernel describes them.
+class Run:
+    """The records of a run, one table after the other in one block of memory: a copy of it is a copy of the run.
+
+    `tables` are views of the block, by the names of `records.TABLES`. Ledger and equity stand apart.
+    """
+
+    def __init__(self, tables: dict[str, Table]) -> None:
+        ends = np.cumsum([table.nbytes for table in tables.values()])
+        self.block = np.zeros(int(ends[-1]), np.uint8)
+        self.tables: dict[str, Table] = {}
+        self.places: dict[str, int] = {}
+        for (name, table), end in zip(tables.items(), ends, strict=True):
+            self.places[name] = int(end) - table.nbytes
+            self.tables[name] = self.block[self.places[name] : end].view(table.dtype)
+            self.tables[name][:] = table
+
+    def of(self, block: Table, name: str) -> Table:
+        """A table in a copy of the block."""
+        found = self.tables[name]
+        return block[self.places[name] : self.places[name] + found.nbytes].view(found.dtype)
+
+
+def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64], pool: Pool) -> tuple[Run, Series]:
+    """The records and the series of a run that has not begun, as the kernel describes them.
 
     The plans are of one script with one set of inputs, one a market; `offsets` say where each one's bars begin.
     Raises SettingsError when an exit is for the lots of one of too many entry rules.
@@ -92,55 +115,15 @@ def lay_out(
         if found is not None:
             return found
     script = plans[0]
-    entries, exits, parts = len(script.entries), len(script.exits), len(script.rules.levels.parts)
-    orders = entries + 2 * exits if _rests(script) else 0
-    columns, programs = _columns(plans, pool), script.rules.programs.table.copy()
-    programs[:, kernel.W_ROW], rows, slots = columns.made, columns.rows, columns.slots
-    programs[:, [kernel.W_COLUMN, kernel.W_COLUMN_END]] += columns.inputs
-    registers = int(script.rules.programs.steps[:, 1:].max(initial=0)) + 2 * kernel.POSITION_NAMES + 1
-    made_when = sum(1 << int(made) for made in {*programs[:, kernel.W_MADE]} if made != kernel.ASKED)
+    columns = _columns(plans, pool)
     days, stride = _days(plans, offsets)
-    lot_size = kernel.LOT_FLOATS + 2 * parts
-
-    waiting, due, order, lot, block_ints = accumulate(
-        (kernel.MARKET_INTS, entries, exits, 3 * orders, kernel.LOT_INTS * script.rules.room)
-    )
-    constants, price, lot_numbers, block_floats = accumulate(
-        (kernel.MARKET_FLOATS, len(slots), orders, lot_size * script.rules.room)
-    )
-    block = max(block_ints, block_floats)
-    end = kernel.HEAD + block * len(plans)
-    tables = [script.rules.signals.entries, _exits(script), script.rules.levels.parts, programs, script.rules.programs.steps,
-              script.rules.levels.moving_units, slots]  # fmt: skip
-    places = list(accumulate((table.size for table in tables), initial=end))
-    numbers = [script.rules.signals.exit_shares, script.rules.levels.part_shares, script.rules.limits, np.zeros(registers),
-               np.zeros(kernel.POSITION_NAMES)]  # fmt: skip
-    spots = list(accumulate((table.size for table in numbers), initial=end))
-
-    q, f = pool.take("q", places[-1], dtype=np.int64), pool.take("f", spots[-1])
-    q[:], f[:] = 0, 0.0
-    for place, table in zip(places, tables, strict=False):
-        q[place : place + table.size] = table.ravel()
-    for spot, table in zip(spots, numbers, strict=False):
-        f[spot : spot + table.size] = table
-    q[kernel.A_MOMENT : kernel.HEAD] = (
-        0, 0, 0, 0, 0, 0, len(plans), block, entries, exits, parts, len(programs), orders, stride,
-        waiting, due, order, lot, constants, price, lot_numbers, lot_size, *places[:7], spots[0], spots[2], spots[3], spots[4], _asks_while_flat(script), made_when,
-    )  # fmt: skip
-    f[kernel.A_CASH] = f[kernel.A_REALISED] = account.capital
-    for k, plan in enumerate(plans):
-        base = kernel.HEAD + k * block
-        _settings(plan, account, int(offsets[k]), q[base:], f[base:])
-        q[base + kernel.I_NUMBER] = k
-        q[base + waiting : base + due] = -1
-        for place in (kernel.S_EXIT_DUE, kernel.S_EXIT_RULE, kernel.S_LOST_DAY, kernel.S_DAY):
-            q[base + place] = -1
-        f[base + constants : base + price] = columns.constants[k]
+    run = _run_of(plans, account, offsets, columns, stride)
     bars = [plan.dataset.bars for plan in plans]
-    order_of, ends, markets = _moments(plans, offsets)
+    order_of, ends, market_of = _moments(plans, offsets)
     pieces, piece_starts = _pieces(plans, account)
-    trades, numbers_of_trades, skips = pool.ledger()
-    series = kernel.Series(
+    trades, skips = pool.ledger()
+    instructions = script.rules.programs.steps
+    series = Series(
         opens=_joined([part.open for part in bars]),
         highs=_joined([part.high for part in bars]),
         lows=_joined([part.low for part in bars]),
@@ -148,63 +131,195 @@ def lay_out(
         flags=_joined([plan.flags for plan in plans]),
         blocks=_joined([plan.rules.hours.blocks for plan in plans]),
         signals=_joined([plan.rows for plan in plans]),
-        rows=rows,
+        rows=columns.rows,
         days=days,
         pieces=pieces,
         piece_starts=piece_starts,
         order=order_of,
         ends=ends,
-        bases=kernel.HEAD + markets * block,
+        market_of=market_of,
         equity=pool.take("equity", int(offsets[-1])),
-        ti=trades,
-        tf=numbers_of_trades,
+        trades=trades,
         skips=skips,
+        instructions=instructions,
+        registers=np.zeros(
+            max(registers_of(instructions), 2 * records.POSITION_NAMES + len(script.rules.programs.inputs))
+        ),
+        known=np.zeros(records.POSITION_NAMES),
     )
-    pool.begun = _Begun(script, account, q.copy(), f.copy(), series) if len(plans) == 1 else None
-    return q, f, series
+    pool.begun = _Begun(script, account, run, run.block.copy(), series) if len(plans) == 1 else None
+    return run, series
 
 
 def most_events(plans: Sequence[Plan]) -> int:
     """The most trades, and the most skipped orders, that one moment can bring."""
     plan = plans[0]
     lots = plan.rules.room + len(plan.entries)
-    return len(plans) * (lots * (len(plan.rules.levels.parts) + len(plan.exits) + 2) + 3 * len(plan.entries) + 4)
+    return len(plans) * (lots * (len(plan.rules.levels.parts) + len(plan.exits) + 2) + 4 * len(plan.entries) + 4)
 
 
-def with_larger_ledger(series: kernel.Series) -> kernel.Series:
+def with_larger_ledger(series: Series) -> Series:
     """The series with twice the room for trades and skipped orders."""
-    return series._replace(ti=_doubled(series.ti), tf=_doubled(series.tf), skips=_doubled(series.skips))
+    return series._replace(trades=_doubled(series.trades), skips=_doubled(series.skips))
 
 
 def _doubled(table: Table) -> Table:
-    larger = np.empty((table.shape[0] * 2, table.shape[1]), table.dtype)
-    larger[: table.shape[0]] = table
+    larger = np.empty(table.size * 2, table.dtype)
+    larger[: table.size] = table
     return larger
 
 
-# --- tables of rules ------------------------------------------------------------------------------------------------
+# --- records --------------------------------------------------------------------------------------------------------
 
 
-def _rests(plan: Plan) -> bool:
-    forms = (plan.rules.signals.entries[:, kernel.E_FORM], plan.rules.signals.exits[:, kernel.X_FORM])
-    return any((form >= kernel.AT_LIMIT).any() for form in forms)
+def _run_of(
+    plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64], columns: "_Columns", stride: int
+) -> Run:
+    script, markets = plans[0], len(plans)
+    entries, exits, parts, programs = _entries(script), _exits(script), _parts(script), _programs(script, columns)
+    room, orders, slots = script.rules.room, entries.size + 2 * exits.size, columns.slots.size
+    places = np.zeros(columns.constants.size, records.COLUMN)
+    places["row"], places["constant"] = np.tile(columns.slots, markets), columns.constants.ravel()
+    resting = np.zeros(orders, records.ORDER)
+    resting["waits"][: entries.size] = -1
+    tables = {
+        "account": _account(account, int(script.first) if markets == 1 else 0),
+        "rules": _rules(script, stride),
+        "sides": _sides(script),
+        "markets": _markets(plans, account, offsets),
+        "lots": np.zeros(markets * room, records.LOT),
+        "goals": np.zeros(markets * room * parts.size, records.GOAL),
+        "orders": np.tile(resting, markets),
+        "columns": places,
+        "entries": entries,
+        "exits": exits,
+        "parts": parts,
+        "programs": programs,
+    }
+    run = Run({name: tables[name] for name in TABLES})
+    found = run.tables["rules"]
+    found["markets"] = markets
+    for name in ("markets", "entries", "exits", "parts", "programs"):
+        found[f"{name}_at"] = run.places[name]
+    number = np.arange(markets)
+    for name, count in (("lots", room), ("goals", room * parts.size), ("orders", orders), ("columns", slots)):
+        run.tables["markets"][f"{name}_at"] = run.places[name] + number * count * tables[name].itemsize
+    return run
 
 
-def _asks_while_flat(plan: Plan) -> bool:
-    """Whether an entry, or the price of one, asks for the position, so that every bar without one is judged too."""
-    made = plan.rules.programs.table[:, kernel.W_MADE] == kernel.MADE_BEFORE_ENTRIES
-    return bool(made.any() or (plan.rules.signals.entries[:, kernel.E_PROGRAM] >= 0).any())
+def _account(account: Account, first: int) -> Table:
+    found = np.zeros(1, records.ACCOUNT)
+    found["is_path"], found["in_detail"] = account.same_bar == "path", account.same_bar == "detail"
+    found["skips_short"] = account.short_of_margin == "skip"
+    found["most_positions"] = account.max_open_total or np.iinfo(np.int64).max
+    found["capital"] = found["cash"] = found["earned"] = account.capital
+    found["leverage"], found["stop_out"] = account.leverage, account.stop_out
+    found["moment"] = first
+    return found
 
 
-def _exits(plan: Plan) -> Table:
+def _rules(script: Plan, stride: int) -> Table:
+    rules, found = script.rules, np.zeros(1, records.RULES)
+    found["entries"], found["exits"], found["parts"] = len(script.entries), len(script.exits), len(rules.levels.parts)
+    found["programs"], found["room"] = len(rules.programs.table), rules.room
+    found["orders"] = len(script.entries) + 2 * len(script.exits) if _rests(script) else 0
+    found["opposite"], found["is_inverted"] = rules.opposite, rules.inverted
+    found["is_moving"], found["is_limited"] = rules.levels.is_moving, holds_back(rules.limits)
+    made = {int(made) for made in rules.programs.table[:, 4]}
+    found["made"] = sum(1 << one for one in made if one != Made.ASKED)
+    found["asks_flat"] = Made.BEFORE_ENTRIES in made or bool((rules.signals.entries[:, 5] >= 0).any())
+    found["day_stride"] = stride
+    for place, name in enumerate(_LIMITS):
+        found[name] = rules.limits[place]
+    return found
+
+
+# In the order of `plan.columns.Held`.
+_LIMITS = ("most_entries", "most_losses", "most_loss", "pause_after_stop", "pause_after_loss", "pause_after_exit")
+
+
+def _sides(script: Plan) -> Table:
+    found = np.zeros(2, records.SIDE)
+    found["columns"] = 0, COLUMNS_PER_SIDE
+    for row, exits in enumerate(script.rules.time_exits):
+        found[["after_bars", "close_after_bars", "after_days", "close_after_days"]][row] = (
+            exits.bars, exits.close_bars, exits.days, exits.close_days,
+        )  # fmt: skip
+    for place, column in enumerate(MOVING):
+        found[f"{column.name.lower()}_unit"] = script.rules.levels.moving_units[:, place]
+    return found
+
+
+def _entries(script: Plan) -> Table:
+    table = script.rules.signals.entries
+    found = np.zeros(len(table), records.ENTRY)
+    for place, name in enumerate(("side", "form", "life", "size", "row", "program")):
+        found[name] = table[:, place]
+    found["column"] = RULE_COLUMNS + len(RuleColumn) * np.arange(len(table))
+    return found
+
+
+def _exits(script: Plan) -> Table:
     """The exit rules with the bits of the entry rules whose lots they are for."""
-    lots = plan.rules.signals.exit_lots
+    signals = script.rules.signals
+    lots = signals.exit_lots
     if not lots.all() and lots.shape[1] > _MOST_NAMED_RULES:
         raise SettingsError(
             f"exits with `lots` need at most {_MOST_NAMED_RULES} entry rules, this script has {lots.shape[1]}"
         )
-    bits = [sum(1 << e for e in np.flatnonzero(row)) if not row.all() else -1 for row in lots]
-    return np.column_stack((plan.rules.signals.exits, np.array(bits, np.int64).reshape(-1)))
+    found = np.zeros(len(signals.exits), records.EXIT)
+    for place, name in enumerate(("sides", "form", "life", "is_whole", "row", "program")):
+        found[name] = signals.exits[:, place]
+    found["lots"] = [sum(1 << e for e in np.flatnonzero(row)) if not row.all() else -1 for row in lots]
+    found["column"] = script.rules.levels.price_of_exit(0, len(signals.entries)) + np.arange(len(found))
+    found["share"] = signals.exit_shares
+    return found
+
+
+def _parts(script: Plan) -> Table:
+    levels = script.rules.levels
+    found = np.zeros(len(levels.parts), records.PART)
+    found["sides"], found["unit"], found["share"] = levels.parts[:, 0], levels.parts[:, 1], levels.part_shares
+    found["column"] = len(levels.columns) - len(found) + np.arange(len(found))
+    return found
+
+
+def _programs(script: Plan, columns: "_Columns") -> Table:
+    table = script.rules.programs.table
+    found = np.zeros(len(table), records.PROGRAM)
+    for place, name in enumerate(("first", "end", "input", "input_end", "made")):
+        found[name] = table[:, place]
+    found["input"] += columns.inputs
+    found["input_end"] += columns.inputs
+    found["row"] = columns.made
+    return found
+
+
+def _rests(plan: Plan) -> bool:
+    signals = plan.rules.signals
+    return any((table[:, 1] >= OrderForm.LIMIT).any() for table in (signals.entries, signals.exits))
+
+
+def _markets(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64]) -> Table:
+    """Every market's settings; bar numbers are those of all markets' bars."""
+    found = np.zeros(len(plans), records.MARKET)
+    for number, plan in enumerate(plans):
+        market, mine, offset = plan.dataset.market, found[number], int(offsets[number])
+        fees = market.commission or account.commission
+        in_one = round(1.0 / market.tick)
+        exact = in_one >= 1 and abs(1.0 / market.tick - in_one) < 1e-9 * in_one
+        mine["number"] = number
+        mine["first"], mine["last"] = plan.first + offset, plan.last + offset
+        mine["is_bid"], mine["is_spread_percent"] = market.quotes == "bid", market.spread_unit == "percent"
+        mine["ticks_in_one"] = in_one if exact else 0
+        for name in ("tick", "point_value", "lot_step", "min_lot", "financing_long", "financing_short"):
+            mine[name] = getattr(market, name)
+        mine["slippage"] = account.slippage_ticks * market.tick
+        mine["fee_percent"], mine["fee_unit"] = fees.percent, fees.per_unit
+        mine["fee_order"], mine["fee_minimum"] = fees.per_order, fees.minimum
+    for name in ("exit_due", "exit_rule", "lost_day", "day"):
+        found[name] = -1
+    return found
 
 
 # --- what runs along the bars ---------------------------------------------------------------------------------------
@@ -249,7 +364,7 @@ def _columns(plans: Sequence[Plan], pool: Pool) -> _Columns:
             slots[place] = row_of[key]
     made = np.full(len(plans[0].rules.programs.table), -1, np.int64)
     inputs = len(varying)
-    for number, column in enumerate(plans[0].rules.programs.table[:, kernel.W_ROW]):
+    for number, column in enumerate(plans[0].rules.programs.table[:, 5]):
         if column >= 0:
             slots[column] = made[number] = inputs
             inputs += 1
@@ -307,35 +422,3 @@ def _moments(plans: Sequence[Plan], offsets: NDArray[np.int64]) -> tuple[Table, 
     times = times[by_time]
     ends = np.append(np.flatnonzero(times[1:] != times[:-1]) + 1, times.size)
     return numbers[by_time], ends, np.repeat(np.arange(len(plans)), np.diff(offsets))
-
-
-def _settings(plan: Plan, account: Account, offset: int, whole: Table, numbers: Table) -> None:
-    """A market's settings into its block; bar numbers are those of all markets' bars."""
-    market = plan.dataset.market
-    fees = market.commission or account.commission
-    in_one = round(1.0 / market.tick)
-    exact = in_one >= 1 and abs(1.0 / market.tick - in_one) < 1e-9 * in_one
-    whole[kernel.I_FIRST], whole[kernel.I_LAST] = plan.first + offset, plan.last + offset
-    whole[kernel.I_PATH], whole[kernel.I_IN_DETAIL] = account.same_bar == "path", account.same_bar == "detail"
-    whole[kernel.I_SKIP_SHORT] = account.short_of_margin == "skip"
-    whole[kernel.I_OPPOSITE] = plan.rules.opposite
-    for row, exits in enumerate(plan.rules.time_exits):
-        whole[kernel.I_AFTER_LONG + row], whole[kernel.I_CLOSE_AFTER_LONG + row] = exits.bars, exits.close_bars
-        whole[kernel.I_DAYS_LONG + row], whole[kernel.I_CLOSE_DAYS_LONG + row] = exits.days, exits.close_days
-    whole[kernel.I_MOVING], whole[kernel.I_LIMITED] = plan.rules.levels.is_moving, holds_back(plan.rules.limits)
-    whole[kernel.I_ROOM] = plan.rules.room
-    whole[kernel.I_MOST_POSITIONS] = account.max_open_total or np.iinfo(np.int64).max
-    whole[kernel.I_BID] = market.quotes == "bid"
-    whole[kernel.I_SPREAD_PERCENT] = market.spread_unit == "percent"
-    whole[kernel.I_TICKS_IN_ONE] = in_one if exact else 0
-    whole[kernel.I_INVERTED] = plan.rules.inverted
-    numbers[kernel.F_TICK] = market.tick
-    numbers[kernel.F_VALUE] = market.point_value
-    numbers[kernel.F_STEP], numbers[kernel.F_MIN_LOT] = market.lot_step, market.min_lot
-    numbers[kernel.F_SLIPPAGE] = account.slippage_ticks * market.tick
-    numbers[kernel.F_FEE_PERCENT], numbers[kernel.F_FEE_UNIT] = fees.percent, fees.per_unit
-    numbers[kernel.F_FEE_ORDER], numbers[kernel.F_FEE_MINIMUM] = fees.per_order, fees.minimum
-    numbers[kernel.F_LEVERAGE], numbers[kernel.F_STOP_OUT] = account.leverage, account.stop_out
-    numbers[kernel.F_FINANCING_LONG] = market.financing_long
-    numbers[kernel.F_FINANCING_SHORT] = market.financing_short
-    numbers[kernel.F_CAPITAL] = account.capital

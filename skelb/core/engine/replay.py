@@ -2,15 +2,16 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from skelb.core.bars import Floats
 from skelb.core.catalogue import POSITION_NAMES
-from skelb.core.engine import kernel
 from skelb.core.engine.account import Account
+from skelb.core.engine.ledger import Rows
 from skelb.core.engine.run import Simulation, Table
+from skelb.core.engine.words import Moment, Reason
 from skelb.core.plan import Plan
 
 _STRIDE = 8_192  # bars between two states that are kept
@@ -25,33 +26,34 @@ class Lot:
 
     rule: int
     entry_bar: int
-    moment: int
+    moment: Moment
     units: float
     price: float
     mid: float
     stop: float | None
-    stop_kind: int
+    stop_kind: Reason
     target: float | None
 
 
 @dataclass(frozen=True)
 class Waiting:
     """An order that rests: its rule, whether that is an exit, the price, the last bar it lives for, the bar it was
-    given on."""
+    given on, whether it is an entry that may only close the position."""
 
     rule: int
     is_exit: bool
     price: float
     until: int
     bar: int
+    closes_only: bool
 
 
 @dataclass(frozen=True, eq=False)
-class Moment:
+class Replayed:
     """What a run did on one bar, and how it stood at its close after the rules.
 
     side_before, lots_before : the position at the open, before anything happened
-    trades : int64 rows and float64 rows of the ledger that this bar wrote; skips : its skipped orders
+    trades, skips : the rows of the ledger that this bar wrote
     known_to_exits, known_to_entries : values of the position's names as those rules saw them, unknown ones left out;
         empty where no rule asks for the position
     due : rules, and -1 with `due_reason` for all others, whose exits wait for the next open; entering : entry rules
@@ -62,12 +64,11 @@ class Moment:
     side_before: int
     lots: tuple[Lot, ...]
     side: int
-    trades: NDArray[np.int64]
-    numbers: Floats
-    skips: NDArray[np.int64]
+    trades: Rows
+    skips: Rows
     entering: tuple[int, ...]
     due: tuple[int, ...]
-    due_reason: int | None
+    due_reason: Reason | None
     resting: tuple[Waiting, ...]
     is_ruined: bool
     known_to_exits: dict[str, float]
@@ -80,38 +81,36 @@ class Replay:
     def __init__(self, plan: Plan, account: Account) -> None:
         self.plan = plan
         self._simulation = Simulation([plan], account)
-        self._kept: list[tuple[int, tuple[Table, Table]]] = [(plan.first, self._simulation.state())]
+        self._kept: list[tuple[int, Table]] = [(plan.first, self._simulation.state())]
 
-    def at(self, bar: int) -> Moment:
+    def at(self, bar: int) -> Replayed:
         """What happened on a bar of the run's dates. Raises IndexError for another."""
         if not self.plan.first <= bar <= self.plan.last:
             raise IndexError(f"bar {bar} is not one of the run")
         self._go_to(bar)
         before = self._simulation.state()
         self._simulation.advance(bar + 1)
-        q, series = self._simulation.q, self._simulation.series
-        trades = slice(int(before[0][kernel.A_TRADES]), int(q[kernel.A_TRADES]))
-        skips = slice(int(before[0][kernel.A_SKIPS]), int(q[kernel.A_SKIPS]))
-        base = kernel.HEAD
-        waiting, due = base + int(q[kernel.H_WAITING]), base + int(q[kernel.H_DUE])
-        reason = int(q[base + kernel.S_EXIT_DUE])
-        partial = [x for x in range(int(q[kernel.H_EXITS])) if q[due + x]]
-        return Moment(
+        memory, series = self._simulation.memory, self._simulation.series
+        account, market = memory.tables["account"][0], memory.tables["markets"][0]
+        was, was_market = memory.of(before, "account")[0], memory.of(before, "markets")[0]
+        reason, entries = int(market["exit_due"]), len(self.plan.entries)
+        waits = memory.tables["orders"]["waits"]
+        partial = tuple(int(x) for x in np.flatnonzero(waits[entries::2]))
+        return Replayed(
             bar,
-            self._lots(*before),
-            int(before[0][base + kernel.S_SIDE]),
-            self._lots(q, self._simulation.f),
-            int(q[base + kernel.S_SIDE]),
-            series.ti[trades].copy(),
-            series.tf[trades].copy(),
-            series.skips[skips].copy(),
-            tuple(e for e in range(int(q[kernel.H_ENTRIES])) if q[waiting + e] == bar),
-            (int(q[base + kernel.S_EXIT_RULE]), *partial) if reason >= 0 else tuple(partial),
-            reason if reason >= 0 else None,
+            _lots(was_market, memory.of(before, "lots")),
+            int(was_market["side"]),
+            _lots(market, memory.tables["lots"]),
+            int(market["side"]),
+            series.trades[was["trades"] : account["trades"]].copy(),
+            series.skips[was["skips"] : account["skips"]].copy(),
+            tuple(int(e) for e in np.flatnonzero(waits[:entries] == bar)),
+            (int(market["exit_rule"]), *partial) if reason >= 0 else partial,
+            Reason(reason) if reason >= 0 else None,
             self._resting(),
-            bool(q[kernel.A_RUINED]),
-            self._known(kernel.H_KNOWN, before),
-            self._known(kernel.H_REGISTERS, before),
+            bool(account["is_ruined"]),
+            self._known(series.known, was, was_market),
+            self._known(series.registers, was, was_market),
         )
 
     def levels(self, first: int, last: int) -> Iterator[tuple[int, int, tuple[Lot, ...]]]:
@@ -122,27 +121,28 @@ class Replay:
         if not self.plan.first <= first <= last <= self.plan.last:
             raise IndexError(f"bars {first} to {last} are not all of the run")
         self._go_to(first)
-        q, f, side_at = self._simulation.q, self._simulation.f, kernel.HEAD + kernel.S_SIDE
-        side, lots = int(q[side_at]), self._lots(q, f)
+        tables = self._simulation.memory.tables
+        market, held = tables["markets"], tables["lots"]
+        side, lots = int(market["side"][0]), _lots(market[0], held)
         for bar in range(first, last + 1):
             self._simulation.advance(bar + 1)
-            later, held = int(q[side_at]), self._lots(q, f)
-            entered = tuple(lot for lot in held if lot.entry_bar == bar)
+            later, now = int(market["side"][0]), _lots(market[0], held)
+            entered = tuple(lot for lot in now if lot.entry_bar == bar)
             if lots and (side == later or not entered):
                 yield bar, side, (*lots, *entered)
             elif entered:
                 yield bar, later, entered
-            side, lots = later, held
+            side, lots = later, now
 
-    def _known(self, where: int, before: tuple[Table, Table]) -> dict[str, float]:
-        q, f = self._simulation.q, self._simulation.f
+    def _known(self, values: Floats, was: Any, was_market: Any) -> dict[str, float]:
+        tables = self._simulation.memory.tables
         if not len(self.plan.rules.programs.table):
             return {}
-        lots, entered = kernel.HEAD + kernel.S_LOTS, int(q[kernel.A_TRADES]) > int(before[0][kernel.A_TRADES])
-        if not (q[lots] or before[0][lots] or entered):  # flat all the time: nothing was asked
-            return {"position": 0.0}
-        values = f[int(q[where]) :][: kernel.POSITION_NAMES]
-        return {name: float(value) for name, value in zip(POSITION_NAMES, values, strict=True) if value == value}
+        entered = tables["account"]["trades"][0] > was["trades"]
+        if not (tables["markets"]["lots"][0] or was_market["lots"] or entered):  # flat all the time: nothing was asked
+            return {"position": 0.0, "open_lots": 0.0}
+        named = zip(POSITION_NAMES, values[: len(POSITION_NAMES)], strict=True)
+        return {name: float(value) for name, value in named if value == value}
 
     def _go_to(self, bar: int) -> None:
         """Bring the run to before a bar, from the nearest state that is kept."""
@@ -154,34 +154,28 @@ class Replay:
                 self._kept.append((moment, self._simulation.state()))
         self._simulation.advance(bar)
 
-    def _lots(self, q: Table, f: Table) -> tuple[Lot, ...]:
-        base, found = kernel.HEAD, []
-        for n in range(int(q[base + kernel.S_LOTS])):
-            lot = q[base + q[kernel.H_LOT] + kernel.LOT_INTS * n :]
-            numbers = f[base + q[kernel.H_LOT_NUMBERS] + q[kernel.H_LOT_SIZE] * n :]
-            stop, target = float(numbers[kernel.L_STOP]), float(numbers[kernel.L_TARGET])
-            found.append(
-                Lot(
-                    int(lot[kernel.L_RULE]),
-                    int(lot[kernel.L_BAR]),
-                    int(lot[kernel.L_MOMENT]),
-                    float(numbers[kernel.L_UNITS]),
-                    float(numbers[kernel.L_PAID]),
-                    float(numbers[kernel.L_MID]),
-                    stop if np.isfinite(stop) else None,
-                    int(lot[kernel.L_KIND]),
-                    target if np.isfinite(target) else None,
-                )
-            )
+    def _resting(self) -> tuple[Waiting, ...]:
+        orders, entries, found = self._simulation.memory.tables["orders"], len(self.plan.entries), []
+        for number in np.flatnonzero(orders["is_on"]):
+            order = orders[number]
+            rule, is_exit = (int(number), False) if number < entries else (int(number - entries) // 2, True)
+            until, bar, closes_only = int(order["until"]), int(order["bar"]), bool(order["closes_only"])
+            found.append(Waiting(rule, is_exit, float(order["price"]), until, bar, closes_only))
         return tuple(found)
 
-    def _resting(self) -> tuple[Waiting, ...]:
-        q, f, base = self._simulation.q, self._simulation.f, kernel.HEAD
-        entries, found = int(q[kernel.H_ENTRIES]), []
-        for order in range(int(q[kernel.H_ORDERS])):
-            on, until, bar = q[base + q[kernel.H_ORDER] + 3 * order :][:3]
-            if on:
-                rule, is_exit = (order, False) if order < entries else ((order - entries) // 2, True)
-                price = float(f[base + q[kernel.H_PRICE] + order])
-                found.append(Waiting(rule, is_exit, price, int(until), int(bar)))
-        return tuple(found)
+
+def _lots(market: Any, lots: Table) -> tuple[Lot, ...]:
+    return tuple(
+        Lot(
+            int(lot["rule"]),
+            int(lot["bar"]),
+            Moment(int(lot["moment"])),
+            float(lot["units"]),
+            float(lot["price"]),
+            float(lot["mid"]),
+            float(lot["stop"]) if np.isfinite(lot["stop"]) else None,
+            Reason(int(lot["kind"])),
+            float(lot["target"]) if np.isfinite(lot["target"]) else None,
+        )
+        for lot in lots[: market["lots"]]
+    )

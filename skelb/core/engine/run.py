@@ -7,8 +7,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from skelb.core.engine import kernel
 from skelb.core.engine.account import Account
+from skelb.core.engine.kernel.simulate import simulate
 from skelb.core.engine.ledger import Outcome, Trades
 from skelb.core.engine.memory import Pool, lay_out, most_events, with_larger_ledger
 from skelb.core.errors import SettingsError
@@ -52,58 +52,60 @@ class Simulation:
         self.plans, self.account = list(plans), account
         self.offsets = np.cumsum([0, *(len(plan.dataset) for plan in plans)])
         self.pool = pool or Pool()
-        self.q, self.f, self.series = lay_out(self.plans, account, self.offsets, self.pool)
+        self.memory, self.series = lay_out(self.plans, account, self.offsets, self.pool)
         alone = len(plans) == 1
         self.first = plans[0].first if alone else 0
         self.last = plans[0].last if alone else len(self.series.ends) - 1
-        self.q[kernel.A_MOMENT] = self.first
         self._most_events = most_events(self.plans)
 
     def advance(self, until: int | None = None) -> int:
         """Run to before moment `until`, or to the end; returns the moment reached."""
         wanted = self.last + 1 if until is None else min(until, self.last + 1)
-        reached = begun = int(self.q[kernel.A_MOMENT])
+        reached = begun = self.moment
         while reached < wanted:
             stop_point((reached - begun) / (wanted - begun))
             end = min(wanted, reached + _STRETCH_MOMENTS)
-            while kernel.simulate(end, self.last, self._most_events, self.q, self.f, self.series) < end:
+            while simulate(end, self.last, self._most_events, self.memory.block, self.series) < end:
                 self.series = with_larger_ledger(self.series)
                 self.pool.keep_ledger(self.series)
             reached = end
-        return int(self.q[kernel.A_MOMENT])
+        return self.moment
 
-    def state(self) -> tuple[Table, Table]:
+    @property
+    def moment(self) -> int:
+        """The next moment to run."""
+        return int(self.memory.tables["account"]["moment"][0])
+
+    def state(self) -> Table:
         """A copy of all that the run goes on from, its ledger and equity apart."""
-        return self.q.copy(), self.f.copy()
+        return self.memory.block.copy()
 
-    def restore(self, state: tuple[Table, Table]) -> None:
+    def restore(self, state: Table) -> None:
         """Go back, or forward, to a state that was copied before."""
-        self.q[:], self.f[:] = state
+        self.memory.block[:] = state
 
     def outcomes(self) -> list[Outcome]:
         """What every market's run left behind."""
-        q, series = self.q, self.series
-        trades, skips = int(q[kernel.A_TRADES]), int(q[kernel.A_SKIPS])
-        whole, numbers, skipped = series.ti[:trades], series.tf[:trades], series.skips[:skips]
+        account, series = self.memory.tables["account"][0], self.series
+        trades, skips = series.trades[: account["trades"]], series.skips[: account["skips"]]
         found = []
         for k, (plan, (begin, end)) in enumerate(zip(self.plans, pairwise(self.offsets), strict=True)):
-            mine, of_market = slice(None), slice(None)
+            mine, skipped = trades, skips
             if len(self.plans) > 1:
-                mine = whole[:, kernel.TI_MARKET] == k
-                of_market = (skipped[:, 0] >= begin) & (skipped[:, 0] < end)
-            market_whole, market_skips = whole[mine], skipped[of_market]
-            if begin:
-                market_whole[:, [kernel.TI_ENTRY_BAR, kernel.TI_EXIT_BAR]] -= begin
-                market_skips[:, 0] -= begin
+                mine = trades[trades["market"] == k]
+                skipped = skips[(skips["bar"] >= begin) & (skips["bar"] < end)]
+                mine["entry_bar"] -= begin
+                mine["exit_bar"] -= begin
+                skipped["bar"] -= begin
             found.append(
                 Outcome(
                     plan,
                     self.account.capital,
-                    Trades(market_whole, numbers[mine]),
-                    market_skips,
+                    Trades(mine),
+                    skipped,
                     series.equity[begin + plan.first : begin + plan.last + 1],
-                    int(q[kernel.A_CUTS]),
-                    bool(q[kernel.A_RUINED]),
+                    int(account["cuts"]),
+                    bool(account["is_ruined"]),
                     self.account.cash_rate,
                 )
             )

@@ -3,9 +3,9 @@
 from collections.abc import Iterator
 from functools import cached_property
 
-from skelb.core.engine import SKIP_REASONS, Account, kernel
+from skelb.core.engine import Account, Moment, Reason, Skip
 from skelb.core.engine.ledger import exit_reason_of
-from skelb.core.engine.replay import Lot, Moment, Replay
+from skelb.core.engine.replay import Lot, Replay, Replayed
 from skelb.core.explain.explanation import Explanation, RuleReading
 from skelb.core.explain.reading import Reader
 from skelb.core.explain.readings import Readings, readings_of
@@ -49,13 +49,13 @@ class Explainer:
 
     # --- rules -------------------------------------------------------------------------------------------------
 
-    def _entry(self, e: int, rule: NamedRule, moment: Moment, reader: Reader) -> RuleReading:
+    def _entry(self, e: int, rule: NamedRule, moment: Replayed, reader: Reader) -> RuleReading:
         condition = reader.part(rule.when, rule.text)
         assert rule.side is not None
         did = self._entry_did(e, rule, moment) if condition.value is True else ""
         return RuleReading("enter", rule.side, rule.name, rule.start, condition, did)
 
-    def _entry_did(self, e: int, rule: NamedRule, moment: Moment) -> str:
+    def _entry_did(self, e: int, rule: NamedRule, moment: Replayed) -> str:
         side = 1 if rule.side == "long" else -1
         if moment.is_ruined:
             return "nothing: the account was ruined"
@@ -68,11 +68,11 @@ class Explainer:
                 left = order.until - moment.bar
                 return f"rests at {self._price(order.price)} for {left} {'bar' if left == 1 else 'bars'}"
         for lot in moment.lots:
-            if lot.rule == e and lot.moment == kernel.AT_CLOSE and lot.entry_bar == moment.bar + 1:
+            if lot.rule == e and lot.moment == Moment.CLOSE and lot.entry_bar == moment.bar + 1:
                 return f"entered {rule.side} at this close at {self._price(lot.price)}"
-        for _, skipped, reason, at, by in moment.skips:
-            if skipped == side and at == kernel.AT_CLOSE and by in (-1, e):
-                return f"held back: {SKIP_REASONS[int(reason)]}"
+        for _, skipped, reason, at, by in moment.skips.tolist():
+            if skipped == side and at == Moment.CLOSE and by in (-1, e):
+                return f"held back: {Skip(reason).word}"
         if (moment.due_reason is not None and moment.side == side) or self._left_at_close(moment, side):
             return "held back: an exit of this side is due on the same bar"
         if moment.side == side:
@@ -88,18 +88,18 @@ class Explainer:
         return "held back: a rule before it took the only room, or an exit rule of its side is yes too"
 
     @staticmethod
-    def _left_at_close(moment: Moment, side: int) -> bool:
-        return any(row[kernel.TI_MOMENT] == kernel.AT_CLOSE and row[kernel.TI_SIDE] == side for row in moment.trades)
+    def _left_at_close(moment: Replayed, side: int) -> bool:
+        return any(row["moment"] == Moment.CLOSE and row["side"] == side for row in moment.trades)
 
-    def _exit(self, x: int, rule: NamedRule, moment: Moment, reader: Reader) -> RuleReading:
+    def _exit(self, x: int, rule: NamedRule, moment: Replayed, reader: Reader) -> RuleReading:
         condition = reader.part(rule.when, rule.text)
         did = self._exit_did(x, moment) if condition.value is True else ""
         return RuleReading("exit", rule.side, rule.name, rule.start, condition, did)
 
-    def _exit_did(self, x: int, moment: Moment) -> str:
-        for row, numbers in zip(moment.trades, moment.numbers, strict=True):
-            if row[kernel.TI_MOMENT] == kernel.AT_CLOSE and row[kernel.TI_EXIT_RULE] == x:
-                return f"exited at this close at {self._price(numbers[kernel.TF_EXIT_PRICE])}"
+    def _exit_did(self, x: int, moment: Replayed) -> str:
+        for row in moment.trades:
+            if row["moment"] == Moment.CLOSE and row["exit_rule"] == x:
+                return f"exited at this close at {self._price(row['exit_price'])}"
         if x in moment.due:
             return "exits at the next open"
         for order in moment.resting:
@@ -113,43 +113,41 @@ class Explainer:
 
     # --- what happened -----------------------------------------------------------------------------------------
 
-    def _happened(self, moment: Moment) -> tuple[str, ...]:
+    def _happened(self, moment: Replayed) -> tuple[str, ...]:
         """What filled and what did not, in order: at each moment of the bar what left before what came."""
         found: list[tuple[int, int, str]] = []
         for lot in moment.lots:
             if self._filled_on(lot, moment.bar):
                 found.append((lot.moment, 1, self._entered(lot)))
-        for row, numbers in zip(moment.trades, moment.numbers, strict=True):
-            side, at = _SIDE[int(row[kernel.TI_SIDE])], int(row[kernel.TI_MOMENT])
-            came, when = int(row[kernel.TI_ENTRY_MOMENT]), ("at the open", "inside the bar", "at the close")
-            is_new = row[kernel.TI_ENTRY_BAR] == moment.bar and came != kernel.AT_CLOSE
-            if is_new and row[kernel.TI_ENDS_LOT]:  # parts of a lot that goes on are told with the lot
-                found.append((came, 1, f"entered {side} at {self._price(numbers[kernel.TF_ENTRY_PRICE])}"))
-            text = f"left {side} {when[at]} at {self._price(numbers[kernel.TF_EXIT_PRICE])}"
-            text = f"{text} by {exit_reason_of(self._plan, row)}, net {numbers[kernel.TF_NET]:+,.2f}"
+        for row in moment.trades:
+            side, at = _SIDE[int(row["side"])], int(row["moment"])
+            came, when = int(row["entry_moment"]), ("at the open", "inside the bar", "at the close")
+            is_new = row["entry_bar"] == moment.bar and came != Moment.CLOSE
+            if is_new and row["ends_lot"]:  # parts of a lot that goes on are told with the lot
+                found.append((came, 1, f"entered {side} at {self._price(row['entry_price'])}"))
+            text = f"left {side} {when[at]} at {self._price(row['exit_price'])}"
+            text = f"{text} by {exit_reason_of(self._plan, row)}, net {row['net']:+,.2f}"
             found.append((at, 2 if is_new else 0, text))
-        for _, side, reason, at, by in moment.skips:
-            if at != kernel.AT_CLOSE or by >= 0:
+        for _, side, reason, at, by in moment.skips.tolist():
+            if at != Moment.CLOSE or by >= 0:
                 name = f" “{self._plan.entries[int(by)].name}”" if by >= 0 else ""
-                text = f"{_SIDE[int(side)]} entry{name} did not happen: {SKIP_REASONS[int(reason)]}"
+                text = f"{_SIDE[int(side)]} entry{name} did not happen: {Skip(reason).word}"
                 found.append((int(at), 3, text))
         return tuple(text for _, _, text in sorted(found, key=lambda item: item[:2]))
 
     @staticmethod
     def _filled_on(lot: Lot, bar: int) -> bool:
-        return lot.entry_bar == bar if lot.moment != kernel.AT_CLOSE else lot.entry_bar == bar + 1
+        return lot.entry_bar == bar if lot.moment != Moment.CLOSE else lot.entry_bar == bar + 1
 
     def _entered(self, lot: Lot) -> str:
         rule = self._plan.entries[lot.rule]
         return f"entered {rule.side} {lot.units:g} units at {self._price(lot.price)} by “{rule.name}”"
 
-    def _waiting(self, moment: Moment) -> tuple[str, ...]:
+    def _waiting(self, moment: Replayed) -> tuple[str, ...]:
         found = []
         if moment.due_reason is not None:
             rule = moment.due[0]
-            reason = (
-                self._plan.exits[rule].name if moment.due_reason == kernel.BY_RULE else "time or an opposite signal"
-            )
+            reason = self._plan.exits[rule].name if moment.due_reason == Reason.RULE else "time or an opposite signal"
             found.append(f"exit at the next open: {reason}")
         for x in moment.due[1:] if moment.due_reason is not None else moment.due:
             found.append(f"part of the position leaves at the next open: {self._plan.exits[x].name}")

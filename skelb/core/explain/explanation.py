@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from skelb.core.engine.replay import Moment
+from skelb.core.engine.replay import Replayed
 from skelb.core.explain.reading import ConditionPart
 
 
@@ -29,7 +29,7 @@ class Explanation:
     """
 
     bar: int
-    moment: Moment
+    moment: Replayed
     rules: tuple[RuleReading, ...]
     happened: tuple[str, ...]
     waiting: tuple[str, ...]

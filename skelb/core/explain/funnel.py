@@ -5,7 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from skelb.core.catalogue import YES
-from skelb.core.engine import SKIP_REASONS, Outcome, kernel
+from skelb.core.engine import Moment, Outcome, Skip
 from skelb.core.language.tree import Side
 from skelb.core.plan.columns import Flag, OppositeMode
 
@@ -54,15 +54,15 @@ def funnel_of(outcome: Outcome, side: Side) -> Funnel:
     rules = [(e, rule) for e, rule in enumerate(plan.entries) if rule.side == side]
     signals = np.zeros(len(plan.dataset), np.bool_)
     for e, rule in rules:
-        if plan.rules.signals.entries[e, kernel.E_PROGRAM] < 0:
+        if not plan.rules.signals.asks_position(e):
             signals |= plan.expressions.whole(rule.when) == YES
     lots = _lots_filled(outcome, sign)
     counts: dict[str, int] = {}
     stopped = np.zeros(len(plan.dataset), np.bool_)
-    skips = outcome.skips[outcome.skips[:, 1] == sign]
-    stopped[skips[skips[:, 3] == kernel.AT_CLOSE, 0]] = True
-    for reason, count in zip(*np.unique(skips[:, 2], return_counts=True), strict=True):
-        counts[SKIP_REASONS[int(reason)]] = int(count)
+    skips = outcome.skips[outcome.skips["side"] == sign]
+    stopped[skips["bar"][skips["moment"] == Moment.CLOSE]] = True
+    for reason, count in zip(*np.unique(skips["reason"], return_counts=True), strict=True):
+        counts[Skip(int(reason)).word] = int(count)
     exits = (plan.flags & np.uint8(Flag.EXIT_LONG if sign > 0 else Flag.EXIT_SHORT)) != 0
     inside = _side_at_closes(outcome)
     left = signals & ~stopped
@@ -82,16 +82,15 @@ def funnel_of(outcome: Outcome, side: Side) -> Funnel:
 
 
 def _lots_filled(outcome: Outcome, sign: int) -> int:
-    whole = outcome.trades.whole
-    ends = whole[:, kernel.TI_ENDS_LOT] == 1
-    return int(np.count_nonzero(ends & (whole[:, kernel.TI_SIDE] == sign)))
+    trades = outcome.trades
+    return int(np.count_nonzero((trades.ends_lot == 1) & (trades.side == sign)))
 
 
 def _side_at_closes(outcome: Outcome) -> np.ndarray:
     """1, -1 or 0: the side open when the rules were judged at each bar's close, shape (n,)."""
     change = np.zeros(len(outcome.plan.dataset) + 1, np.int64)
     trades = outcome.trades
-    judged = trades.exit_bar + (trades.moment == kernel.AT_CLOSE)
+    judged = trades.exit_bar + (trades.moment == Moment.CLOSE)
     np.add.at(change, trades.entry_bar, trades.side)
     np.subtract.at(change, np.minimum(judged, change.size - 1), trades.side)
     return np.sign(np.cumsum(change)[:-1])

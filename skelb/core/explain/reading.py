@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from skelb.core.bars import Calendar
-from skelb.core.catalogue import NO, POSITION_NAMES, YES
+from skelb.core.catalogue import NO, POSITION_NAMES, POSITION_SIDES, YES
 from skelb.core.language import Checked
 from skelb.core.language.diagnostics import Span
 from skelb.core.language.tree import (
@@ -17,6 +17,7 @@ from skelb.core.language.tree import (
     Either,
     Expression,
     InRange,
+    Is,
     Logic,
     Name,
     Negative,
@@ -118,6 +119,11 @@ class Reader:
             if isinstance(part, Name) and part.name in self._checked.definitions:
                 meant = self._checked.definitions[part.name].value
                 return self._settled(meant) if asks_position(meant, self._checked) else self._literal(part)
+            if isinstance(part, Is) and asks_position(part, self._checked):
+                side = self._settled(part.x)
+                assert isinstance(side, Number)  # `position` by itself or by a name
+                is_asked = (side.value == POSITION_SIDES[part.word]) != part.negated
+                return Truth("yes" if is_asked else "no", part.span)
             if isinstance(part, (Arithmetic, Negative, Comparison, Logic, Not, Either)):
                 return None if asks_position(part, self._checked) else self._literal(part)
             return None

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from skelb.core.bars import Floats, Ints
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Moment, Outcome
 from skelb.core.plan import Dataset
 from skelb.core.plan.dataset import HigherBars
 
@@ -95,8 +95,8 @@ class Charted:
         if self.is_own:
             return trades.entry_bar
         found = self.bars_at(outcome.entry_times())
-        inside = trades.whole[:, kernel.TI_ENTRY_MOMENT] == kernel.INSIDE
-        return self._touched(found, trades.entry_bar, inside, trades.column(kernel.TF_ENTRY_MID))
+        inside = trades.entry_moment == Moment.INSIDE
+        return self._touched(found, trades.entry_bar, inside, trades.entry_mid)
 
     def exit_bars(self, outcome: Outcome) -> Ints:
         """The chart bar on which each trade left, shape (trades,)."""
@@ -104,9 +104,9 @@ class Charted:
         if self.is_own:
             return trades.exit_bar
         found = np.where(
-            trades.moment == kernel.AT_CLOSE, self.bars_of(trades.exit_bar), self.bars_at(outcome.exit_times())
+            trades.moment == Moment.CLOSE, self.bars_of(trades.exit_bar), self.bars_at(outcome.exit_times())
         )
-        return self._touched(found, trades.exit_bar, trades.moment == kernel.INSIDE, trades.column(kernel.TF_EXIT_MID))
+        return self._touched(found, trades.exit_bar, trades.moment == Moment.INSIDE, trades.exit_mid)
 
     def _touched(self, found: Ints, bars: Ints, inside: NDArray[np.bool_], prices: Floats) -> Ints:
         """Fills inside a bar of the run stand on the first finer bar that holds their price."""

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 import numpy as np
 
 from skelb.core.catalogue import UNKNOWN, YES
-from skelb.core.engine import SKIP_REASONS, Outcome, kernel
+from skelb.core.engine import Outcome, Skip
 from skelb.core.explain import ConditionPart, Explanation, funnel_of
 from skelb.core.figures import Figures, Finding, Severity, basket_order, basket_record, market_costs, market_figures
 from skelb.core.language import Checked
@@ -61,43 +61,43 @@ def trade_rows(outcome: Outcome) -> list[Document]:
     """One row a trade, with the contract's names; prices are fill prices, numbers are not rounded."""
     trades, symbol = outcome.trades, outcome.plan.dataset.market.symbol
     entry_times, exit_times = outcome.entry_times(), outcome.exit_times()
-    numbers, held = trades.numbers, trades.bars_held
+    held = trades.bars_held
     entered = outcome.values(trades.entry_bar, np.zeros_like(trades.entry_bar))  # a fill at a close is the next bar's
     left = outcome.values(trades.exit_bar, trades.moment)
     rows: list[Document] = []
     for row in range(len(trades)):
-        of = numbers[row]
+        of = trades.rows[row]
         side = "long" if trades.side[row] > 0 else "short"
-        notional = of[kernel.TF_UNITS] * of[kernel.TF_ENTRY_PRICE] * entered[row]
-        risk = of[kernel.TF_RISK] * of[kernel.TF_UNITS] * left[row]
+        notional = of["units"] * of["entry_price"] * entered[row]
+        risk = of["risk"] * of["units"] * left[row]
         rows.append(
             {
                 "number": row + 1,
                 "market": symbol,
                 "side": side,
                 "entry_time": time_text(entry_times[row]),
-                "entry_price": float(of[kernel.TF_ENTRY_PRICE]),
+                "entry_price": float(of["entry_price"]),
                 "entry_rule": outcome.entry_rule(row).name,
                 "exit_time": time_text(exit_times[row]),
-                "exit_price": float(of[kernel.TF_EXIT_PRICE]),
-                "units": float(of[kernel.TF_UNITS]),
+                "exit_price": float(of["exit_price"]),
+                "units": float(of["units"]),
                 "exit_reason": outcome.exit_reason(row),
-                "gross": float(of[kernel.TF_GROSS]),
-                "commission": float(of[kernel.TF_COMMISSION]),
-                "spread_cost": float(of[kernel.TF_SPREAD]),
-                "slippage_cost": float(of[kernel.TF_SLIPPAGE]),
-                "financing": float(of[kernel.TF_FINANCING]),
-                "net": float(of[kernel.TF_NET]),
-                "net_percent": plain_number(of[kernel.TF_NET] / notional * 100.0) if notional else None,
-                "r": plain_number(of[kernel.TF_R]),
-                "best": float(of[kernel.TF_BEST]),
-                "worst": float(of[kernel.TF_WORST]),
-                "best_r": plain_number(of[kernel.TF_BEST] / risk) if risk else None,
-                "worst_r": plain_number(of[kernel.TF_WORST] / risk) if risk else None,
+                "gross": float(of["gross"]),
+                "commission": float(of["commission"]),
+                "spread_cost": float(of["spread"]),
+                "slippage_cost": float(of["slippage"]),
+                "financing": float(of["financing"]),
+                "net": float(of["net"]),
+                "net_percent": plain_number(of["net"] / notional * 100.0) if notional else None,
+                "r": plain_number(of["r"]),
+                "best": float(of["best"]),
+                "worst": float(of["worst"]),
+                "best_r": plain_number(of["best"] / risk) if risk else None,
+                "worst_r": plain_number(of["worst"] / risk) if risk else None,
                 "bars_held": int(held[row]),
-                "initial_stop": plain_number(of[kernel.TF_STOP]),
-                "initial_target": plain_number(of[kernel.TF_TARGET]),
-                "equity_after": float(of[kernel.TF_EQUITY]),
+                "initial_stop": plain_number(of["stop"]),
+                "initial_target": plain_number(of["target"]),
+                "equity_after": float(of["equity"]),
             }
         )
     return rows
@@ -106,10 +106,10 @@ def trade_rows(outcome: Outcome) -> list[Document]:
 def skipped_rows(outcome: Outcome) -> list[Document]:
     """Orders that did not become trades."""
     skips = outcome.skips
-    times = outcome.moment_times(skips[:, 0], skips[:, 3])
+    times = outcome.moment_times(skips["bar"], skips["moment"])
     return [
-        {"time": time_text(time), "side": "long" if side > 0 else "short", "reason": SKIP_REASONS[int(reason)]}
-        for time, side, reason in zip(times, skips[:, 1], skips[:, 2], strict=True)
+        {"time": time_text(time), "side": "long" if side > 0 else "short", "reason": Skip(int(reason)).word}
+        for time, side, reason in zip(times, skips["side"], skips["reason"], strict=True)
     ]
 
 

@@ -5,11 +5,11 @@ from typing import Literal
 
 import numpy as np
 
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Moment, Outcome
 from skelb.core.plan import Dataset
 
-Moment = Literal["open", "inside", "close"]
-_MOMENTS: dict[int, Moment] = {kernel.AT_OPEN: "open", kernel.AT_CLOSE: "close"}
+When = Literal["open", "inside", "close"]
+_MOMENTS: dict[int, When] = {Moment.OPEN: "open", Moment.CLOSE: "close"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +31,7 @@ class Fill:
     way: Literal["in", "out"]
     side: Literal["long", "short"]
     price: float
-    moment: Moment
+    moment: When
     by: str
 
 
@@ -73,16 +73,16 @@ def lens_of(outcome: Outcome, bar: int, finest: Dataset) -> Lens:
 
 def _fills(outcome: Outcome, bar: int) -> list[Fill]:
     trades, found = outcome.trades, list[tuple[int, int, Fill]]()
-    entered = trades.entry_bar - (trades.whole[:, kernel.TI_ENTRY_MOMENT] == kernel.AT_CLOSE)
+    entered = trades.entry_bar - (trades.entry_moment == Moment.CLOSE)
     for row in np.flatnonzero((entered == bar) | (trades.exit_bar == bar)).tolist():
         side: Literal["long", "short"] = "long" if trades.side[row] > 0 else "short"
         if entered[row] == bar:
-            moment = int(trades.whole[row, kernel.TI_ENTRY_MOMENT])
-            price = float(trades.column(kernel.TF_ENTRY_PRICE)[row])
+            moment = int(trades.entry_moment[row])
+            price = float(trades.entry_price[row])
             fill = Fill("in", side, price, _MOMENTS.get(moment, "inside"), outcome.entry_rule(row).name)
             found.append((moment, 1, fill))
         if trades.exit_bar[row] == bar:
-            moment, price = int(trades.moment[row]), float(trades.column(kernel.TF_EXIT_PRICE)[row])
+            moment, price = int(trades.moment[row]), float(trades.exit_price[row])
             fill = Fill("out", side, price, _MOMENTS.get(moment, "inside"), outcome.exit_reason(row))
-            found.append((moment, 0 if moment == kernel.AT_OPEN else 2, fill))  # what it held at the open goes first
+            found.append((moment, 0 if moment == Moment.OPEN else 2, fill))  # what it held at the open goes first
     return [fill for _, _, fill in sorted(found, key=lambda item: item[:2])]

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from skelb.core.bars import Floats, Ints
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Moment, Outcome
 from skelb.core.figures.figures import Figures, Record, covered, figures_of, record_of, side_equity
 from skelb.core.plan import Dataset
 
@@ -51,7 +51,7 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
 
     Its points are the distinct opening times of all bars run; holding is an equal share of every market.
     """
-    numbers = np.concatenate([o.trades.numbers for o in outcomes])
+    ledger = np.concatenate([o.trades.rows for o in outcomes])
     held = np.concatenate([o.trades.bars_held for o in outcomes])
     sides = np.concatenate([o.trades.side for o in outcomes])
     ambiguous = np.concatenate([o.trades.ambiguous for o in outcomes])
@@ -71,7 +71,7 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
         of_side = traded.side != 0 if side == "all" else traded.side == (1 if side == "long" else -1)
         begins.append(np.searchsorted(moments, opens[traded.entry_bar[of_side]]))
         left = np.searchsorted(moments, opens[traded.exit_bar[of_side]])
-        stops.append(left + (traded.moment[of_side] != kernel.AT_OPEN))
+        stops.append(left + (traded.moment[of_side] != Moment.OPEN))
         calendar, span = outcome.plan.dataset.calendar, slice(outcome.first, outcome.last + 1)
         at = np.searchsorted(moments, own)
         closes[at] = np.maximum(closes[at], calendar.close_time[span])
@@ -87,7 +87,7 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
     ends = np.flatnonzero(np.append(days[1:] != days[:-1], True))
     return Record(
         outcomes[0].capital,
-        numbers[rows],
+        ledger[rows],
         held[rows],
         sides[rows] > 0,
         ambiguous[rows],
@@ -153,7 +153,7 @@ def market_costs(outcome: Outcome) -> MarketCosts:
     if len(trades):
         money = trades.gross - trades.net
         value = outcome.values(trades.exit_bar, trades.moment)
-        cost = float(np.mean(money / (trades.column(kernel.TF_UNITS) * value)))
+        cost = float(np.mean(money / (trades.units * value)))
     day = outcome.plan.dataset.calendar.day[outcome.first : outcome.last + 1]
     starts = np.flatnonzero(np.append(True, day[1:] != day[:-1]))
     highs = np.maximum.reduceat(bars.high[outcome.first : outcome.last + 1], starts)

@@ -10,7 +10,7 @@ import numpy as np
 from numba import njit
 
 from skelb.core.bars import Bools, Floats, Ints
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Moment, Outcome, Reason, Rows
 from skelb.core.figures.definitions import FIGURE_KEYS
 from skelb.core.plan import Dataset
 from skelb.core.plan.columns import NIGHTS_COLUMN, RATE_COLUMN, Flag
@@ -33,7 +33,7 @@ class Record:
     """
 
     capital: float
-    numbers: Floats
+    rows: Rows
     bars_held: Ints
     is_long: Bools
     ambiguous: Bools
@@ -50,7 +50,8 @@ class Record:
     @property
     def net(self) -> Floats:
         """What every trade came to, money."""
-        return self.numbers[:, kernel.TF_NET]
+        found: Floats = self.rows["net"]
+        return found
 
     @property
     def day_of_points(self) -> Ints:
@@ -110,7 +111,7 @@ def record_of(outcome: Outcome, side: str = "all") -> Record:
     chosen = slice(None) if side == "all" else trades.side == (1 if side == "long" else -1)
     return Record(
         outcome.capital,
-        trades.numbers[chosen],
+        trades.rows[chosen],
         trades.bars_held[chosen],
         (trades.side > 0)[chosen],
         trades.ambiguous[chosen],
@@ -150,12 +151,12 @@ def joined(records: Sequence[Record]) -> Record:
         begin += record.equity.size
     whole = [
         np.concatenate([getattr(record, name) for record in records])
-        for name in ("numbers", "bars_held", "is_long", "ambiguous", "closes", "days")
+        for name in ("rows", "bars_held", "is_long", "ambiguous", "closes", "days")
     ]
-    numbers, bars_held, is_long, ambiguous, closes, days = whole
+    rows, bars_held, is_long, ambiguous, closes, days = whole
     first = records[0]
     return Record(
-        first.capital, numbers, bars_held, is_long, ambiguous, np.concatenate(equity), closes, first.begins,
+        first.capital, rows, bars_held, is_long, ambiguous, np.concatenate(equity), closes, first.begins,
         np.concatenate(ends), days, np.concatenate(holding), 1.0, sum(record.in_position for record in records),
         first.cash_rate,
     )  # fmt: skip
@@ -193,13 +194,13 @@ def side_equity(outcome: Outcome, chosen: Bools) -> Floats:
     if market.financing_long or market.financing_short:
         nights = np.where(plan.flags & Flag.NIGHT, plan.rules.levels.columns[NIGHTS_COLUMN], 0.0) / 36_500.0
         nightly = np.concatenate(([0.0], closes[:-1])) * nights
-    begins = trades.entry_bar + (trades.whole[:, kernel.TI_ENTRY_MOMENT] != kernel.AT_CLOSE)
+    begins = trades.entry_bar + (trades.entry_moment != Moment.CLOSE)
     # Equity is that before a close's own fills, but for the exits that are forced there.
-    is_forced = np.isin(trades.whole[:, kernel.TI_REASON], (kernel.BY_FLAT, kernel.BY_END, kernel.BY_RUIN))
-    ends = trades.exit_bar + ((trades.moment == kernel.AT_CLOSE) & ~is_forced)
+    is_forced = np.isin(trades.reason, (Reason.FLAT, Reason.END, Reason.RUIN))
+    ends = trades.exit_bar + ((trades.moment == Moment.CLOSE) & ~is_forced)
     return _equity_of(
         outcome.capital, outcome.first, outcome.last, closes, value, np.flatnonzero(chosen), trades.side,
-        trades.entry_bar, ends, begins, trades.numbers[:, _MARKED], nightly,
+        trades.entry_bar, ends, begins, trades.rows, nightly,
         market.financing_long, market.financing_short,
     )  # fmt: skip
 
@@ -210,7 +211,7 @@ def drawdown_of(equity: Floats, capital: float) -> Floats:
 
 
 def _trade_figures(record: Record) -> Figures:
-    sums = _trade_sums(record.numbers, _SUMMED, record.bars_held, record.ambiguous)
+    sums = _trade_sums(record.rows, record.bars_held, record.ambiguous)
     count, wins, won, lost = int(sums[_COUNT]), int(sums[_WINS]), float(sums[_WON]), float(sums[_LOST])
     losses, net = count - wins, won - lost
     costs = float(sums[_FEES] + sums[_SPREADS] + sums[_SLIPPED] + sums[_NIGHTS])
@@ -289,12 +290,6 @@ def _daily_figures(record: Record) -> Figures:
     return found
 
 
-# The ledger's columns that `_trade_sums` reads, picked here: compiled code must not freeze another file's layout.
-_SUMMED = (
-    kernel.TF_NET, kernel.TF_GROSS, kernel.TF_COMMISSION, kernel.TF_SPREAD, kernel.TF_SLIPPAGE, kernel.TF_FINANCING,
-    kernel.TF_R,
-)  # fmt: skip
-_MARKED = [kernel.TF_UNITS, kernel.TF_ENTRY_PRICE, kernel.TF_ENTRY_FEE, kernel.TF_NET]  # as `_equity_of` reads them
 # What `_trade_sums` counts.
 (
     _COUNT, _WINS, _WON, _LOST, _GROSS, _FEES, _SPREADS, _SLIPPED, _NIGHTS, _IN_R, _WITH_R, _BEST, _WORST, _HELD,
@@ -303,14 +298,14 @@ _MARKED = [kernel.TF_UNITS, kernel.TF_ENTRY_PRICE, kernel.TF_ENTRY_FEE, kernel.T
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _trade_sums(numbers, columns, bars_held, ambiguous):
-    """All that the trade figures are made of, in one pass over the trades; `columns` in the order of `_SUMMED`."""
-    of_net, of_gross, of_fees, of_spread, of_slippage, of_nights, of_r = columns
+def _trade_sums(rows, bars_held, ambiguous):
+    """All that the trade figures are made of, in one pass over the ledger's rows."""
     sums = np.zeros(17)
     winning = 0
     losing = 0
     for t in range(bars_held.size):
-        net = numbers[t, of_net]
+        row = rows[t]
+        net = row.net
         sums[_COUNT] += 1
         if net > 0.0:
             sums[_WINS] += 1
@@ -325,12 +320,12 @@ def _trade_sums(numbers, columns, bars_held, ambiguous):
         sums[_LOSING] = max(sums[_LOSING], losing)
         sums[_BEST] = max(sums[_BEST], net)
         sums[_WORST] = min(sums[_WORST], net)
-        sums[_GROSS] += numbers[t, of_gross]
-        sums[_FEES] += numbers[t, of_fees]
-        sums[_SPREADS] += numbers[t, of_spread]
-        sums[_SLIPPED] += numbers[t, of_slippage]
-        sums[_NIGHTS] += numbers[t, of_nights]
-        in_r = numbers[t, of_r]
+        sums[_GROSS] += row.gross
+        sums[_FEES] += row.commission
+        sums[_SPREADS] += row.spread
+        sums[_SLIPPED] += row.slippage
+        sums[_NIGHTS] += row.financing
+        in_r = row.r
         if in_r == in_r:
             sums[_IN_R] += in_r
             sums[_WITH_R] += 1
@@ -440,24 +435,23 @@ def _largest_drawdown(equity, capital):
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def _equity_of(
-    capital, first, last, closes, value, chosen, side, entry_bar, ends, begins, numbers, nightly, of_long, of_short
+    capital, first, last, closes, value, chosen, side, entry_bar, ends, begins, rows, nightly, of_long, of_short
 ):
-    """`numbers` in the order of `_MARKED`: units, price and commission of the entry, net; `begins`: first night's bar;
-    `ends`: the first bar at whose close a trade counts as closed."""
+    """`begins`: first night's bar; `ends`: the first bar at whose close a trade counts as closed."""
     out = np.zeros(last - first + 1)
     closed = np.zeros(out.size + 1)
     for t in chosen:
-        units = numbers[t, 0]
+        units = rows[t].units
         scale = units * side[t]
         percent = of_long if side[t] > 0 else of_short
-        paid = numbers[t, 2]
+        paid = rows[t].entry_fee
         for i in range(entry_bar[t], ends[t]):
             now = value[i] if value.size > 1 else value[0]
             if nightly.size > 0 and i >= begins[t]:
                 before = value[i - 1] if value.size > 1 else value[0]
                 paid += units * nightly[i] * percent * before
-            out[i - first] += (closes[i] - numbers[t, 1]) * scale * now - paid
-        closed[ends[t] - first] += numbers[t, 3]
+            out[i - first] += (closes[i] - rows[t].entry_price) * scale * now - paid
+        closed[ends[t] - first] += rows[t].net
     earned = capital
     for i in range(out.size):
         earned += closed[i]

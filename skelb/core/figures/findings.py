@@ -6,13 +6,14 @@ from dataclasses import replace
 import numpy as np
 
 from skelb.core.catalogue import YES
-from skelb.core.engine import SKIP_REASONS, Outcome, kernel
+from skelb.core.engine import Outcome, Reason, Skip
 from skelb.core.figures.basket import market_costs
 from skelb.core.figures.doubts import at_the_edge, forming_used, gaps, one_month, too_good, warm_up, worse_than_holding
 from skelb.core.figures.figures import Figures
 from skelb.core.figures.finding import FEWEST_TRADES, Finding
 from skelb.core.language import Checked
 from skelb.core.language.tree import Enter, Logic, Name
+from skelb.core.plan.columns import Flag
 from skelb.core.plan.watching import asks_position
 
 _HEAVY_COSTS = 0.3
@@ -126,7 +127,7 @@ def _why_none(outcome: Outcome, checked: Checked) -> str:
         return (
             "The script has no entry rule for the sides that are on." if entries else "The script has no `enter` rule."
         )
-    signals = np.count_nonzero(outcome.plan.flags[span] & (kernel.ENTER_LONG | kernel.ENTER_SHORT))
+    signals = np.count_nonzero(outcome.plan.flags[span] & (Flag.ENTER_LONG | Flag.ENTER_SHORT))
     reasons = _skip_counts(outcome)
     if reasons:
         # No flag tells of a signal that depends on the position; what stopped it does.
@@ -157,8 +158,8 @@ def _why_none(outcome: Outcome, checked: Checked) -> str:
 
 
 def _skip_counts(outcome: Outcome) -> list[tuple[str, int]]:
-    codes, counts = np.unique(outcome.skips[:, 2], return_counts=True)
-    pairs = [(SKIP_REASONS[int(code)], int(count)) for code, count in zip(codes, counts, strict=True)]
+    codes, counts = np.unique(outcome.skips["reason"], return_counts=True)
+    pairs = [(Skip(int(code)).word, int(count)) for code, count in zip(codes, counts, strict=True)]
     return sorted(pairs, key=lambda pair: -pair[1])
 
 
@@ -229,7 +230,7 @@ def _ambiguity(outcome: Outcome, checked: Checked, figures: dict[str, Figures], 
 
 
 def _still_open(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
-    if len(outcome.trades) and outcome.trades.whole[-1, kernel.TI_REASON] == kernel.BY_END:
+    if len(outcome.trades) and outcome.trades.reason[-1] == Reason.END:
         net = float(outcome.trades.net[-1])
         return [
             Finding(

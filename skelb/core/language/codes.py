@@ -56,7 +56,10 @@ CODES: dict[str, Code] = {
     "S0302": _error("`risk` without a stop", "Risking a share of equity needs a stop: the distance to it sets the size."),
     "S0303": _error("R without a stop", "R is the distance from entry to the first stop, so a stop must exist."),
     "S0304": _error("`only if` on something that moves", "Whether a rule exists is decided once, by inputs alone."),
-    "S0305": _error("pips on a market without pips", "The market's description states no pip."),
+    "S0305": Code(
+        "note", "pips on a market without pips",
+        "State the pip in the market's description where the trade counts it otherwise.",
+    ),
     "S0306": _error("a position outside rules", "What is known of the position exists only while a strategy runs, so only rules and names used in rules can ask for it."),
     "S0307": _error("a position where its history is needed", "The position is known as it stands at this bar's close; functions of many bars cannot look back at it."),
     "S0308": _error("more than the whole position", "Parts are percent of the original units, so together they make at most 100 %."),

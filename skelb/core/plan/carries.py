@@ -6,13 +6,12 @@ The interpreter is compiled once; a script only brings another program.
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from enum import IntEnum
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from skelb.core.bars import Floats
+from skelb.core.catalogue import POSITION_SIDES, conditions
 from skelb.core.language.checking.stepwise import depends_on
 from skelb.core.language.tree import (
     Arithmetic,
@@ -21,42 +20,17 @@ from skelb.core.language.tree import (
     Comparison,
     Either,
     Expression,
+    Is,
     Logic,
     Name,
     Negative,
     Not,
     Number,
 )
+from skelb.core.plan import steps
+from skelb.core.plan.steps import INSTRUCTION, Step, perform, registers_of
+from skelb.core.spanning import kept
 from skelb.core.stopping import stretches
-
-
-class Step(IntEnum):
-    """What one instruction does with its registers; conditions are 0 no, 1 unknown, 2 yes."""
-
-    ADD = 0
-    SUBTRACT = 1
-    MULTIPLY = 2
-    DIVIDE = 3
-    POWER = 4
-    LESS = 5
-    AT_MOST = 6
-    EQUAL = 7
-    UNEQUAL = 8
-    AND = 9
-    OR = 10
-    NOT = 11
-    EITHER = 12
-    SMALLER = 13
-    LARGER = 14
-    ABS = 15
-    SIGN = 16
-    FLOOR = 17
-    CEIL = 18
-    ROUND = 19
-    SQRT = 20
-    KNOWN = 21
-    COPY = 22
-
 
 _ARITHMETIC = {"+": Step.ADD, "-": Step.SUBTRACT, "*": Step.MULTIPLY, "/": Step.DIVIDE, "^": Step.POWER}
 _COMPARING = {"<": Step.LESS, "<=": Step.AT_MOST, "==": Step.EQUAL, "!=": Step.UNEQUAL}
@@ -71,8 +45,8 @@ class Program:
     """Registers 0 to k - 1 hold the values of the bar before, k to 2k - 1 those of this bar, then the columns, then
     scratch.
 
-    `columns` are the memo numbers of what does not depend on the running values; `steps` are rows of five int64:
-    a `Step`, the target register and up to three registers read.
+    `columns` are the memo numbers of what does not depend on the running values; `steps` are rows of
+    `steps.INSTRUCTION`.
     """
 
     columns: tuple[int, ...]
@@ -97,11 +71,11 @@ class _Compiler:
         for index, value in enumerate(values):
             self._emit(Step.COPY, self._node(value), target=count + index)
         first = 2 * count + len(self.columns)  # scratch registers come after the columns, whose number is known now
-        steps = []
+        rows = []
         for step, target, inputs in self._pending:
             registers = (target, *inputs, *([0] * (3 - len(inputs))))
-            steps.append([int(step), *(first - register - 1 if register < 0 else register for register in registers)])
-        return Program(tuple(self.columns), np.array(steps, np.int64).tobytes())
+            rows.append([int(step), *(first - register - 1 if register < 0 else register for register in registers)])
+        return Program(tuple(self.columns), np.array(rows, np.int64).tobytes())
 
     def _emit(self, step: Step, *inputs: int, target: int | None = None) -> int:
         """Append an instruction; scratch registers are counted downwards from -1 until their place is known."""
@@ -114,15 +88,12 @@ class _Compiler:
     def _node(self, node: Expression) -> int:
         """The register that holds a node's value."""
         if not depends_on(node, set(self.names)):
-            number = self._number(node)
-            if number not in self.columns:
-                self.columns.append(number)
-            return 2 * len(self.names) + self.columns.index(number)
+            return self._column(self._number(node))
         match node:
             case Name():
                 return self.names.index(node.name)
             case Negative():
-                return self._emit(Step.SUBTRACT, self._zero(), self._node(node.x))
+                return self._emit(Step.SUBTRACT, self._column(self._number(_ZERO)), self._node(node.x))
             case Not():
                 return self._emit(Step.NOT, self._node(node.x))
             case Arithmetic():
@@ -134,6 +105,9 @@ class _Compiler:
                 registers = [self._node(operand) for operand in node.operands]
                 pairs = zip(registers, node.operators, registers[1:], strict=False)
                 return self._joined(Step.AND, [self._compared(a, operator, b) for a, operator, b in pairs])
+            case Is():
+                side = self._number(Number(POSITION_SIDES[node.word], node.span))
+                return self._emit(Step.UNEQUAL if node.negated else Step.EQUAL, self._node(node.x), self._column(side))
             case Either():
                 parts = [self._node(part) for part in (node.condition, node.yes, node.no)]
                 return self._emit(Step.EITHER, *parts)
@@ -165,11 +139,11 @@ class _Compiler:
             found = self._emit(step, found, register)
         return found
 
-    def _zero(self) -> int:
-        from_constant = self._number(_ZERO)
-        if from_constant not in self.columns:
-            self.columns.append(from_constant)
-        return 2 * len(self.names) + self.columns.index(from_constant)
+    def _column(self, number: int) -> int:
+        """The register of what does not depend on the running values."""
+        if number not in self.columns:
+            self.columns.append(number)
+        return 2 * len(self.names) + self.columns.index(number)
 
 
 def compile_carry(statement: Carry, number: Callable[[Expression], int]) -> Program:
@@ -177,22 +151,22 @@ def compile_carry(statement: Carry, number: Callable[[Expression], int]) -> Prog
     return _Compiler(statement, number).program(statement.values)
 
 
-def run_carry(steps: bytes, is_condition: list[bool], starts: Floats, columns: Floats) -> list[NDArray[np.generic]]:
+def run_carry(compact: bytes, is_condition: list[bool], starts: Floats, columns: Floats) -> list[NDArray[np.generic]]:
     """The running values on every bar: float64 with NaN for unknown, or int8 conditions, shape (n,) each.
 
     `starts` has shape (values, n), `columns` (columns, n); conditions in both as 0, 1, 2.
     """
-    program = np.frombuffer(steps, np.int64).reshape(-1, 5)
+    program = np.frombuffer(compact, INSTRUCTION)
     flags = np.array(is_condition, np.bool_)
-    registers = np.zeros(int(program[:, 1:].max()) + 1)
+    registers = np.zeros(registers_of(program))
     out = np.empty(starts.shape)
     has_begun = False
-    for first, end in stretches(starts.shape[1], program.shape[0]):
+    for first, end in stretches(starts.shape[1], program.size):
         has_begun = _run(program, flags, starts, columns, registers, out, has_begun, first, end)
     return [row.astype(np.int8) if flag else row for row, flag in zip(out, is_condition, strict=True)]
 
 
-@njit(cache=True, nogil=True, error_model="numpy")
+@kept(__file__, steps.__file__, conditions.__file__)
 def _run(program, flags, starts, columns, registers, out, begun, first, end):
     count = starts.shape[0]
     for i in range(first, end):
@@ -208,59 +182,7 @@ def _run(program, flags, starts, columns, registers, out, begun, first, end):
             continue
         for k in range(columns.shape[0]):
             registers[2 * count + k] = columns[k, i]
-        for m in range(program.shape[0]):
-            step = program[m, 0]
-            a = registers[program[m, 2]]
-            b = registers[program[m, 3]]
-            unknown = a != a or b != b
-            if step == 0:
-                value = a + b
-            elif step == 1:
-                value = a - b
-            elif step == 2:
-                value = a * b
-            elif step == 3:
-                value = a / b if b != 0.0 else np.nan
-            elif step == 4:
-                value = a**b
-                value = value if np.isfinite(value) else np.nan
-            elif step == 5:
-                value = 1.0 if unknown else 2.0 * (a < b)
-            elif step == 6:
-                value = 1.0 if unknown else 2.0 * (a <= b)
-            elif step == 7:
-                value = 1.0 if unknown else 2.0 * (a == b)
-            elif step == 8:
-                value = 1.0 if unknown else 2.0 * (a != b)
-            elif step == 9:
-                value = min(a, b)
-            elif step == 10:
-                value = max(a, b)
-            elif step == 11:
-                value = 2.0 - a
-            elif step == 12:
-                value = np.nan if a == 1.0 else (b if a == 2.0 else registers[program[m, 4]])
-            elif step == 13:
-                value = np.nan if unknown else min(a, b)
-            elif step == 14:
-                value = np.nan if unknown else max(a, b)
-            elif step == 15:
-                value = abs(a)
-            elif step == 16:
-                value = np.sign(a)
-            elif step == 17:
-                value = np.floor(a)
-            elif step == 18:
-                value = np.ceil(a)
-            elif step == 19:
-                value = np.copysign(np.floor(abs(a) + 0.5), a)
-            elif step == 20:
-                value = np.sqrt(a) if a >= 0.0 else np.nan
-            elif step == 21:
-                value = 2.0 * (a == a)
-            else:
-                value = a
-            registers[program[m, 1]] = value
+        perform(program, 0, program.size, registers)
         for k in range(count):
             value = registers[count + k]
             unknown = value != value or (flags[k] and value == 1.0)

@@ -41,8 +41,9 @@ class Column(IntEnum):
     TRAIL = 7
     TRAIL_ONCE = 8
     TRAIL_AT = 9
-    EVEN_ONCE = 10
-    EVEN_PLUS = 11
+    TRAIL_AT_ONCE = 10
+    EVEN_ONCE = 11
+    EVEN_PLUS = 12
 
 
 class RuleColumn(IntEnum):
@@ -101,7 +102,17 @@ class DistanceUnit(IntEnum):
     AT = 3
 
 
-MOVING = (Column.TRAIL, Column.TRAIL_ONCE, Column.EVEN_ONCE, Column.EVEN_PLUS)  # columns with a unit of their own
+MOVING = (Column.TRAIL, Column.TRAIL_ONCE, Column.TRAIL_AT_ONCE, Column.EVEN_ONCE, Column.EVEN_PLUS)
+"""Columns with a unit of their own."""
+
+
+class Made(IntEnum):
+    """When a program's value is written to its column; conditions are asked for instead."""
+
+    BEFORE_LEVELS = 0
+    BEFORE_EXITS = 1
+    BEFORE_ENTRIES = 2
+    ASKED = 3
 
 
 class Held(IntEnum):

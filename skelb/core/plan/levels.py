@@ -34,7 +34,7 @@ class Levels:
     """The columns, and what the numbers in them mean; e entry rules, x exit rules, p targets of parts.
 
     columns : RULE_COLUMNS + 3 e + x + p float64 arrays of shape (n,), or (1,) where constant
-    moving_units : int64, shape (2, 4), `DistanceUnit` of the moving levels of each side
+    moving_units : int64, shape (2, 5), `DistanceUnit` of the moving levels of each side
     parts : int64, shape (p, 2): sides (1 long, 2 short, 3 both), `DistanceUnit`
     part_shares : float64, shape (p,): percent of a lot's first units
     """

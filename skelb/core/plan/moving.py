@@ -9,9 +9,8 @@ from numpy.typing import NDArray
 from skelb.core.bars import Floats
 from skelb.core.errors import SettingsError
 from skelb.core.language.tree import Breakeven, Distance, Side, Trail
-from skelb.core.plan.columns import MOVING, Column, DistanceUnit
+from skelb.core.plan.columns import MOVING, Column, DistanceUnit, Made
 from skelb.core.plan.terms import Terms
-from skelb.core.plan.watching import Made
 
 M = TypeVar("M", Trail, Breakeven)
 _UNITS = {"percent": DistanceUnit.PERCENT, "R": DistanceUnit.R}
@@ -35,7 +34,8 @@ def lay_moving_levels(
     Raises SettingsError when two rules of one kind are in force for a side.
     """
     columns[offset + Column.TRAIL_AT] = np.array([np.nan])
-    columns[offset + Column.TRAIL_ONCE] = columns[offset + Column.EVEN_PLUS] = np.array([0.0])
+    for column in (Column.TRAIL_ONCE, Column.TRAIL_AT_ONCE, Column.EVEN_PLUS):
+        columns[offset + column] = np.array([0.0])
 
     def lay(column: Column, distance: Distance) -> None:
         columns[offset + column] = terms.amount(distance)
@@ -51,6 +51,8 @@ def lay_moving_levels(
         terms.watching.add(at.distance.amount, Made.BEFORE_LEVELS, offset + Column.TRAIL_AT)
     elif at is not None:
         columns[offset + Column.TRAIL_AT] = terms.amount(at.distance)
+    if at is not None and at.once is not None:
+        lay(Column.TRAIL_AT_ONCE, at.once)
     even = _in_force([rule for rule in rules if isinstance(rule, Breakeven)], side)
     if even is not None:
         lay(Column.EVEN_ONCE, even.once)

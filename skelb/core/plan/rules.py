@@ -83,8 +83,7 @@ def make_plan(
     """The plan of a sound script with every input's value, for the trading days from the first to the last date.
 
     `inverted` exchanges the sides of all rules and mirrors levels at a price about the fill, for a test.
-    Raises SettingsError when inputs make a length impossible, pips are used on a market without, or no trading
-    day lies between the dates.
+    Raises SettingsError when inputs make a length impossible, or no trading day lies between the dates.
     """
     first, last = _span(dataset, from_date, to_date)
     expressions = Expressions(checked, inputs, dataset)

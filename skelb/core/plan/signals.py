@@ -11,11 +11,10 @@ from skelb.core.bars import Floats
 from skelb.core.catalogue import YES, Conditions
 from skelb.core.errors import SettingsError
 from skelb.core.language.tree import Enter, Exit, Expression, Order, Side
-from skelb.core.plan.columns import Flag, OrderForm
+from skelb.core.plan.columns import Flag, Made, OrderForm
 from skelb.core.plan.expressions import Expressions
 from skelb.core.plan.levels import Levels, share_of, size_form
 from skelb.core.plan.terms import SIDE_BITS, SIDES, Stated, Terms
-from skelb.core.plan.watching import Made
 from skelb.core.stopping import part_of_work
 
 _ENTER = {"long": Flag.ENTER_LONG, "short": Flag.ENTER_SHORT}
@@ -67,6 +66,10 @@ class Signals:
     raised: tuple[Raise, ...]
     entry_names: tuple[NamedRule, ...]
     exit_names: tuple[NamedRule, ...]
+
+    def asks_position(self, entry: int) -> bool:
+        """Whether an entry rule's condition asks for the position."""
+        return bool(self.entries[entry, 5] >= 0)
 
 
 def entry_rules(terms: Terms) -> list[tuple[Stated, Enter]]:

@@ -7,7 +7,6 @@ import numpy as np
 
 from skelb.core.bars import Calendar, Floats, Market
 from skelb.core.catalogue import YES
-from skelb.core.errors import SettingsError
 from skelb.core.language import Checked
 from skelb.core.language.tree import (
     Breakeven,
@@ -89,15 +88,10 @@ class Terms:
         return self.checked.asks_position and asks_position(node, self.checked)
 
     def amount(self, distance: Distance) -> Floats:
-        """A distance's number, shape (n,) or (1,): pips, ticks and cash in price units, percent and R as they are.
-
-        Raises SettingsError for pips on a market without.
-        """
+        """A distance's number, shape (n,) or (1,): pips, ticks and cash in price units, percent and R as they are."""
         value, unit = self.expressions.of(distance.amount), distance.unit
         if unit == "pips":
-            if self.market.pip is None:
-                raise SettingsError(f"{self.market.symbol} has no pips: write the distance in ticks or points")
-            return value * self.market.pip
+            return value * self.market.pip_size
         if unit == "ticks":
             return value * self.market.tick
         if unit == "cash":

@@ -2,7 +2,6 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from enum import IntEnum
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,19 +12,12 @@ from skelb.core.language import Checked, names_in
 from skelb.core.language.checking.used import replaced_names
 from skelb.core.language.tree import Carry, Expression
 from skelb.core.plan.carries import compile_carry
+from skelb.core.plan.columns import Made
 from skelb.core.plan.expressions import Expressions
+from skelb.core.plan.steps import INSTRUCTION
 
 NAMES = tuple(POSITION_NAMES)  # their order is that of the engine's registers
 _HERE = (0, 0)
-
-
-class Made(IntEnum):
-    """When a program's value is written to its column; conditions are asked for instead."""
-
-    BEFORE_LEVELS = 0
-    BEFORE_EXITS = 1
-    BEFORE_ENTRIES = 2
-    ASKED = 3
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,13 +26,13 @@ class Programs:
 
     table : int64, shape (g, 6): first step, end of the steps, first input, end of the inputs, `Made`, the column that
         it writes (-1 for conditions)
-    steps : int64, shape (m, 5), as `carries.Program` lays them: values of the position in the first registers, the
-        result in the register after twice their number, then the inputs
+    steps : `steps.INSTRUCTION`, shape (m,), as `carries.Program` lays them: values of the position in the first
+        registers, the result in the register after their number, the inputs after twice their number
     inputs : float64, shape (k, n): what does not depend on the position
     """
 
     table: NDArray[np.int64]
-    steps: NDArray[np.int64]
+    steps: NDArray[np.void]
     inputs: Floats
 
 
@@ -59,7 +51,7 @@ class Watching:
     def __init__(self, checked: Checked, expressions: Expressions, size: int) -> None:
         self._checked, self._expressions, self._size = checked, expressions, size
         self._rows: list[tuple[int, ...]] = []
-        self._steps: list[NDArray[np.int64]] = []
+        self._steps: list[NDArray[np.void]] = []
         self._inputs: list[Floats] = []
 
     def add(self, node: Expression, made: Made, column: int = -1) -> int:
@@ -68,7 +60,7 @@ class Watching:
         program = compile_carry(
             Carry(NAMES, spans, (_written_out(node, self._checked),), (), _HERE), self._expressions.number
         )
-        steps = np.frombuffer(program.steps, np.int64).reshape(-1, 5)
+        steps = np.frombuffer(program.steps, INSTRUCTION)
         begin, first = sum(len(part) for part in self._steps), len(self._inputs)
         self._steps.append(steps)
         for number in program.columns:
@@ -86,8 +78,8 @@ class Watching:
         )
 
 
-def _stacked(steps: Sequence[NDArray[np.int64]]) -> NDArray[np.int64]:
-    return np.concatenate(steps) if steps else np.zeros((0, 5), np.int64)
+def _stacked(steps: Sequence[NDArray[np.void]]) -> NDArray[np.void]:
+    return np.concatenate(steps) if steps else np.zeros(0, INSTRUCTION)
 
 
 def _written_out(node: Expression, checked: Checked) -> Expression:

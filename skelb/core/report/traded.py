@@ -7,7 +7,7 @@ import numpy as np
 
 from skelb.core.bars import Floats, Ints
 from skelb.core.bars.calendar import zone_offsets
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Outcome
 from skelb.core.figures import exit_order
 from skelb.core.plan import Dataset
 
@@ -64,15 +64,15 @@ def traded(outcomes: Sequence[Outcome]) -> Traded:
     def gathered(part: Callable[[Outcome], np.ndarray]) -> np.ndarray:
         return np.concatenate([part(outcome) for outcome in outcomes])[order]
 
-    def column(index: int) -> Floats:
-        return gathered(lambda outcome: outcome.trades.column(index))
+    def column(name: str) -> Floats:
+        return gathered(lambda outcome: outcome.trades.rows[name])
 
     markets = list(dict.fromkeys(map(_symbol, outcomes)))
     rules = list(dict.fromkeys(rule.name for outcome in outcomes for rule in outcome.plan.entries))
     names = [[outcome.exit_reason(row) for row in range(len(outcome.trades))] for outcome in outcomes]
     reasons = list(dict.fromkeys(name for part in names for name in part))
     risk = gathered(_risks)
-    best, worst = column(kernel.TF_BEST), column(kernel.TF_WORST)
+    best, worst = column("best"), column("worst")
     return Traded(
         markets=tuple(markets),
         rules=tuple(rules),
@@ -89,15 +89,15 @@ def traded(outcomes: Sequence[Outcome]) -> Traded:
         exit_day=gathered(lambda outcome: outcome.plan.dataset.calendar.day[outcome.trades.exit_bar]),
         entry_hour=gathered(_entry_hours),
         bars=gathered(lambda outcome: outcome.trades.bars_held),
-        net=column(kernel.TF_NET),
-        gross=column(kernel.TF_GROSS),
-        commission=column(kernel.TF_COMMISSION),
-        spread=column(kernel.TF_SPREAD),
-        slippage=column(kernel.TF_SLIPPAGE),
-        financing=column(kernel.TF_FINANCING),
+        net=column("net"),
+        gross=column("gross"),
+        commission=column("commission"),
+        spread=column("spread"),
+        slippage=column("slippage"),
+        financing=column("financing"),
         best=best,
         worst=worst,
-        r=column(kernel.TF_R),
+        r=column("r"),
         best_r=best / risk,
         worst_r=worst / risk,
         gap=gathered(lambda outcome: _gaps(outcome.plan.dataset)[outcome.trades.entry_bar]),
@@ -110,14 +110,14 @@ def _symbol(outcome: Outcome) -> str:
 
 def _places(outcome: Outcome, rules: list[str]) -> Ints:
     at = np.array([rules.index(rule.name) for rule in outcome.plan.entries], np.int64)
-    return at[outcome.trades.whole[:, kernel.TI_ENTRY_RULE]] if at.size else np.zeros(0, np.int64)
+    return at[outcome.trades.entry_rule] if at.size else np.zeros(0, np.int64)
 
 
 def _risks(outcome: Outcome) -> Floats:
     """What each trade had at risk at first, money, NaN without a stop."""
     trades = outcome.trades
     value = outcome.values(trades.exit_bar, trades.moment)
-    risk = trades.column(kernel.TF_RISK) * trades.column(kernel.TF_UNITS) * value
+    risk = trades.risk * trades.units * value
     return np.where(risk > 0, risk, np.nan)
 
 

@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from skelb.core.bars import Floats, Ints
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Moment, Outcome
 from skelb.core.errors import SettingsError
 from skelb.core.figures import side_equity
 
@@ -117,12 +117,12 @@ def worst_equity(outcome: Outcome) -> Floats:
     trades, first, bars = outcome.trades, outcome.first, outcome.plan.dataset.bars
     span, size = slice(first, outcome.last + 1), outcome.equity.size
     begins, ends = trades.entry_bar - first, trades.exit_bar - first
-    units = trades.side * trades.column(kernel.TF_UNITS)
+    units = trades.side * trades.units
     through, price, cost = np.zeros(size + 1), np.zeros(size), np.zeros(size)
-    last = ends - (trades.moment != kernel.AT_CLOSE)  # the last bar it is held through
-    on_entry = (trades.whole[:, kernel.TI_ENTRY_MOMENT] != kernel.INSIDE) & (last >= begins)
-    np.add.at(price, begins[on_entry], (units * trades.column(kernel.TF_ENTRY_PRICE))[on_entry])
-    np.add.at(cost, begins[on_entry], trades.column(kernel.TF_ENTRY_FEE)[on_entry])
+    last = ends - (trades.moment != Moment.CLOSE)  # the last bar it is held through
+    on_entry = (trades.entry_moment != Moment.INSIDE) & (last >= begins)
+    np.add.at(price, begins[on_entry], (units * trades.entry_price)[on_entry])
+    np.add.at(cost, begins[on_entry], trades.entry_fee[on_entry])
     later = last > begins
     np.add.at(through, begins[later] + 1, units[later])
     np.add.at(through, last[later] + 1, -units[later])
@@ -133,7 +133,7 @@ def worst_equity(outcome: Outcome) -> Floats:
     both = held + entered
     moved = both * np.where(both > 0, bars.low[span], bars.high[span]) - held * closes - price
     places = np.arange(first, outcome.last + 1)
-    value = outcome.values(places, np.full(size, kernel.AT_CLOSE))
+    value = outcome.values(places, np.full(size, Moment.CLOSE))
     return np.minimum(before + moved * value - cost, outcome.equity)
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from skelb.core.bars import Floats, Ints
-from skelb.core.engine import Outcome, kernel
+from skelb.core.engine import Moment, Outcome
 from skelb.core.errors import SettingsError
 from skelb.core.stopping import stop_point
 
@@ -55,11 +55,11 @@ def path_of(outcome: Outcome) -> Path:
     size = outcome.last + 1 - first
     bars = outcome.plan.dataset.bars
     opens, closes = bars.open[first : outcome.last + 1], bars.close[first : outcome.last + 1]
-    entries = trades.whole[:, kernel.TI_ENTRY_MOMENT]
-    money = trades.side * trades.column(kernel.TF_UNITS) * outcome.values(trades.entry_bar, entries)
+    entries = trades.entry_moment
+    money = trades.side * trades.units * outcome.values(trades.entry_bar, entries)
     begins, ends = trades.entry_bar - first, trades.exit_bar - first
-    held = _summed(size, money, begins, ends + (trades.moment != kernel.AT_OPEN))
-    kept = _summed(size, money, np.maximum(begins - (entries == kernel.AT_CLOSE), 0), ends)
+    held = _summed(size, money, begins, ends + (trades.moment != Moment.OPEN))
+    kept = _summed(size, money, np.maximum(begins - (entries == Moment.CLOSE), 0), ends)
     edges = np.flatnonzero(np.append(True, (held[1:] != held[:-1]) | (kept[1:] != kept[:-1])))
     sides = np.sign(np.where(held[edges] != 0, held[edges], kept[edges]))
     pieces = np.append(np.flatnonzero(np.append(True, sides[1:] != sides[:-1])), edges.size)

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field, replace
 from typing import assert_never
 
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS, Function, Parameter
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, POSITION_SIDES, WORDS, Function, Parameter
 from skelb.core.language.diagnostics import Mend, Mistake, Span
 from skelb.core.language.reading.foreign import crossing_word
 from skelb.core.language.reading.near import nearest
@@ -75,6 +75,7 @@ class Scope:
 
 
 _NUMBER, _CONDITION = Meaning("number"), Meaning("condition")
+_POSITION = Meaning("number", words=tuple(POSITION_SIDES))
 _ARTICLE = {"number": "a number", "condition": "a condition", "word": "a word", "time": "a time of day",
             "text": "a text", "record": "a record of numbers", "function": "a function of your own",
             "timeframe": "a timeframe", "market": "a market", "script": "a used script"}  # fmt: skip
@@ -205,7 +206,7 @@ def _name(node: Name, scope: Scope) -> Meaning:
         raise Unsayable
     if name in POSITION_NAMES:
         scope.asks_position = True
-        return _NUMBER
+        return _POSITION if name == "position" else _NUMBER
     if name in BUILT_INS:
         entry = BUILT_INS[name]
         if entry.fields:
@@ -439,7 +440,7 @@ def _need_word(word: str, span: Span, meaning: Meaning) -> None:
 
 def _is(node: Is, scope: Scope) -> Meaning:
     x = meaning_of(node.x, scope)
-    if x.kind != "word":
+    if not x.words:
         help_text = (
             "Numbers are compared with `==`." if x.kind == "number" else "A condition stands by itself: `up`, `not up`."
         )

@@ -98,7 +98,11 @@ def _check_market(work: Work, rules: list[tuple[Placed, Statement]]) -> None:
                 if distance.unit == "pips":
                     work.report(
                         placed,
-                        Diagnostic("S0305", "this market has no pips", distance.span, None, "Use ticks or points."),
+                        Diagnostic(
+                            "S0305",
+                            "no pip is stated: it is ten ticks where the tick has 3 or 5 decimals, else one",
+                            distance.span,
+                        ),
                     )
         timed = (isinstance(rule, Window) and rule.times) or (isinstance(rule, Flat) and rule.at)
         if timed and work.setting.daily:

@@ -9,6 +9,7 @@ from skelb.core.language.tree import (
     Comparison,
     Either,
     Expression,
+    Is,
     Logic,
     Name,
     Negative,
@@ -17,7 +18,7 @@ from skelb.core.language.tree import (
 from skelb.core.language.walk import parts_within
 
 STEPWISE = ("abs", "min", "max", "sign", "clamp", "floor", "ceil", "round", "sqrt", "known")
-STEPWISE_HELP = f"It may pass through arithmetic, comparisons, logic, `if`, and {', '.join(STEPWISE)}."
+STEPWISE_HELP = f"It may pass through arithmetic, comparisons, `is`, logic, `if`, and {', '.join(STEPWISE)}."
 
 
 def names_in(node: object) -> Iterator[Name]:
@@ -35,7 +36,7 @@ def check_stepwise(node: Expression, depends: Callable[[Expression], bool], code
     if not depends(node):
         return
     match node:
-        case Name() | Negative() | Not() | Arithmetic() | Logic() | Comparison() | Either():
+        case Name() | Negative() | Not() | Arithmetic() | Logic() | Comparison() | Is() | Either():
             for part in parts_of(node):
                 check_stepwise(part, depends, code, message)
         case Call() if node.name == "now" or node.name in STEPWISE:
@@ -48,7 +49,7 @@ def check_stepwise(node: Expression, depends: Callable[[Expression], bool], code
 def parts_of(node: Expression) -> tuple[Expression, ...]:
     """The expressions that a stepwise expression is made of."""
     match node:
-        case Negative() | Not():
+        case Negative() | Not() | Is():
             return (node.x,)
         case Arithmetic():
             return (node.a, node.b)

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable
 
-from skelb.core.language.diagnostics import Mistake
 from skelb.core.language.reading.expressions import read_value
 from skelb.core.language.reading.reader import Reader
 from skelb.core.language.reading.rule_statements import read_only_if, read_side
@@ -44,18 +43,7 @@ def read_trail(reader: Reader) -> Trail:
     """A `trail` statement, after its first word. Raises Mistake when it is none."""
     side = read_side(reader)
     distance = _read_distance_or_price(reader)
-    once = None
-    if reader.is_word("once"):
-        word = reader.advance()
-        if distance.unit == "at":
-            raise Mistake(
-                "S0105",
-                word.span,
-                "`once` stands after a distance, not after `at` a price",
-                None,
-                "Put the condition into the price: `trail at (low if open_profit > 2 else stop_price)`.",
-            )
-        once = _read_distance(reader)
+    once = _read_distance(reader) if reader.accept_word("once") else None
     return Trail(side, distance, once, read_only_if(reader), (0, reader.last_end))
 
 

@@ -57,6 +57,7 @@ MOST_NAMES = 60  # that stand on one another
 
 _TURNED: tuple[Sort, ...] = ("price", "change", "swing")
 _FLIPPED = {"<": ">", "<=": ">=", ">": "<", ">=": "<=", "==": "==", "!=": "!="}
+_OTHER_SIDE = {"long": "short", "short": "long"}
 _NAMED_OPPOSITES = {"up": "down", "long": "short", "above": "below", "over": "under", "rise": "fall", "rising": "falling",  # noqa: E501
                     "higher": "lower", "high": "low", "upper": "lower", "buy": "sell", "bull": "bear", "flood": "ebb",
                     "breakout": "breakdown", "strong": "weak"}  # fmt: skip
@@ -374,6 +375,8 @@ class Mirror:
                 return self._image_of_crossing(node)
             case InRange():
                 return self._image_of_range(node)
+            case Is() if node.word in _OTHER_SIDE and isinstance(node.x, Name) and node.x.name == "position":
+                return replace(node, word=_OTHER_SIDE[node.word])
             case InSet() | Is():
                 return node
             case Either():
