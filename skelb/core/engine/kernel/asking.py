@@ -5,18 +5,20 @@ import math
 
 import numpy as np
 
-from skelb.core.engine.kernel.places import entry_at, lot_at, program_at, rules_of
+from skelb.core.engine.kernel.places import entry_at, exit_at, lot_at, program_at, rules_of
 from skelb.core.engine.kernel.records import POSITION_NAMES, Known
 from skelb.core.plan.columns import Flag
 from skelb.core.plan.steps import perform
 from skelb.core.spanning import called, inlined
 
 
-@called
+@inlined
 def know_position(i, market, run, series):
     """What rules may know of the position at this close, into the first registers."""
     known, side, lots = series.registers, market.side, market.lots
-    known[:POSITION_NAMES] = np.nan
+    if side == 0:
+        for name in range(POSITION_NAMES):
+            known[name] = np.nan
     known[Known.POSITION] = side
     known[Known.OPEN_LOTS] = lots
     if side == 0:
@@ -40,7 +42,7 @@ def know_position(i, market, run, series):
     known[Known.TARGET_PRICE] = oldest.target if math.isfinite(oldest.target) else np.nan
 
 
-@called
+@inlined
 def evaluate(program, i, run, series):
     """The value of a program at bar i; the position must be known. Conditions are 0 no, 1 unknown, 2 yes."""
     mine = program_at(program, run)
@@ -51,13 +53,19 @@ def evaluate(program, i, run, series):
 
 
 @called
+def know_position_apart(i, market, run, series):
+    """As `know_position`, compiled once and called."""
+    know_position(i, market, run, series)
+
+
+@called
 def make_columns(when, i, market, run, series):
     """Columns that depend on the position, written for this close."""
     is_known = False
     for g in range(rules_of(run).programs):
         if program_at(g, run).made == when:
             if not is_known:
-                know_position(i, market, run, series)
+                know_position_apart(i, market, run, series)
                 is_known = True
             series.rows[program_at(g, run).row, i] = evaluate(g, i, run, series)
 
@@ -80,3 +88,15 @@ def asked_entries(i, run, series):
         if entry.program >= 0 and not leaves and evaluate(entry.program, i, run, series) == 2.0:
             found |= 1 if entry.side > 0 else 2
     return found
+
+
+@inlined
+def asked_exits(i, market, run, series):
+    """Whether an exit rule that asks for the position is yes."""
+    know_position(i, market, run, series)
+    mask = 1 if market.side > 0 else 2
+    for x in range(rules_of(run).exits):
+        rule = exit_at(x, run)
+        if rule.program >= 0 and (rule.sides & mask) != 0 and evaluate(rule.program, i, run, series) == 2.0:
+            return True
+    return False

@@ -3,11 +3,11 @@
 
 import numpy as np
 
-from skelb.core.engine.kernel.asking import asked_entries, is_yes, know_position, make_columns
+from skelb.core.engine.kernel.asking import asked_entries, is_yes, know_position_apart, make_columns
 from skelb.core.engine.kernel.levels import move_levels
 from skelb.core.engine.kernel.lots import close_side_apart, enter, is_for, is_limit_reached, take_by_rule
 from skelb.core.engine.kernel.money import tell, value_at
-from skelb.core.engine.kernel.orders import drop_entries, due_at, end_orders, follow_opposite, rest
+from skelb.core.engine.kernel.orders import drop_entries, due_at, end_orders, follow_opposite, has_expired, rest
 from skelb.core.engine.kernel.places import account_of, entry_at, exit_at, lot_at, order_at, rules_of, side_of
 from skelb.core.engine.kernel.records import POSITION_NAMES
 from skelb.core.engine.words import Moment, Reason, Skip
@@ -31,7 +31,7 @@ def judge(i, equity, market, run, series):
     if asks:
         if rules.made & (1 << Made.BEFORE_EXITS):
             make_columns(Made.BEFORE_EXITS, i, market, run, series)
-        know_position(i, market, run, series)
+        know_position_apart(i, market, run, series)
         for name in range(POSITION_NAMES):  # kept for whoever asks what the exits saw
             series.known[name] = series.registers[name]
     if rules.is_limited and rules.most_loss < np.inf:
@@ -43,10 +43,11 @@ def judge(i, equity, market, run, series):
     if asks and rules.asks_flat:
         if rules.made & (1 << Made.BEFORE_ENTRIES):
             make_columns(Made.BEFORE_ENTRIES, i, market, run, series)
-        know_position(i, market, run, series)
+        know_position_apart(i, market, run, series)
         wants |= asked_entries(i, run, series)
     if rules.orders > 0:
-        end_orders(i, Skip.EXPIRED, Moment.CLOSE, True, market, run, series)
+        if has_expired(i, market, run):
+            end_orders(i, Skip.EXPIRED, Moment.CLOSE, True, market, run, series)
         if market.side != 0:
             rest_exits(i, market, run, series)
     wants_long, wants_short = (wants & LONG) != 0 and left <= 0, (wants & SHORT) != 0 and left >= 0
@@ -220,7 +221,8 @@ def judge_entries(i, wants_long, wants_short, market, run, series):
         tell(i, 1, -1, Skip.BOTH_SIDES, Moment.CLOSE, run, series)
         tell(i, -1, -1, Skip.BOTH_SIDES, Moment.CLOSE, run, series)
     first = -held if held != 0 else 1  # what is against a position comes first, and before adding at a market price
-    for side in (first, -first):
+    for turn in range(2):
+        side = first if turn == 0 else -first
         if not (wants_long if side > 0 else wants_short):
             continue
         if side == -held and rules_of(run).opposite == OppositeMode.IGNORE:
@@ -257,7 +259,7 @@ def order_entries(i, side, held, only_resting, market, run, series):
             enter(e, i, i, series.closes[i], Moment.CLOSE, True, market, run, series)
 
 
-@called
+@inlined
 def leave_by_opposite(i, side, form, market, run, series):
     """An entry of `side` takes a position of the other out: at this close, or at the next open if nothing else does."""
     if market.side != -side:
@@ -269,7 +271,7 @@ def leave_by_opposite(i, side, form, market, run, series):
         market.exit_rule = -1
 
 
-@called
+@inlined
 def rest_entry(e, i, held, market, run, series):
     """An entry at a limit or a stop rests, as `opposite` lets it beside a position of the other side."""
     entry = entry_at(e, run)

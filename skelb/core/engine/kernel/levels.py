@@ -133,7 +133,7 @@ def tighten(lot, level, kind, market):
         lot.kind = kind
 
 
-@called
+@inlined
 def move_levels(i, market, run, series):
     """After a bar's extremes are known: the trailing and break-even levels for the next bar; they only tighten."""
     side = market.side

@@ -91,9 +91,8 @@ def end_lot(n, market, run):
     if market.lots == 0:
         market.side = 0
         market.exit_due = -1
-        market.due = 0
         account_of(run).positions -= 1
-        if rules.exits > 0 or rules.orders > 0:
+        if rules.orders > 0 or market.due > 0:
             end_exits(market, run)
 
 

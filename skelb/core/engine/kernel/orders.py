@@ -84,6 +84,16 @@ def rest(order, i, life, price, closes_only, market, run):
     mine.price = rounded(price, market)
 
 
+@inlined
+def has_expired(i, market, run):
+    """Whether this was the last bar of any order."""
+    found = False
+    for order in range(rules_of(run).orders):
+        mine = order_at(order, market, run)
+        found = found or (mine.is_on != 0 and mine.until <= i)
+    return found
+
+
 @called
 def end_orders(i, reason, moment, only_old, market, run, series):
     """Orders die: all of them, or those whose last bar this was; entries are told with the reason."""
@@ -123,6 +133,7 @@ def end_exits(market, run):
             order_at(order, market, run).is_on = 0
     for x in range(rules_of(run).exits):
         due_at(x, market, run).waits = 0
+    market.due = 0
 
 
 @called

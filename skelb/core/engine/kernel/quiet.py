@@ -1,30 +1,60 @@
 # mypy: disable-error-code="no-untyped-def, no-untyped-call"
 """Quiet stretches of one market: bars on which nothing can happen, gone through in tight loops.
 
-A stretch ends at a flag, a touched level or a time limit; that bar, on which something may happen, is gone through in
-full.
+A stretch ends at a flag, a touched level or order, a time limit, an exit rule on the position that is yes; that bar, on
+which something may happen, is gone through in full.
 """
 
+from enum import IntEnum
+
+import numpy as np
+
+from skelb.core.engine.kernel.asking import asked_exits
 from skelb.core.engine.kernel.judge import NEARLY
-from skelb.core.engine.kernel.orders import is_resting
-from skelb.core.engine.kernel.places import account_of, column_at, lot_at, rules_of, side_of
-from skelb.core.plan.columns import RATE_COLUMN, Flag, OppositeMode
-from skelb.core.spanning import inlined
+from skelb.core.engine.kernel.levels import move_levels
+from skelb.core.engine.kernel.orders import direction_of, is_stop
+from skelb.core.engine.kernel.places import (
+    account_of,
+    column_at,
+    entry_at,
+    exit_at,
+    lot_at,
+    order_at,
+    rules_of,
+    side_of,
+)
+from skelb.core.plan.columns import RATE_COLUMN, Flag, OppositeMode, OrderForm
+from skelb.core.spanning import called, inlined
 
-ALWAYS = Flag.FLAT_OPEN | Flag.FLAT_CLOSE | Flag.NIGHT
+FLAT = Flag.FLAT_OPEN | Flag.FLAT_CLOSE
 ENTERS = Flag.ENTER_LONG | Flag.ENTER_SHORT
+NEVER = np.iinfo(np.int64).max
 
 
-@inlined
-def is_watchful(market, run):
-    """Whether every bar of a position is looked at: levels move, limits count, days or closes end it, rates change."""
+class Watch(IntEnum):
+    """What the bars of a position need: nothing but fixed levels, a look at what moves, rests or asks, or all."""
+
+    LEVELS = 0
+    MOVES = 1
+    ALL = 2
+
+
+@called
+def watch_of(market, run):
+    """How the bars of a position are gone through."""
     rules = rules_of(run)
-    watchful = rules.is_moving != 0 or rules.is_limited != 0 or rules.programs > 0 or rules.orders > 0
-    watchful = watchful or column_at(RATE_COLUMN, market, run).row >= 0
+    all_of_it = rules.made != 0 or rules.most_loss < np.inf or column_at(RATE_COLUMN, market, run).row >= 0
     for k in range(2):
         side = side_of(1 - 2 * k, run)
-        watchful = watchful or side.close_after_bars > 0 or side.after_days > 0 or side.close_after_days > 0
-    return watchful
+        all_of_it = all_of_it or side.after_days > 0 or side.close_after_days > 0
+    for e in range(rules.entries):
+        all_of_it = all_of_it or entry_at(e, run).program >= 0
+    for x in range(rules.exits):
+        all_of_it = all_of_it or exit_at(x, run).form >= OrderForm.LIMIT
+    if all_of_it:
+        return np.int64(Watch.ALL)
+    moves = rules.is_moving != 0 or rules.programs > 0 or rules.orders > 0
+    return np.int64(Watch.MOVES if moves else Watch.LEVELS)
 
 
 @inlined
@@ -35,47 +65,104 @@ def ruin_line(account, margin):
 
 
 @inlined
-def pass_quiet_bars(i, last, watchful, market, run, series):
+def pass_quiet_bars(i, last, watch, market, run, series):
     """The first bar from i on where something may happen in the one market there is; writes the equity before it."""
     if market.waiting > 0 or market.exit_due >= 0 or market.due > 0:
         return i
     if market.side == 0:
         return pass_flat(i, last, market, run, series)
-    if watchful or market.lots > 1:
+    if watch == Watch.ALL or market.lots > 1:
         return i
+    if watch == Watch.MOVES:
+        return pass_moving(i, last, market, run, series)
     return pass_held(i, last, market, run, series)
+
+
+# --- without a position ---------------------------------------------------------------------------------------------
 
 
 @inlined
 def pass_flat(i, last, market, run, series):
     """Bars without a position, up to one that may enter."""
     rules, cash = rules_of(run), account_of(run).cash
-    if cash > 0.0 and rules.asks_flat == 0 and not (rules.orders > 0 and is_resting(market, run)):
-        equity, flags = series.equity, series.flags
-        while i < last and (flags[i] & ENTERS) == 0:
-            equity[i] = cash
-            i += 1
+    if not cash > 0.0 or rules.asks_flat != 0:
+        return i
+    if rules.orders > 0:
+        return pass_resting(i, last, market, run, series)
+    equity, flags = series.equity, series.flags
+    while i < last and (flags[i] & ENTERS) == 0:
+        equity[i] = cash
+        i += 1
     return i
+
+
+@called
+def lines_of(market, run):
+    """The prices that meet a resting order from above and from below, and the first bar on which one expires."""
+    below, above, until = -np.inf, np.inf, NEVER
+    for order in range(rules_of(run).orders):
+        mine = order_at(order, market, run)
+        if mine.is_on == 0:
+            continue
+        until = min(until, mine.until)
+        # Limits that buy and stops that sell are met from above, the others from below.
+        if (direction_of(order, run) > 0) != is_stop(order, run):
+            below = max(below, mine.price)
+        else:
+            above = min(above, mine.price)
+    return below, above, until
+
+
+@called
+def pass_resting(i, last, market, run, series):
+    """Bars without a position and with orders that rest, if there are any, up to one that may do something to them."""
+    equity, flags, highs, lows = series.equity, series.flags, series.highs, series.lows
+    below, above, until = lines_of(market, run)
+    cash, bound = account_of(run).cash, min(last, until)
+    mask = ENTERS | (FLAT if until < NEVER else 0)
+    while i < bound and (flags[i] & mask) == 0 and lows[i] > below and highs[i] < above:
+        equity[i] = cash
+        i += 1
+    return i
+
+
+# --- with a position ------------------------------------------------------------------------------------------------
+
+
+@inlined
+def events_of(side, run):
+    """The flags that end a stretch of a position."""
+    rules = rules_of(run)
+    own, other = (Flag.ENTER_LONG, Flag.ENTER_SHORT) if side > 0 else (Flag.ENTER_SHORT, Flag.ENTER_LONG)
+    mask = FLAT | Flag.NIGHT | (Flag.EXIT_LONG if side > 0 else Flag.EXIT_SHORT)
+    if rules.opposite != OppositeMode.IGNORE:
+        mask |= other
+    return mask | own if rules.room > 1 else mask
+
+
+@inlined
+def time_bound(lot, last, market, run):
+    """The bar at whose close a time exit is due, or the last."""
+    side = side_of(market.side, run)
+    if side.after_bars > 0:
+        last = min(last, lot.bar + side.after_bars - 1)
+    if side.close_after_bars > 0:
+        last = min(last, lot.bar + side.close_after_bars - 1)
+    return last
 
 
 @inlined
 def pass_held(i, last, market, run, series):
     """Bars of one lot with fixed levels, up to one that may end it, turn it or add to it."""
     equity, flags, highs, lows, closes = series.equity, series.flags, series.highs, series.lows, series.closes
-    account, rules, lot, side = account_of(run), rules_of(run), lot_at(0, market, run), market.side
-    cash = account.cash
-    after = side_of(side, run).after_bars
-    bound = last
-    if after > 0:
-        bound = min(bound, lot.bar + after - 1)
+    lot, side, cash = lot_at(0, market, run), market.side, account_of(run).cash
+    bound = time_bound(lot, last, market, run)
     stop, target, price = lot.stop, lot.target, lot.price
     scale = lot.units * market.value * side
-    line = ruin_line(account, lot.margin)
+    line = ruin_line(account_of(run), lot.margin)
     top, bottom = lot.high, lot.low
-    adds = rules.room > 1
-    turns = rules.opposite != OppositeMode.IGNORE
+    mask = events_of(side, run)
     if side > 0:
-        mask = Flag.EXIT_LONG | ALWAYS | (Flag.ENTER_SHORT if turns else 0) | (Flag.ENTER_LONG if adds else 0)
         while i < bound:
             low = lows[i]
             high = highs[i]
@@ -89,7 +176,6 @@ def pass_held(i, last, market, run, series):
             bottom = min(bottom, low)
             i += 1
     else:
-        mask = Flag.EXIT_SHORT | ALWAYS | (Flag.ENTER_LONG if turns else 0) | (Flag.ENTER_SHORT if adds else 0)
         while i < bound:
             low = lows[i]
             high = highs[i]
@@ -105,5 +191,41 @@ def pass_held(i, last, market, run, series):
     lot.high = top
     lot.low = bottom
     if i > 0:
+        lot.open = (closes[i - 1] - price) * scale
+    return i
+
+
+@called
+def pass_moving(i, last, market, run, series):
+    """Bars of one lot whose levels move, beside which orders rest or exit rules ask for the position."""
+    equity, flags, highs, lows, closes = series.equity, series.flags, series.highs, series.lows, series.closes
+    rules, lot, side, cash = rules_of(run), lot_at(0, market, run), market.side, account_of(run).cash
+    below, above, until = lines_of(market, run)
+    bound, mask = min(time_bound(lot, last, market, run), until), events_of(side, run)
+    price, scale, line = lot.price, lot.units * market.value * side, ruin_line(account_of(run), lot.margin)
+    stop, target = lot.stop, lot.target
+    begun = i
+    while i < bound and (flags[i] & mask) == 0:
+        low, high = lows[i], highs[i]
+        if low <= below or high >= above:
+            break
+        if (low <= stop or high >= target) if side > 0 else (high >= stop or low <= target):
+            break
+        now = cash + (closes[i] - price) * scale
+        if now <= line:
+            break
+        lot.high = max(lot.high, high)
+        lot.low = min(lot.low, low)
+        kind = lot.kind
+        if rules.is_moving:
+            move_levels(i, market, run, series)
+        if rules.programs > 0 and asked_exits(i, market, run, series):
+            lot.stop = stop  # that bar begins with the level it was reached with
+            lot.kind = kind
+            break
+        stop = lot.stop
+        equity[i] = now
+        i += 1
+    if i > begun:
         lot.open = (closes[i - 1] - price) * scale
     return i

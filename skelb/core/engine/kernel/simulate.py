@@ -11,7 +11,7 @@ from skelb.core.engine.kernel.judge import judge
 from skelb.core.engine.kernel.moments import close_bar, inside_bar, mark, open_bar, ruin
 from skelb.core.engine.kernel.money import margin_held, open_profit
 from skelb.core.engine.kernel.places import account_of, market_at, rules_of
-from skelb.core.engine.kernel.quiet import is_watchful, pass_quiet_bars, ruin_line
+from skelb.core.engine.kernel.quiet import pass_quiet_bars, ruin_line, watch_of
 from skelb.core.plan import columns, steps
 from skelb.core.spanning import inlined, kept
 
@@ -84,7 +84,7 @@ def simulate(until, last, most_events, run, series):
     account = account_of(run)
     alone = rules_of(run).markets == 1
     only = market_at(0, run)
-    watchful = is_watchful(only, run)
+    watch = watch_of(only, run)
     in_full = rules_of(run).orders > 0 or rules_of(run).room > 1 or rules_of(run).parts > 0 or account.in_detail != 0
     moment = account.moment
     end = min(until, last + 1)
@@ -95,7 +95,7 @@ def simulate(until, last, most_events, run, series):
             moment += 1
             continue
         if alone:
-            moment = pass_quiet_bars(moment, min(last, end), watchful, only, run, series)
+            moment = pass_quiet_bars(moment, min(last, end), watch, only, run, series)
             if moment >= end:
                 break
         if account.trades + most_events > series.trades.size or account.skips + most_events > series.skips.size:
