@@ -5,7 +5,7 @@ from pathlib import Path
 
 from skelb.cli.files import UsageError, read_script, scripts_beside
 from skelb.cli.options import OnAccount, OnBars, OnBasket, OnDays, OnSides
-from skelb.core.bars import Bars, Market, Timeframe
+from skelb.core.bars import Bars, Market, Timeframe, decimal_tick
 from skelb.core.engine import Account
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan import Dataset, make_dataset
@@ -127,7 +127,8 @@ def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
             f"{path.name} line {first.line}: {first.reason} ({file.refused_count:,} rows refused); `skelb import` leaves them out"  # noqa: E501
         )
     fallback = symbol if sign else path.stem
-    settings = market_settings(read_settings_file(settings_file[0]) if settings_file else {})
+    stated = read_settings_file(settings_file[0]) if settings_file else {}
+    settings = market_settings({"tick": decimal_tick(file.bars), **stated})
     return settings.market(fallback), file.bars
 
 

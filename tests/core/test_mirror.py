@@ -110,8 +110,8 @@ def rules_of(text, is_condition):
     expressions = Expressions(checked, input_values(checked, {}), datasets()[0])
     values = np.unique(np.broadcast_to(expressions.of(checked.definitions["value"].value), SIZE))
     known = values[~np.isnan(values)]
-    if known.size < 2:
-        return []  # a setting of the market
+    if known.size < 2 or np.ptp(known) <= 1e-12 * np.abs(known).max():
+        return []  # a setting of the market, or the same on every bar but for rounding
     begin = min(int(known.size * 0.6), known.size - 2)
     at = begin + int(np.argmax(np.diff(known[begin : begin + 30])))
     level = float(known[at] + known[at + 1]) / 2

@@ -2,7 +2,7 @@
 
 from skelb.core.bars.bars import PRICES, Bars, Bools, Floats, Ints
 from skelb.core.bars.calendar import Calendar, gathered, resample, session_bars
-from skelb.core.bars.guesses import Guess, guess_market
+from skelb.core.bars.guesses import Guess, decimal_tick, guess_market
 from skelb.core.bars.joining import Joining, compare_bars, join_bars
 from skelb.core.bars.market import WEEKDAYS, Commission, Market, is_zone, parse_days
 from skelb.core.bars.oddities import Oddity, OddPlace, find_oddities, odd_times, trading_days_of
@@ -27,6 +27,7 @@ __all__ = [
     "Timeframe",
     "commonest_step",
     "compare_bars",
+    "decimal_tick",
     "find_faults",
     "find_oddities",
     "gathered",

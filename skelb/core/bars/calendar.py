@@ -56,11 +56,16 @@ class Calendar:
         return np.where(minute == 0, 1440, minute)
 
     @staticmethod
-    def first_moment(begins: Ints, clock: float, zone: str) -> Ints:
-        """The first moment at or after each of `begins` (UTC seconds) when clocks in a zone show `clock` (minutes)."""
+    def moment_of_session(begins: Ints, minutes: int, clock: float, zone: str) -> Ints:
+        """When clocks in a zone show `clock` (minutes) in the sessions that begin at `begins` (UTC seconds).
+
+        A session that lies on one date there has a time before it and one after it; one that crosses midnight there has
+        none before: then it is the first such moment from its beginning on.
+        """
         local = begins + zone_offsets(begins, zone)
         wanted = local // _DAY_S * _DAY_S + int(clock) * 60
-        return to_utc(np.where(wanted < local, wanted + _DAY_S, wanted), zone)
+        crosses = (local + minutes * 60 - 1) // _DAY_S != local // _DAY_S
+        return to_utc(np.where((wanted < local) & crosses, wanted + _DAY_S, wanted), zone)
 
     @cached_property
     def starts_day(self) -> Bools:

@@ -10,6 +10,7 @@ from skelb.core.bars.market import WEEKDAYS
 from skelb.core.bars.timeframes import WEEK_MINUTES
 
 _STEPS = [scale * part for scale in (1.0, 0.1, 0.01, 1e-3, 1e-4, 1e-5, 1e-6, 1e-7, 1e-8) for part in (1.0, 0.5, 0.25)]
+_MOST_PLACES = 10
 _FEWEST_PRICES = 30
 _MOST_PRICES = 50_000
 _FEWEST_DAYS = 10
@@ -70,6 +71,15 @@ def _tick(bars: Bars) -> Guess | None:
         if _fits(prices, tick):
             return Guess("tick", tick, _endings(prices, tick))
     return None
+
+
+def decimal_tick(bars: Bars) -> float:
+    """1 in the last decimal place that any price uses, zeros at the end left out, at most 10 places."""
+    prices = (bars.open, bars.high, bars.low, bars.close)
+    for places in range(_MOST_PLACES):
+        if all((np.round(price, places) == price).all() for price in prices):
+            return float(10.0**-places)
+    return float(10.0**-_MOST_PLACES)
 
 
 def _fits(prices: Floats, tick: float) -> bool:

@@ -168,6 +168,11 @@ class Market:
         return parse_session(self.session, self.session_day)
 
     @cached_property
+    def session_minutes(self) -> int:
+        """Minutes of clock from the session's beginning to its end, breaks among them."""
+        return self.ranges[-1].end - self.ranges[0].start
+
+    @cached_property
     def trading_weekdays(self) -> frozenset[int]:
         """The weekdays (Monday is 0) on which the market trades."""
         return parse_days(self.days)

@@ -12,6 +12,13 @@ def quotient(a: Floats, b: Floats) -> Floats:
     return _quotient(a, int(a.size > 1), b, int(b.size > 1), np.empty(max(a.size, b.size)))
 
 
+def range_of(top: Floats, bottom: Floats) -> Floats:
+    """`top - bottom`, shape (n,); 0 where the two are equal but for rounding, below 1e-12 of their size."""
+    found = top - bottom
+    found[np.abs(found) < 1e-12 * np.maximum(np.abs(top), np.abs(bottom))] = 0.0
+    return found
+
+
 def power(a: Floats, b: Floats) -> Floats:
     """`a ^ b`, shape (n,); NaN where that is no finite number."""
     with np.errstate(all="ignore"):

@@ -4,7 +4,7 @@
 import numpy as np
 
 from skelb.core.bars import Floats
-from skelb.core.catalogue.arithmetic import quotient
+from skelb.core.catalogue.arithmetic import quotient, range_of
 from skelb.core.catalogue.averages import ema, sma
 from skelb.core.catalogue.entry import CHANGE, ODD, SWING, SWING_OF_X, Function, Parameter, Record
 from skelb.core.catalogue.windows import highest, lowest
@@ -57,7 +57,7 @@ def _rsi(x, n, out):
 def stoch(high: Floats, low: Floats, close: Floats, n: int, k: int, d: int) -> Record:
     """Place of the close in the range of the last `n` bars, 0 to 100, smoothed by sma(k) and then sma(d)."""
     bottom = lowest(low, n)
-    raw = 100.0 * quotient(close - bottom, highest(high, n) - bottom)
+    raw = 100.0 * quotient(close - bottom, range_of(highest(high, n), bottom))
     smooth = sma(raw, k)
     return {"k": smooth, "d": sma(smooth, d)}
 
@@ -113,7 +113,7 @@ def _cci(x, n, out, first, end):
         deviation = 0.0
         for k in range(i - n + 1, i + 1):
             deviation += abs(x[k] - mean)
-        if deviation > 0.0:
+        if deviation / n > 1e-12 * abs(mean):
             out[i] = (x[i] - mean) / (0.015 * deviation / n)
 
 

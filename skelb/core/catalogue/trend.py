@@ -4,7 +4,7 @@
 import numpy as np
 
 from skelb.core.bars import Bars, Floats
-from skelb.core.catalogue.arithmetic import quotient
+from skelb.core.catalogue.arithmetic import quotient, range_of
 from skelb.core.catalogue.averages import sma
 from skelb.core.catalogue.entry import CHANGE, EVEN, PRICE, SIZE, Frame, Function, Parameter, Record
 from skelb.core.catalogue.momentum import gain
@@ -123,7 +123,7 @@ def efficiency(x: Floats, n: int) -> Floats:
 def choppiness(bars: Bars, n: int) -> Floats:
     """Sum of true ranges against the range of the window on a log scale, 0 to 100; high where price goes nowhere."""
     reach = sma(true_range(bars.high, bars.low, bars.close), n) * n
-    share = quotient(reach, highest(bars.high, n) - lowest(bars.low, n))
+    share = quotient(reach, range_of(highest(bars.high, n), lowest(bars.low, n)))
     return 100.0 * np.log10(share) / np.log10(n)
 
 

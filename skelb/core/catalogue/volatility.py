@@ -82,7 +82,7 @@ def _stdev(x, n, out):
             second += come * come - gone * gone
             since_renewal += 1
         spread = second / n - (first / n) * (first / n)
-        out[i] = 0.0 if equal_run >= n or spread < 0.0 else np.sqrt(spread)
+        out[i] = 0.0 if equal_run >= n or spread < (1e-12 * base) ** 2 else np.sqrt(spread)
     return out
 
 

@@ -4,7 +4,7 @@
 import numpy as np
 
 from skelb.core.bars import Bars, Floats, Ints
-from skelb.core.catalogue.arithmetic import quotient
+from skelb.core.catalogue.arithmetic import quotient, range_of
 from skelb.core.catalogue.averages import sma
 from skelb.core.catalogue.entry import CHANGE, PRICE, Function, Parameter
 from skelb.core.compiled import njit
@@ -23,7 +23,7 @@ def vwap(typical: Floats, volume: Floats, day: Ints) -> Floats:
 
 def money_flow_volume(bars: Bars) -> Floats:
     """Volume weighted by the close's place in the bar, from -1 at the low to 1 at the high; 0 without range."""
-    reach = bars.high - bars.low
+    reach = range_of(bars.high, bars.low)
     place = quotient((bars.close - bars.low) - (bars.high - bars.close), reach)
     return np.where(reach > 0, place, 0.0) * bars.volume
 

@@ -206,8 +206,11 @@ def side_equity(outcome: Outcome, chosen: Bools) -> Floats:
 
 
 def drawdown_of(equity: Floats, capital: float) -> Floats:
-    """Money below the highest equity so far (the initial capital included), shape of `equity`; never negative."""
-    return np.maximum(np.maximum.accumulate(equity), capital) - equity
+    """Money below the highest equity so far (the initial capital included), shape of `equity`; never negative, and none
+    below 1e-9 of that height."""
+    peak = np.maximum(np.maximum.accumulate(equity), capital)
+    fall = peak - equity
+    return np.where(fall < 1e-9 * np.abs(peak), 0.0, fall)
 
 
 def _trade_figures(record: Record) -> Figures:
@@ -416,7 +419,7 @@ def _largest_drawdown(equity, capital):
             peak = now
             peak_at = i
             depth = max(peak - money, peak * (1.0 - share)) if peak > 0.0 else peak - money
-        elif now < depth:
+        elif now < depth and peak - now >= 1e-9 * abs(peak):  # less is the rounding of the arithmetic
             if peak - now > money:
                 money = peak - now
                 start = peak_at

@@ -12,7 +12,8 @@ from skelb.core.figures.doubts import at_the_edge, forming_used, gaps, one_month
 from skelb.core.figures.figures import Figures
 from skelb.core.figures.finding import FEWEST_TRADES, Finding
 from skelb.core.language import Checked
-from skelb.core.language.tree import Enter, Logic, Name
+from skelb.core.language.tree import Distance, Enter, Logic, Name
+from skelb.core.language.walk import parts_within
 from skelb.core.plan.columns import Flag
 from skelb.core.plan.watching import asks_position
 
@@ -26,8 +27,9 @@ _HEAVY_MARKET = 0.6
 def findings_of(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
     """The findings on a run, gravest first. `figures` holds all, long and short."""
     found: list[Finding] = []
-    for find in (_ruin, _trade_count, _silent_side, _costs, _one_trade, _ambiguity, _still_open, _cut, _not_used,
-                 one_month, worse_than_holding, warm_up, gaps, at_the_edge, forming_used, too_good):  # fmt: skip
+    for find in (_ruin, _trade_count, _flat_before_session, _silent_side, _costs, _one_trade, _ambiguity, _still_open,
+                 _cut, _not_used, _no_pip, one_month, worse_than_holding, warm_up, gaps, at_the_edge, forming_used,
+                 too_good):  # fmt: skip
         found.extend(find(outcome, checked, figures, sides))
     order = {"grave": 0, "warning": 1, "note": 2}
     return sorted(found, key=lambda item: order[item.severity])
@@ -97,6 +99,28 @@ def _dropped(symbols: Sequence[str], kept: int) -> Finding:
 def _few_trades(count: int) -> Finding:
     text = f"Only {count} trades: under {FEWEST_TRADES}, chance explains almost any result."
     return Finding("few_trades", "warning", text)
+
+
+def _flat_before_session(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    return [
+        Finding(
+            "flat_before_session",
+            "grave",
+            f"`flat at {int(at) // 60:02d}:{int(at) % 60:02d}` comes before every bar of the session: what is held "
+            "over night is closed at the first open, and no entry is ever decided.",
+        )
+        for at in outcome.plan.rules.hours.ahead
+    ]
+
+
+def _no_pip(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    market = outcome.plan.dataset.market
+    rules = (placed.statement for placed in checked.statements)
+    used = any(isinstance(part, Distance) and part.unit == "pips" for rule in rules for part in parts_within(rule))
+    if market.pip is not None or not used:
+        return []
+    text = f"{market.symbol} states no pip: one is taken as {market.pip_size:g}, by its tick of {market.tick:g}."
+    return [Finding("no_pip", "note", text)]
 
 
 def _ruin(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:

@@ -19,10 +19,11 @@ _PAST_MIDNIGHT = _DAY_MINUTES + 1
 @dataclass(frozen=True, eq=False)
 class Hours:
     """What the hours raise on every bar, shape (n,): bits of `Flag`, and `Block` where the BLOCKED bit is among
-    them."""
+    them; `ahead` are the flat times, minutes of the day, that come before every bar."""
 
     flags: NDArray[np.uint8]
     blocks: NDArray[np.uint8]
+    ahead: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -56,19 +57,19 @@ def hours_of(terms: Terms) -> Hours:
     )
     memo, dataset = terms.dataset.memo, terms.dataset
     found = memo.value(memo.number(("hours", asked)), lambda: _laid(asked, dataset))
-    return Hours(found["flags"], found["blocks"])
+    return Hours(found["flags"], found["blocks"], tuple(found["ahead"].tolist()))
 
 
-def _laid(asked: _Asked, dataset: Dataset) -> Mapping[str, NDArray[np.uint8]]:
+def _laid(asked: _Asked, dataset: Dataset) -> Mapping[str, NDArray[np.generic]]:
     flags, blocks = np.zeros(len(dataset), np.uint8), np.zeros(len(dataset), np.uint8)
     allowed = _allowed(asked, dataset)
     if allowed is not None:
         flags[~allowed] |= np.uint8(Flag.BLOCKED)
         blocks[~allowed] = Block.WINDOW
-    _lay_flats(asked, dataset, flags, blocks)
+    ahead = _lay_flats(asked, dataset, flags, blocks)
     if asked.nights:
         flags[dataset.calendar.starts_day] |= np.uint8(Flag.NIGHT)
-    return {"flags": flags, "blocks": blocks}
+    return {"flags": flags, "blocks": blocks, "ahead": np.array(ahead, np.float64)}
 
 
 def _allowed(asked: _Asked, dataset: Dataset) -> Bools | None:
@@ -102,8 +103,9 @@ def _inside(days: tuple[int, ...], times: tuple[tuple[float, float], ...], weekd
     return inside & np.logical_or.reduce(ranges) if ranges else inside
 
 
-def _lay_flats(asked: _Asked, dataset: Dataset, flags: NDArray[np.uint8], blocks: NDArray[np.uint8]) -> None:
-    calendar = dataset.calendar
+def _lay_flats(asked: _Asked, dataset: Dataset, flags: NDArray[np.uint8], blocks: NDArray[np.uint8]) -> list[float]:
+    """Raise what flat times raise; returns the times that come before every bar."""
+    calendar, ahead = dataset.calendar, list[float]()
     new_day = calendar.starts_day.copy()
     new_day[:1] = False
     for flat in asked.flats:
@@ -115,6 +117,9 @@ def _lay_flats(asked: _Asked, dataset: Dataset, flags: NDArray[np.uint8], blocks
         else:
             opens_after, closes_after = _after(float(flat), asked.zone, dataset)
             _raise_flat(flags, blocks, new_day | opens_after, calendar.ends_day, closes_after)
+            if opens_after.all():
+                ahead.append(float(flat))
+    return ahead
 
 
 def _after(clock: float, zone: str | None, dataset: Dataset) -> tuple[Bools, Bools]:
@@ -124,7 +129,7 @@ def _after(clock: float, zone: str | None, dataset: Dataset) -> tuple[Bools, Boo
         at = _trading_minute(clock, dataset.market)
         return calendar.open_minute >= at, calendar.close_day_minute >= at
     begins = calendar.close_time - calendar.session_minute * 60
-    moment = calendar.first_moment(begins, clock, zone)
+    moment = calendar.moment_of_session(begins, dataset.market.session_minutes, clock, zone)
     opens = begins if dataset.bars.dated else dataset.bars.time
     return opens >= moment, calendar.close_time >= moment
 
