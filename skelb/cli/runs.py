@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 from contextlib import suppress
-from dataclasses import replace
+from dataclasses import asdict, replace
 from typing import Annotated
 
 import typer
@@ -16,6 +16,7 @@ from skelb.core.explain import ConditionPart, Explainer
 from skelb.core.export import (
     Conversion,
     TimedFinding,
+    alert_rows,
     backtest_document,
     basket_document,
     conversion_of,
@@ -118,7 +119,13 @@ def backtest(
     if is_basket:
         together = prepared.backtest_basket(dropped=tuple(without or ()))
         if json:
-            print_json(basket_document(together.outcomes, together.figures, together.findings, equity))
+            alerts = [
+                asdict(row) | {"market": outcome.plan.dataset.market.symbol}
+                for outcome in together.outcomes
+                for row in alert_rows(outcome, prepared.checked)
+            ]
+            document = basket_document(together.outcomes, together.figures, together.findings, equity)
+            print_json(document | {"alerts": sorted(alerts, key=lambda row: str(row["time"]))})
             return
         print_figures(together.figures, together.findings)
         for outcome in together.outcomes:
@@ -131,7 +138,8 @@ def backtest(
         return
     result = prepared.backtest()
     if json:
-        print_json(backtest_document(result.outcome, result.figures, result.findings, equity))
+        document = backtest_document(result.outcome, result.figures, result.findings, equity)
+        print_json(document | {"alerts": alert_rows(result.outcome, prepared.checked)})
     else:
         print_figures(result.figures, result.findings)
     if asked.stored:

@@ -11,7 +11,9 @@ from os import W_OK, access, environ
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from numba import config, njit, types
+from numpy.typing import NDArray
 
 _settings: Any = config
 _njit: Any = njit
@@ -54,6 +56,16 @@ called = _part(is_inlined=False)
 
 inlined = _part(is_inlined=True)
 """A part that is put in wherever it is called."""
+
+
+def without_compiler() -> bool:
+    """Whether compiled functions are run as they are written, to look for a fault or to count branches."""
+    return bool(_settings.DISABLE_JIT)
+
+
+def as_records(table: NDArray[Any]) -> NDArray[Any]:
+    """A table of records whose fields are attributes, also for code that runs without the compiler."""
+    return table.view(np.recarray) if without_compiler() else table
 
 
 def kept(*sources: str) -> Callable[[Function], Function]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from skelb.core.engine import Outcome
 from skelb.core.explain import Funnel, LineReading, MarkedPart, Sieve
-from skelb.core.export import Charted, Column, Legend, Overview, TimedFinding
+from skelb.core.export import AlertRow, Charted, Column, Legend, Overview, TimedFinding
 from skelb.core.figures import Figures
 from skelb.core.language.tree import Input, Side
 
@@ -123,6 +123,14 @@ class FiguresBySide:
 
 
 @dataclass(frozen=True, slots=True)
+class AlertsShown:
+    """How many alerts a run has, and the newest of them, the oldest first."""
+
+    count: int
+    newest: list[AlertRow]
+
+
+@dataclass(frozen=True, slots=True)
 class RunShown:
     """What is drawn and listed of a run; bars are the chart's. `has_moving_levels`: stops move while a position
     lives."""
@@ -142,6 +150,7 @@ class RunShown:
     scene: Legend
     overview: Overview
     trades: TradeColumns
+    alerts: AlertsShown
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,6 +21,8 @@ from skelb.core.export import (
     ChartWindow,
     Lens,
     Scene,
+    alert_rows,
+    count_alerts,
     evenly,
     legend_of,
     lens_of,
@@ -43,6 +45,7 @@ from skelb.service.logbook import Logbook
 from skelb.service.prepared import Prepared
 from skelb.service.setup import Setup
 from skelb.service.shown import (
+    AlertsShown,
     BarExplained,
     FiguresBySide,
     FunnelShown,
@@ -56,6 +59,7 @@ from skelb.service.shown import (
 from skelb.service.tallies import Tallies, label_of, setting_of
 from skelb.store import StoreError
 
+_NEWEST_ALERTS = 200
 _MOST_RUNS = 6
 _LOOKED_S = 4.0  # what stays in view for longer was looked at
 _MOST_LEVELS = 4_000
@@ -316,6 +320,9 @@ def _shown(live: LiveRun) -> RunShown:
         scene=legend_of(live.scene),
         overview=overview_of(outcome, on=on),
         trades=TradeColumns.of(outcome, on),
+        alerts=AlertsShown(
+            count_alerts(outcome, live.explainer.checked), alert_rows(outcome, live.explainer.checked, _NEWEST_ALERTS)
+        ),
     )
 
 

@@ -19,7 +19,7 @@ FULL = ("backtest", "sway.skelb", "--bars", "wave.csv", "--market", "market.json
 
 def test_backtest_has_the_names_of_the_contract(folder):
     found = document(folder, *FULL, "--equity")
-    assert list(found) == ["trades", "figures", "skipped", "findings", "equity", "equity_time"]
+    assert list(found) == ["trades", "figures", "skipped", "findings", "equity", "equity_time", "alerts"]
     wanted = "number market side entry_time entry_price exit_time exit_price units exit_reason gross commission spread_cost slippage_cost financing net r bars_held"
     assert set(wanted.split()) <= set(found["trades"][0])
     assert set(found["figures"]) == {"all", "long", "short"} and set(found["figures"]["all"]) == set(FIGURE_KEYS)

@@ -291,7 +291,7 @@ def test_the_page_speaks_with_a_language_server_of_its_own(client):
         here = {"textDocument": {"uri": "skelb:///page"}, "position": {"line": 3, "character": 16}}
         assert [item["label"] for item in page.ask("textDocument/completion", here)["items"]] == ["WAVE"]
         page.say("skelb/place", {"market": "WAVE", "timeframe": "15m"})
-        assert [item["code"] for item in page.diagnostics()] == ["S0305", "S0104"]  # this market has no pips
+        assert [item["code"] for item in page.diagnostics()] == ["S0305", "S0104"]  # this market states no pip
         second.say("textDocument/didOpen", {"textDocument": {**document, "text": "draw closs"}})
         assert [item["code"] for item in second.diagnostics()] == ["S0201"]
 
@@ -347,8 +347,9 @@ def test_texts_are_read_back_briefed_and_judged(client):
 
 
 def test_a_stress_comes_run_by_run_and_a_row_that_cannot_be_says_why(client):
-    client.app.state.application.library.save_market("PIPS", "", {"pip": 0.1}, [wave_bars(800)])
-    asked = {"setup": {**SETUP, "market": "PIPS", "text": SCRIPT + "stop 30 pips\n"},
+    bars = replace(wave_bars(800), columns={"mood": np.ones(800)})
+    client.app.state.application.library.save_market("MOODY", "", {}, [bars])
+    asked = {"setup": {**SETUP, "market": "MOODY", "text": SCRIPT + "enter long when column(\"mood\") > 2\nstop 3 points\n"},
              "others": [{"market": "WAVE", "timeframe": "15m"}]}  # fmt: skip
     answer = client.post("/api/doubt/stress", json=asked)
     steps = [json.loads(line) for line in answer.text.splitlines()]
@@ -357,7 +358,7 @@ def test_a_stress_comes_run_by_run_and_a_row_that_cannot_be_says_why(client):
     assert max(b - a for a, b in itertools.pairwise(done)) < total / 10  # it is told all the way how far it is
     rows = {step["row"]["name"]: step["row"] for step in steps if step["row"]}
     assert rows["as it is"]["figures"]["trades"] > 0 and rows["as it is"]["error"] == ""
-    assert rows["WAVE 15m"]["figures"] is None and "WAVE has no pips" in rows["WAVE 15m"]["error"]
+    assert rows["WAVE 15m"]["figures"] is None and "mood" in rows["WAVE 15m"]["error"]
     assert [step["verdict"] is not None for step in steps] == [False] * (len(steps) - 1) + [True]
     refused = client.post("/api/doubt/stress", json={"setup": {**SETUP, "text": "enter long when"}})
     assert refused.status_code == 422 and "line 1" in refused.json()["detail"]

@@ -1679,6 +1679,40 @@ export interface components {
             y: number[];
         };
         /**
+         * AlertRow
+         * @description An alert on a bar of the run: the bar's index, its close, the text with its values.
+         */
+        AlertRow: {
+            /**
+             * Bar
+             * @description a bar's number on the chart, from 0
+             */
+            bar: number;
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
+            text: string;
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: string;
+        };
+        /**
+         * AlertsShown
+         * @description How many alerts a run has, and the newest of them, the oldest first.
+         */
+        AlertsShown: {
+            /**
+             * Count
+             * @description how often it was so
+             */
+            count: number;
+            /** Newest */
+            newest: components["schemas"]["AlertRow"][];
+        };
+        /**
          * Axis
          * @description One input, or the timeframe, the market or the sides, and the values it takes, in order.
          *
@@ -6027,6 +6061,7 @@ export interface components {
          *     lives.
          */
         RunShown: {
+            alerts: components["schemas"]["AlertsShown"];
             /**
              * Bars
              * @description how many bars the chart has

@@ -4,6 +4,7 @@ import type { Bench } from "./useBench";
 
 const SaveQuestion = later(() => import("./SaveQuestion").then((found) => found.SaveQuestion));
 const FunnelCard = later(() => import("./FunnelCard").then((found) => found.FunnelCard));
+const AlertsCard = later(() => import("./AlertsCard").then((found) => found.AlertsCard));
 const dialogs = () => import("./text/dialogs");
 const AskElsewhere = later(() => dialogs().then((found) => found.AskElsewhere));
 const Changed = later(() => dialogs().then((found) => found.Changed));
@@ -21,6 +22,14 @@ export function BenchDialogs({ bench }: { bench: Bench }) {
     <>
       {bench.isFunnelOpen && live.run && (
         <FunnelCard run={live.run.key} ask={live.ask} onClose={() => bench.setFunnelOpen(false)} />
+      )}
+      {tool === "alerts" && live.run && (
+        <AlertsCard
+          run={live.run}
+          isOfView={live.isOfView}
+          onGo={(moment) => (close(), void bench.chart.goToTime(moment))}
+          onClose={close}
+        />
       )}
       {tool === "readback" && <ReadBack setup={setup} onClose={close} />}
       {tool === "versions" && script && <Versions script={script} text={text} onTake={setText} onClose={close} />}

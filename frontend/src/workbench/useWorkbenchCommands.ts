@@ -44,6 +44,7 @@ export function useWorkbenchCommands(acts: Acts): void {
       { name: "Stop computing", act: () => now.current.stop() },
       { name: "Why so few trades", act: () => now.current.why() },
       ...FACES.map((face) => ({ name: `Show the ${face.toLowerCase()}`, act: () => now.current.face(face) })),
+      { name: "Alerts of this run", act: () => now.current.tool("alerts") },
       { name: "Read the strategy back", act: () => now.current.tool("readback") },
       { name: "Versions and differences", act: () => now.current.tool("versions") },
       { name: "What changed since the pinned run", act: () => now.current.tool("changed") },

@@ -23,6 +23,7 @@ from skelb.core.plan.columns import (
     RuleColumn,
 )
 from skelb.core.plan.steps import registers_of
+from skelb.core.spanning import as_records
 
 _FIRST_ROWS = 1024
 _MOST_NAMED_RULES = 62  # lots that an exit is for are bits of one whole number
@@ -51,7 +52,8 @@ class Pool:
     def ledger(self) -> tuple[Table, Table]:
         """Rows for trades and for skipped orders: as many as the longest run so far needed."""
         rows = max(_FIRST_ROWS, self._kept["trades"].size if "trades" in self._kept else 0)
-        return self.take("trades", rows, dtype=records.TRADE), self.take("skips", rows, dtype=records.SKIP)
+        trades, skips = self.take("trades", rows, dtype=records.TRADE), self.take("skips", rows, dtype=records.SKIP)
+        return as_records(trades), as_records(skips)
 
     def keep_ledger(self, series: Series) -> None:
         """Leave a ledger that has grown to the next run."""
@@ -122,7 +124,7 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64],
     order_of, ends, market_of = _moments(plans, offsets)
     pieces, piece_starts = _pieces(plans, account)
     trades, skips = pool.ledger()
-    instructions = script.rules.programs.steps
+    instructions = as_records(script.rules.programs.steps)
     series = Series(
         opens=_joined([part.open for part in bars]),
         highs=_joined([part.high for part in bars]),
@@ -166,7 +168,7 @@ def with_larger_ledger(series: Series) -> Series:
 def _doubled(table: Table) -> Table:
     larger = np.empty(table.size * 2, table.dtype)
     larger[: table.size] = table
-    return larger
+    return as_records(larger)
 
 
 # --- records --------------------------------------------------------------------------------------------------------
@@ -253,7 +255,7 @@ def _sides(script: Plan) -> Table:
 def _entries(script: Plan) -> Table:
     table = script.rules.signals.entries
     found = np.zeros(len(table), records.ENTRY)
-    for place, name in enumerate(("side", "form", "life", "size", "row", "program")):
+    for place, name in enumerate(("side", "form", "life", "sizing", "row", "program")):
         found[name] = table[:, place]
     found["column"] = RULE_COLUMNS + len(RuleColumn) * np.arange(len(table))
     return found

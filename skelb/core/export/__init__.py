@@ -1,5 +1,6 @@
 """Results as plain values for files and other programs."""
 
+from skelb.core.export.alerts import AlertRow, alert_rows, count_alerts
 from skelb.core.export.charted import Charted
 from skelb.core.export.conversion import Conversion, ConversionChart, conversion_chart, conversion_names, conversion_of
 from skelb.core.export.documents import (
@@ -34,6 +35,7 @@ from skelb.core.export.scene import (
 from skelb.core.language.documented import diagnostics_document
 
 __all__ = [
+    "AlertRow",
     "ChartWindow",
     "Charted",
     "Column",
@@ -46,11 +48,13 @@ __all__ = [
     "Preview",
     "Scene",
     "TimedFinding",
+    "alert_rows",
     "backtest_document",
     "basket_document",
     "conversion_chart",
     "conversion_names",
     "conversion_of",
+    "count_alerts",
     "diagnostics_document",
     "evenly",
     "explanation_document",

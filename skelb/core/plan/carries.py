@@ -29,7 +29,7 @@ from skelb.core.language.tree import (
 )
 from skelb.core.plan import steps
 from skelb.core.plan.steps import INSTRUCTION, Step, perform, registers_of
-from skelb.core.spanning import kept
+from skelb.core.spanning import as_records, kept
 from skelb.core.stopping import stretches
 
 _ARITHMETIC = {"+": Step.ADD, "-": Step.SUBTRACT, "*": Step.MULTIPLY, "/": Step.DIVIDE, "^": Step.POWER}
@@ -156,7 +156,7 @@ def run_carry(compact: bytes, is_condition: list[bool], starts: Floats, columns:
 
     `starts` has shape (values, n), `columns` (columns, n); conditions in both as 0, 1, 2.
     """
-    program = np.frombuffer(compact, INSTRUCTION)
+    program = as_records(np.frombuffer(compact, INSTRUCTION))
     flags = np.array(is_condition, np.bool_)
     registers = np.zeros(registers_of(program))
     out = np.empty(starts.shape)

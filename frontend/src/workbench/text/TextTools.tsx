@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import type { Action } from "./language";
 
-export type Tool = "format" | "rename" | "uses" | "readback" | "versions" | "changed" | "ask" | "conversion";
+export type Tool = "format" | "rename" | "uses" | "readback" | "versions" | "changed" | "ask" | "conversion" | "alerts";
 
 const TOOLS: { tool: Tool; label: string; key?: string }[] = [
   { tool: "format", label: "Lay out the text", key: "Shift Alt F" },
@@ -11,6 +11,7 @@ const TOOLS: { tool: Tool; label: string; key?: string }[] = [
   { tool: "versions", label: "Versions and differences" },
   { tool: "changed", label: "What changed since the pinned run" },
   { tool: "conversion", label: "Check a conversion" },
+  { tool: "alerts", label: "Alerts of this run" },
   { tool: "ask", label: "Ask elsewhere" },
 ];
 

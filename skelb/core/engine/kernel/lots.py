@@ -223,13 +223,13 @@ def units_of(entry, j, price, risk, equity, market, run, series):
     amount = value_at(entry.column + RuleColumn.SIZE, j, market, run, series)
     most = value_at(entry.column + RuleColumn.MOST, j, market, run, series)
     value = market.value
-    if entry.size == SizeForm.UNITS:
+    if entry.sizing == SizeForm.UNITS:
         units = amount
-    elif entry.size == SizeForm.CASH:
+    elif entry.sizing == SizeForm.CASH:
         units = amount / (price * value)
-    elif entry.size == SizeForm.PERCENT:
+    elif entry.sizing == SizeForm.PERCENT:
         units = equity * amount / 100.0 / (price * value)
-    elif entry.size == SizeForm.RISK_PERCENT:
+    elif entry.sizing == SizeForm.RISK_PERCENT:
         units = equity * amount / 100.0 / (risk * value)
     else:
         units = amount / (risk * value)

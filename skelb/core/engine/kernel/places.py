@@ -13,7 +13,7 @@ from numba.extending import intrinsic
 
 from skelb.core.engine.kernel import records
 from skelb.core.engine.kernel.records import ACCOUNT, RULES, SIDE
-from skelb.core.spanning import inlined
+from skelb.core.spanning import as_records, inlined, without_compiler
 
 _RULES_AT = ACCOUNT.itemsize
 _LONG_AT = _RULES_AT + RULES.itemsize
@@ -25,6 +25,8 @@ _ENTRY, _EXIT, _PART, _PROGRAM = (_SIZES[name] for name in ("ENTRY", "EXIT", "PA
 
 def _reader(dtype: np.dtype[np.void]) -> Any:
     """A compiled function of a block and a place in bytes: the record that stands there, not a copy."""
+    if without_compiler():  # run without the compiler, to look for a fault
+        return lambda block, place: as_records(block[place : place + dtype.itemsize].view(dtype))[0]
     record = from_dtype(dtype)
 
     @intrinsic

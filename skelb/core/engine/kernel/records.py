@@ -49,7 +49,7 @@ number of ticks; `waiting` and `due` count entries and partial exits that wait f
 `Reason` of what closes everything there (-1 for nothing), `day` and `lost_day` the first bar of a trading day; `piece`
 is the finer bar at hand. `value` is what one unit earns when price moves by 1, at this moment's rate."""
 
-ENTRY = _record("side form life size row program column")
+ENTRY = _record("side form life sizing row program column")
 """Side 1 or -1, `OrderForm`, life in bars, `SizeForm`, the row of signals that says when it is yes (-1: its side's
 flag), its program on the position (-1: none), the first of its columns."""
 
