@@ -62,11 +62,18 @@ NUMBERS = [
     "close", "open", "high - low", "volume", "range / body", "prior(high, 2)", "close - prior(close)", "sma(close, 5)",
     "ema(close, 6)", "wilder(high, 4)", "ema(ema(close, 3), 4)", "rsi(close, 5)", "atr(4)", "highest(high, 3)",
     "stdev(close, 4)", "bollinger(close, 5, 2).upper", "macd(close, 3, 6, 4).gap", "obv", "psar", "bar",
+    "dema(close, 3)", "tema(close, 3)", "tsi(close, 4, 3)", "keltner(4, 3, 2).lower", "macd(close, 3, 6, 4).signal",
+    "rsi(min(close, open), 3)", "stoch(4, 2, 2).d", "cci(5)", "williams(4)", "mfi(4)", "aroon(4).up", "channel(5).mid",
+    "vortex(3).plus", "choppiness(4)", "efficiency(close, 4)", "roc(close, 3)", "cmo(close, 4)", "median(high, 5)",
+    "percentile(close, 5, 70)", "zscore(close, 6)", "rank(close, 5)", "correlation(close, volume, 5)", "true_range",
+    "beta(close, high, 4)", "historical_volatility(5)", "money_flow(4)", "wma(low, 4)", "kama(close, 3)", "adx(3).adx",
+    "count(close > open, 4)", "max(close, prior(close)) - abs(close - open)", "supertrend(3, 2).line", "accumulation",
     "(close if close > open else prior(low))", "total(k from 0 to 2: prior(close, k))", "bars_since(close > prior(close, 2))",
 ]  # fmt: skip
 CONDITIONS = [
     "close > prior(close)", "close crosses above sma(close, 4)", "not (close > open and high > prior(high))",
-    "close in 95..105", "close > open then close < open no later than 3 bars", "recently(close > prior(high), 3)",
+    "close in 95..105", "close > open then close < open no later than 3 bars", "recently(close > prior(high), 3)", "climbs(close, 2)", "sinks(low, 2)", "starts(close > open)",
+    "ends(close > open)",
     "known(sma(close, 8))",
 ]  # fmt: skip
 
@@ -107,5 +114,5 @@ def test_another_markets_forming_bars_are_seen_as_of_their_closes():
 
 def test_what_would_take_too_long_is_refused(monkeypatch):
     monkeypatch.setattr("skelb.core.plan.forming._MOST_STEPS", 100)
-    with pytest.raises(SettingsError, match=r"rsi.* on forming bars would look at"):
+    with pytest.raises(SettingsError, match=r"obv.* on forming bars would look at"):
         forming(hourly(90), "rsi(close, 5)")

@@ -218,7 +218,7 @@ AVERAGES = (
         "None: a full window is needed.",
         "n - 1",
         lambda frame, x, n: sma(x, n),
-        mirror=AS_X, example="sma(close, 20)", is_window=True,
+        mirror=AS_X, example="sma(close, 20)",
     ),
     Function(
         "ema", "Averages", (_SERIES, _LENGTH),
@@ -246,7 +246,7 @@ AVERAGES = (
         "(n * x + (n - 1) * prior(x, 1) + … + prior(x, n - 1)) / (n * (n + 1) / 2)",
         "Linearly weighted moving average.", "None: a full window is needed.", "n - 1",
         lambda frame, x, n: wma(x, n),
-        mirror=AS_X, example="wma(close, 20)", is_window=True,
+        mirror=AS_X, example="wma(close, 20)",
     ),
     Function(
         "hma", "Averages", (_SERIES, _LONG),

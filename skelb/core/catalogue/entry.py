@@ -93,8 +93,8 @@ class Function:
     `compute(frame, *arguments)` returns float64 of shape (n,) (or int8 for conditions), or one such array per
     field. Element i reads bars 0 to i only. Unknown is NaN; see `conditions` for unknown conditions.
     `first_known` is a formula in the parameters for the index of the first known bar. `mirror` is by field where it
-    has fields; `example` a call that shows it. Of a bar that forms, the value stands on the last n values alone where
-    it `is_window` of its second argument, or takes a step from the value before, by the `newest` value's weight; any
+    has fields; `example` a call that shows it. Of a bar that forms, the value stands on the last bars alone where
+    `reach.REACH` says how many bars count, or takes a step from the value before, by the `newest` value's weight; any
     other is computed anew from the start.
     """
 
@@ -112,7 +112,6 @@ class Function:
     bounded: tuple[float, float] | None = None
     mirror: Mirroring | Mapping[str, Mirroring] = field(kw_only=True)
     example: str = field(kw_only=True)
-    is_window: bool = field(default=False, kw_only=True)
     newest: Callable[[float], float] | None = field(default=None, kw_only=True)
 
     @cached_property

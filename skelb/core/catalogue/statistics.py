@@ -139,12 +139,12 @@ STATISTICS = (
     Function(
         "sum", "Windows", (_X, _LENGTH), "The sum of the last n values.", "x + prior(x, 1) + … + prior(x, n - 1)",
         "Sum over a moving window.", _FULL, "n - 1", lambda frame, x, n: sma(x, n) * n,
-        mirror=LINEAR, example="sum(close, 20)", is_window=True,
+        mirror=LINEAR, example="sum(close, 20)",
     ),
     Function(
         "median", "Windows", (_X, _LENGTH), "The middle of the last n values in order.", "percentile(x, n, 50)",
         "Median over a moving window.", _FULL, "n - 1", lambda frame, x, n: percentile(x, n, 50.0),
-        mirror=AS_X, example="median(close, 20)", is_window=True,
+        mirror=AS_X, example="median(close, 20)",
     ),
     Function(
         "percentile", "Windows", (_X, _LENGTH, Parameter("p", "factor")),
@@ -152,7 +152,7 @@ STATISTICS = (
         "the value at place p / 100 * (n - 1) of the sorted window, interpolated linearly",
         "Hyndman and Fan, The American Statistician 50(4) (1996), definition 7.", _FULL, "n - 1",
         lambda frame, x, n, p: percentile(x, n, p),
-        mirror=AS_X.across("p", 100.0), example="percentile(close, 20, 80)", is_window=True,
+        mirror=AS_X.across("p", 100.0), example="percentile(close, 20, 80)",
     ),
     Function(
         "covariance", "Windows", (_X, _Y, _LENGTH), "How two series move together, in the product of their units.",
@@ -179,13 +179,13 @@ STATISTICS = (
         "zscore", "Volatility", (_X, _LENGTH), "How many deviations x stands from its average.",
         "(x - sma(x, n)) / stdev(x, n)", "Standard score.", _FULL, "n - 1",
         lambda frame, x, n: quotient(x - sma(x, n), stdev(x, n)),
-        mirror=ODD, example="zscore(close, 20)", is_window=True,
+        mirror=ODD, example="zscore(close, 20)",
     ),
     Function(
         "rank", "Volatility", (_X, _LENGTH), "The percent of the last n values at or below this one.",
         "100 * how many of the last n are <= x / n", "Percentile rank.", _FULL, "n - 1",
         lambda frame, x, n: rank(x, n), bounded=(0.0, 100.0),
-        mirror=SWING_OF_X.nearly(), example="rank(close, 20)", is_window=True,
+        mirror=SWING_OF_X.nearly(), example="rank(close, 20)",
     ),
     Function(
         "historical_volatility", "Volatility", (_LONG,), "How much the close varies, in percent per year.",

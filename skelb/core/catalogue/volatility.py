@@ -115,7 +115,7 @@ VOLATILITY = (
         "Population standard deviation over a moving window.",
         "None: a full window is needed.", "n - 1",
         lambda frame, x, n: stdev(x, n),
-        mirror=SIZE, example="stdev(close, 20)", is_window=True,
+        mirror=SIZE, example="stdev(close, 20)",
     ),
     Function(
         "bollinger", "Volatility", (_SERIES, _LENGTH, Parameter("f", "factor")),

@@ -103,7 +103,7 @@ WINDOWS = (
         "max(x, prior(x, 1), …, prior(x, n - 1))",
         "Maximum over a moving window.", "None: a full window is needed.", "n - 1",
         lambda frame, x, n: highest(x, n),
-        mirror=AS_X.exchanged("lowest"), example="highest(close, 20)", is_window=True,
+        mirror=AS_X.exchanged("lowest"), example="highest(close, 20)",
     ),
     Function(
         "lowest", "Windows", (_SERIES, _LENGTH),
@@ -111,7 +111,7 @@ WINDOWS = (
         "min(x, prior(x, 1), …, prior(x, n - 1))",
         "Minimum over a moving window.", "None: a full window is needed.", "n - 1",
         lambda frame, x, n: lowest(x, n),
-        mirror=AS_X.exchanged("highest"), example="lowest(close, 20)", is_window=True,
+        mirror=AS_X.exchanged("highest"), example="lowest(close, 20)",
     ),
     Function(
         "prior", "Windows", (Parameter("x", "any"), Parameter("n", "length", 1.0, least=0)),

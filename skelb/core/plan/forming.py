@@ -2,8 +2,8 @@
 bars.
 
 Every expression is a pair: its values on the closed higher bars, and its value at each close here with the forming bar
-as the last. What looks at one bar is computed for all closes at once; what looks back is computed anew at each close
-over the bars it needs.
+as the last. What looks at one bar is computed for all closes at once, an average takes one step from the bar before,
+what stands on so many bars is computed on those, many closes at a time, and all else anew at each close.
 """
 
 from collections.abc import Callable, Mapping
@@ -14,14 +14,16 @@ import numpy as np
 from numba import njit
 
 from skelb.core.bars import Bars, Calendar, Floats, Ints
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS, UNKNOWN, Frame, crosses
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, REACH, UNKNOWN, Frame, crosses
 from skelb.core.errors import SettingsError
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.memo import Key, Value
 from skelb.core.plan.operations import OPERATIONS, parts_of
+from skelb.core.plan.unfolded import unfolded
 from skelb.core.stopping import stop_point
 
 _MOST_STEPS = 4_000_000_000
+_BLOCK_VALUES = 1 << 20
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,9 +99,18 @@ class _Forming:
         if operation == "call" and name == "prior":
             length = int(key[3])  # type: ignore[call-overload]
             return parts[0].now if length == 0 else self._before(parts[0].closed, length)
+        if operation == "call" and (FUNCTIONS[name].family == "Maths" or name == "known"):  # it looks at one bar
+            return self._evaluator(self._here).compute(key, [part.now for part in parts])
+        made = unfolded(self._higher.memo, key)
+        if made is not None:
+            if isinstance(made, int):
+                return self.pair(made).now
+            return {field: self.pair(part).now for field, part in made.items()}
         newest = FUNCTIONS[name].newest if operation == "call" else None
         if newest is not None and parts[0].closed.size > 1:
             return self._stepped(key, newest, parts[0], number)
+        if operation == "call" and name in REACH:
+            return self._in_blocks(key, parts, self._looks_back(key))
         return self._each_close(key, parts, np.arange(len(self._here)))
 
     def _on(self, key: Key) -> Value:
@@ -141,14 +152,51 @@ class _Forming:
 
     # --- what looks back -----------------------------------------------------------------------------------------
 
-    def _each_close(self, key: Key, parts: list[_Pair], closes: Ints) -> Value:
-        """The last value at each of some closes, computed over the closed higher bars and the forming one."""
-        length = self._looks_back(key)
-        steps = int(np.minimum(self._of[closes] + 1, length).sum())
+    def _in_blocks(self, key: Key, parts: list[_Pair], length: int) -> Value:
+        """The last value at every close, computed at many at once: the bars that each stands on, laid end to end."""
+        early = np.flatnonzero(self._of < length)  # there are not so many bars yet
+        late = np.flatnonzero(self._of >= length)
+        self._refuse(key, late.size * length + int((self._of[early] + 1).sum()))
+        nows = [np.broadcast_to(part.now, len(self._here)) for part in parts]
+        found: list[Value] = [self._each_close(key, parts, early)] if early.size else []
+        step = max(1, _BLOCK_VALUES // length)
+        for begin in range(0, late.size, step):
+            stop_point(begin / late.size)
+            closes = late[begin : begin + step]
+            rows = self._of[closes, None] + np.arange(1 - length, 1)
+            higher = self._higher.bars
+            columns = {
+                name: _laid(getattr(higher, name), rows, getattr(self._bars, name)[closes])
+                for name in ("open", "high", "low", "close", "volume")
+            }
+            values = [
+                _laid(np.broadcast_to(part.closed, len(self._higher)), rows, now[closes])
+                for part, now in zip(parts, nows, strict=True)
+            ]
+            seen = Bars(higher.timeframe, higher.time[rows].ravel(), **columns, dated=higher.dated)
+            value = self._evaluator(replace(self._higher, bars=seen)).compute(key, values)
+            found.append(
+                {name: part[length - 1 :: length] for name, part in value.items()}
+                if isinstance(value, Mapping)
+                else value[length - 1 :: length]
+            )
+        order = np.argsort(np.concatenate((early, late)), kind="stable")
+        if found and isinstance(found[0], Mapping):
+            return {name: np.concatenate([part[name] for part in found])[order] for name in found[0]}
+        return np.concatenate(found)[order] if found else np.zeros(0)
+
+    @staticmethod
+    def _refuse(key: Key, steps: int) -> None:
         if steps > _MOST_STEPS:
             raise SettingsError(
                 f"`{key[1]}` on forming bars would look at {steps:,} values: use a shorter span, or the closed bars"
             )
+
+    def _each_close(self, key: Key, parts: list[_Pair], closes: Ints) -> Value:
+        """The last value at each of some closes, computed over the closed higher bars and the forming one."""
+        length = self._looks_back(key)
+        steps = int(np.minimum(self._of[closes] + 1, length).sum())
+        self._refuse(key, steps)
         compute = self._over(key, [np.broadcast_to(part.closed, len(self._higher)).copy() for part in parts])
         now = [np.broadcast_to(part.now, len(self._here)) for part in parts]
         found: list[Value] = []
@@ -165,9 +213,10 @@ class _Forming:
     @staticmethod
     def _looks_back(key: Key) -> int:
         """How many bars the value of the last needs; a number beyond any where all of them count."""
-        if key[0] == "call" and FUNCTIONS[str(key[1])].is_window and isinstance(key[3], int | float):
-            return int(key[3])
-        return 1 << 60
+        if key[0] != "call" or str(key[1]) not in REACH:
+            return 1 << 60
+        lengths = (int(item) for item in key[2:] if isinstance(item, int | float))
+        return REACH[str(key[1])](*lengths)
 
     def _over(self, key: Key, closed: list[Value]) -> Callable[[int, int, int, list[Value]], Value]:
         """A function that gives the values from one higher bar to the forming one, with that bar's parts as given."""
@@ -196,6 +245,13 @@ class _Forming:
             return self._evaluator(dataset).compute(key, [part[span] for part in closed])
 
         return compute
+
+
+def _laid(closed: Value, rows: Ints, now: Value) -> Value:
+    """The closed values of some rows of bars laid end to end, the last of each row as it stands."""
+    found = closed[rows]
+    found[:, -1] = now
+    return found.ravel()
 
 
 def _forming_bars(bars: Bars, of: Ints) -> Bars:
