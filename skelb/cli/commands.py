@@ -20,6 +20,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "study": ("skelb.cli.trials", "Count the conditions of a script, and what price did after them."),
     "calendar": ("skelb.cli.trials", "A condition on every weekday, month and hour."),
     "stress": ("skelb.cli.distrust", "Make a test worse on purpose."),
+    "histories": ("skelb.cli.distrust", "Test on histories made from the market's own bars."),
     "resample": ("skelb.cli.distrust", "Draw a test's trades anew: what of the result was luck of the draw."),
     "challenge": ("skelb.cli.distrust", "Begin a funded account's test on every day."),
     "report": ("skelb.cli.reports", "Judge a run whole, kept or made now: as JSON, or as a page that opens anywhere."),

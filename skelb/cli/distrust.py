@@ -1,4 +1,4 @@
-"""Commands that doubt a run: stress, resample, challenge."""
+"""Commands that doubt a run: stress, resample, histories, challenge."""
 
 from typing import Annotated
 
@@ -8,8 +8,9 @@ from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError
 from skelb.cli.inputs import prepare, prepare_all
 from skelb.cli.options import JsonOption, OnBasketSides, print_json
-from skelb.core.trials import KINDS, ChallengeRules
-from skelb.service.distrust import INSIDE_BARS, Stress, challenged, redrawn
+from skelb.core.trials import KINDS, ChallengeRules, HistoryRules
+from skelb.service.distrust import INSIDE_BARS, Distribution, Stress, challenged, redrawn
+from skelb.service.histories import MadeHistories
 
 app = typer.Typer()
 run = runner(app)
@@ -38,6 +39,13 @@ def stress_command(
         print(sentence)
 
 
+def _print_spreads(measures: dict[str, Distribution]) -> None:
+    print(f"{'':16}{''.join(f'{name:>16}' for name in ('real', 'mean', 'p5', 'p25', 'p50', 'p75', 'p95'))}")
+    for name, spread in measures.items():
+        values = (spread.real, spread.mean, spread.p5, spread.p25, spread.p50, spread.p75, spread.p95)
+        print(f"{name:16}{''.join('-'.rjust(16) if value is None else f'{value:>16,.2f}' for value in values)}")
+
+
 @app.command("resample")
 @spelled_out
 def resample_command(
@@ -57,12 +65,33 @@ def resample_command(
     if json:
         print_json(drawn)
         return
-    print(f"{'':16}{''.join(f'{name:>16}' for name in ('real', 'mean', 'p5', 'p25', 'p50', 'p75', 'p95'))}")
-    for name, spread in drawn.measures.items():
-        values = (spread.real, spread.mean, spread.p5, spread.p25, spread.p50, spread.p75, spread.p95)
-        print(f"{name:16}{''.join('-'.rjust(16) if value is None else f'{value:>16,.2f}' for value in values)}")
+    _print_spreads(drawn.measures)
     for name, place in drawn.places.items():
         print(f"{place:.0%} of the samples were worse than the run in {name}")
+
+
+@app.command("histories")
+@spelled_out
+def histories_command(
+    asked: OnBasketSides,
+    json: JsonOption = False,
+    histories: Annotated[int, typer.Option("--histories", help="How many.")] = 200,
+    days: Annotated[int, typer.Option("--days", help="Trading days that stay together, on average.")] = 10,
+    loose: Annotated[
+        bool, typer.Option("--loose", help="Wild and calm days come anywhere, not when they did.")
+    ] = False,
+    noise: Annotated[float, typer.Option("--noise", help="Ticks that every price may be off.")] = 1.0,
+    seed: Annotated[int, typer.Option("--seed", help="The same seed makes the same.")] = 1,
+) -> None:
+    """Test on histories made from the market's own bars: what of the result was the order in which its days came."""
+    rules = HistoryRules(histories, days, not loose, noise, seed)
+    *_, last = MadeHistories(prepare(asked), rules).steps()
+    assert last.found is not None
+    if json:
+        print_json(last.found)
+        return
+    _print_spreads(last.found.measures)
+    print(last.found.verdict)
 
 
 @app.command("challenge")

@@ -251,12 +251,13 @@ def redrawn(outcomes: Sequence[Outcome], kind: Kind, samples: int, seed: int, sh
         samples=samples,
         seed=seed,
         bands={"at": found.at.tolist(), **drawn, "real": found.path.tolist()},
-        measures={name: _distribution(found.samples, found.real, name) for name in Measures.__annotations__},
+        measures={name: distribution_of(found.samples, found.real, name) for name in Measures.__annotations__},
         places=found.places,
     )
 
 
-def _distribution(samples: Measures, real: Measures, name: str) -> Distribution:
+def distribution_of(samples: Measures, real: Measures, name: str) -> Distribution:
+    """How one measure of some samples is spread, beside the run's own."""
     values = getattr(samples, name)
     known = values[np.isfinite(values)]
     cuts = np.percentile(known, BANDS) if known.size else np.full(len(BANDS), np.nan)

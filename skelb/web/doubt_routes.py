@@ -1,4 +1,4 @@
-"""The REST API of what doubts a run: stress, resampling, challenges."""
+"""The REST API of what doubts a run: stress, resampling, made histories, challenges."""
 
 from collections.abc import Iterable
 from typing import Annotated
@@ -8,8 +8,9 @@ from fastapi import APIRouter, Depends
 from skelb.core.bars import Timeframe
 from skelb.core.engine import Outcome
 from skelb.service.distrust import Challenged, Redrawn, Stress, StressStep, challenged, redrawn
+from skelb.service.histories import HistoryStep, MadeHistories
 from skelb.service.setup import Setup
-from skelb.web.schemas import ChallengeIn, ResampleIn, StressIn
+from skelb.web.schemas import ChallengeIn, HistoriesIn, ResampleIn, StressIn
 from skelb.web.served import App, json_lines
 
 router = APIRouter(prefix="/api/doubt", tags=["doubt"])
@@ -33,6 +34,17 @@ def stress(planned: Annotated[Stress, Depends(_stress)]) -> Iterable[StressStep]
 def resample(body: ResampleIn, app: App) -> Redrawn:
     """The trades of a run drawn anew."""
     return redrawn(_outcomes(body.setup, app), body.kind, body.samples, body.seed, body.share, body.block)
+
+
+def _histories(body: HistoriesIn, app: App) -> MadeHistories:
+    """Planned before the answer begins, so that what cannot be made is told as an error."""
+    return MadeHistories(body.setup.prepared(app.library, app.datasets).sound(), body.rules)
+
+
+@router.post("/histories", responses=json_lines("HistoryStep"))
+def histories(planned: Annotated[MadeHistories, Depends(_histories)]) -> Iterable[HistoryStep]:
+    """A run on histories made from its market's own bars: how far it is, and at the end what they come to."""
+    yield from planned.steps()
 
 
 @router.post("/challenge")

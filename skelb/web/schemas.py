@@ -10,7 +10,7 @@ from skelb.core.bars import Guess, Joining
 from skelb.core.export import Conversion, ConversionChart
 from skelb.core.figures import FigureGroup, Figures
 from skelb.core.language.tools import NearerKind
-from skelb.core.trials import ChallengeRules
+from skelb.core.trials import ChallengeRules, HistoryRules
 from skelb.core.trials import Kind as ResampleKind
 from skelb.service.imports import How
 from skelb.service.keeping import Kind
@@ -330,6 +330,11 @@ class ResampleIn(BaseModel):
     seed: int = 1
     share: float = Field(default=0.1, ge=0, le=1)
     block: int = Field(default=10, ge=1)
+
+
+class HistoriesIn(BaseModel):
+    setup: Setup
+    rules: HistoryRules = HistoryRules()
 
 
 class ChallengeIn(BaseModel):

@@ -115,4 +115,4 @@ def test_another_markets_forming_bars_are_seen_as_of_their_closes():
 def test_what_would_take_too_long_is_refused(monkeypatch):
     monkeypatch.setattr("skelb.core.plan.forming._MOST_STEPS", 100)
     with pytest.raises(SettingsError, match=r"obv.* on forming bars would look at"):
-        forming(hourly(90), "rsi(close, 5)")
+        forming(hourly(90), "obv")

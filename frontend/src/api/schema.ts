@@ -212,6 +212,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/doubt/histories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Histories
+         * @description A run on histories made from its market's own bars: how far it is, and at the end what they come to.
+         */
+        post: operations["histories"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/doubt/resample": {
         parameters: {
             query?: never;
@@ -3786,6 +3806,74 @@ export interface components {
              */
             title: string;
         };
+        /** HistoriesIn */
+        HistoriesIn: {
+            /**
+             * @description the rules of the challenge
+             * @default {
+             *       "days": 10,
+             *       "histories": 200,
+             *       "keeps_volatility": true,
+             *       "noise": 1,
+             *       "seed": 1
+             *     }
+             */
+            rules: components["schemas"]["HistoryRules"];
+            /** @description what is run, and how */
+            setup: components["schemas"]["Setup"];
+        };
+        /**
+         * HistoryRules
+         * @description How histories are made: how many, trading days that stay together on average, whether wild and calm times come
+         *     when they did, ticks of noise on every price, the seed.
+         */
+        HistoryRules: {
+            /**
+             * Days
+             * @description trading days
+             * @default 10
+             */
+            days: number;
+            /**
+             * Histories
+             * @default 200
+             */
+            histories: number;
+            /**
+             * Keeps Volatility
+             * @default true
+             */
+            keeps_volatility: boolean;
+            /**
+             * Noise
+             * @default 1
+             */
+            noise: number;
+            /**
+             * Seed
+             * @description the same seed draws the same
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
+         * HistoryStep
+         * @description How many histories are done, of how many; the last step has what they come to.
+         */
+        HistoryStep: {
+            /**
+             * Done
+             * @description runs that are finished
+             */
+            done: number;
+            /** @description the script's value */
+            found: components["schemas"]["OtherHistories"] | null;
+            /**
+             * Total
+             * @description how many there are in all
+             */
+            total: number;
+        };
         /** HomeOut */
         HomeOut: {
             /**
@@ -5431,6 +5519,36 @@ export interface components {
              * @description such as 15m, 4h or 1d
              */
             timeframe: string;
+        };
+        /**
+         * OtherHistories
+         * @description What a run comes to on histories made from its market's bars: each measure's spread, the share of histories that
+         *     were worse than its own, and the verdict.
+         */
+        OtherHistories: {
+            /** Earning */
+            earning: number;
+            /**
+             * Measures
+             * @description how a figure is spread over the samples
+             */
+            measures: {
+                [key: string]: components["schemas"]["Distribution"];
+            };
+            /**
+             * Places
+             * @description the share of samples that were worse than the run, by measure, 0 to 1
+             */
+            places: {
+                [key: string]: number;
+            };
+            /** @description the rules of the challenge */
+            rules: components["schemas"]["HistoryRules"];
+            /**
+             * Verdict
+             * @description what it comes to, a sentence each; null before the end
+             */
+            verdict: string;
         };
         /**
          * Overfitted
@@ -8336,6 +8454,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Challenged"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    histories: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistoriesIn"];
+            };
+        };
+        responses: {
+            /** @description JSON lines, a HistoryStep each */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/jsonl": string;
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

@@ -5,6 +5,7 @@ from skelb.core.trials.challenge import Challenged, ChallengeRules, End, challen
 from skelb.core.trials.deflation import Deflated, best_within, deflated, expected_best
 from skelb.core.trials.designs import DESIGNS, DesignKind, design
 from skelb.core.trials.grid import MOST_RUNS, PLACE_AXES, Axis, Point, default_axis, grid_size, point_at, read_axis
+from skelb.core.trials.histories import MOST_HISTORIES, HistoryMaker, HistoryRules
 from skelb.core.trials.luck import HISTORIES, Histories, Listed, Tally, Try, best_of, by_luck
 from skelb.core.trials.overfitting import BLOCKS, Blocks, Overfitting, overfitting
 from skelb.core.trials.resampling import BANDS, KINDS, Kind, Measures, Resampled, counted, percentile_range, resample
@@ -53,6 +54,7 @@ __all__ = [
     "DRAWS",
     "HISTORIES",
     "KINDS",
+    "MOST_HISTORIES",
     "MOST_RUNS",
     "MOVE_UNITS",
     "PLACE_AXES",
@@ -69,6 +71,8 @@ __all__ = [
     "Fold",
     "Group",
     "Histories",
+    "HistoryMaker",
+    "HistoryRules",
     "Kind",
     "Landmarks",
     "Leg",

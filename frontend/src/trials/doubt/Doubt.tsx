@@ -1,6 +1,7 @@
 import type { DeskProps } from "../desk";
 import { TrialHeader } from "../TrialHeader";
 import { Challenge } from "./Challenge";
+import { Histories } from "./Histories";
 import { Resampling } from "./Resampling";
 import { Stress } from "./Stress";
 
@@ -14,6 +15,7 @@ export function Doubt({ head, ...props }: DeskProps) {
       <div className="min-h-0 flex-1 overflow-auto px-6 py-3">
         <Stress {...props} />
         <Resampling {...props} />
+        <Histories {...props} />
         <Challenge {...props} />
       </div>
     </section>

@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { Distribution, Resampled, ResampleKind, Setup } from "@/api";
-import { Loading, NumberField, Picker, plain, signed, Trouble } from "@/ui";
+import type { ResampleKind, Setup } from "@/api";
+import { Loading, NumberField, Picker, plain, Trouble } from "@/ui";
 import { Fan } from "./Fan";
+import { Measures } from "./Measures";
 import { resampleQuery, type Drawing } from "./queries";
-import { Samples } from "./Samples";
 
 const KINDS: { value: ResampleKind; label: string }[] = [
   { value: "bootstrap", label: "drawn again, with repeats" },
@@ -13,13 +13,6 @@ const KINDS: { value: ResampleKind; label: string }[] = [
   { value: "skip", label: "some left out" },
   { value: "shift", label: "each moved down a little" },
 ];
-
-const MEASURES = [
-  { key: "net", name: "Final result", digits: 0, isSigned: true },
-  { key: "drawdown", name: "Max drawdown", digits: 0 },
-  { key: "over_drawdown", name: "Return / drawdown", digits: 2 },
-  { key: "losing", name: "Longest losing run, trades", digits: 0 },
-] as const;
 
 /** The run's trades drawn anew a thousand times: where equity goes, how the results lie, and where the run stands among them. */
 export function Resampling({ setup }: { setup: Setup }) {
@@ -66,7 +59,7 @@ export function Resampling({ setup }: { setup: Setup }) {
             </figcaption>
           </figure>
           <div>
-            <Measures found={found.data} />
+            <Measures found={found.data} of="of the samples" />
             <p className="mt-2 max-w-xl text-soft">
               The plumb line is the run, the dashed one the middle of the samples.{" "}
               {plain((found.data.measures.ruined?.mean ?? 0) * 100, 1)} % of them were ruined. Drawdowns are counted at
@@ -115,74 +108,4 @@ function Setting({ drawing, onChange }: { drawing: Drawing; onChange: (drawing: 
     />
   );
   return drawing.kind === "skip" ? <>, {share} % of them</> : <>, by {share} % of a trade on average</>;
-}
-
-function Measures({ found }: { found: Resampled }) {
-  return (
-    <table className="num text-note" data-testid="resampled">
-      <thead>
-        <tr className="border-b border-line font-sans text-soft italic">
-          {["of the samples", "the run", "5 %", "half", "95 %", "worse than the run", "how they lie"].map(
-            (name, place) => (
-              <th
-                key={name}
-                scope="col"
-                className={`font-normal ${place === 0 ? "pr-2 text-left" : "px-1.5 text-right"}`}
-              >
-                {name}
-              </th>
-            ),
-          )}
-        </tr>
-      </thead>
-      <tbody>
-        {MEASURES.map((measure) => {
-          const row = found.measures[measure.key];
-          return (
-            row && (
-              <MeasureRow key={measure.key} measure={measure} row={row} worse={found.places[measure.key] ?? null} />
-            )
-          );
-        })}
-      </tbody>
-    </table>
-  );
-}
-
-function MeasureRow({
-  measure,
-  row,
-  worse,
-}: {
-  measure: { key: string; name: string; digits: number; isSigned?: boolean };
-  row: Distribution;
-  worse: number | null;
-}) {
-  const text = (value: number | null) =>
-    value === null ? "–" : measure.isSigned ? signed(value, measure.digits) : plain(value, measure.digits);
-  return (
-    <tr className="border-b border-line" data-measure={measure.key}>
-      <th scope="row" className="pr-2 text-left font-sans font-normal">
-        {measure.name}
-      </th>
-      <td className="px-2 text-right font-semibold">{text(row.real)}</td>
-      {(["p5", "p50", "p95"] as const).map((name) => (
-        <td key={name} className="px-1.5 text-right">
-          {text(row[name])}
-          {row.sure[name] && (
-            <span className="block text-mark leading-3 whitespace-nowrap text-soft">
-              {text(row.sure[name][0] ?? null)} … {text(row.sure[name][1] ?? null)}
-            </span>
-          )}
-        </td>
-      ))}
-      <td className="px-2 text-right">{worse === null ? "–" : `${plain(worse * 100, 0)} %`}</td>
-      <td className="py-1 pl-2">
-        <Samples
-          row={row}
-          said={`${measure.name}: from ${text(row.edges[0] ?? null)} to ${text(row.edges.at(-1) ?? null)}, the middle ${text(row.p50)}, the run ${text(row.real)}`}
-        />
-      </td>
-    </tr>
-  );
 }

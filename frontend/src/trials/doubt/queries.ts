@@ -1,5 +1,15 @@
 import { queryOptions, experimental_streamedQuery as streamedQuery } from "@tanstack/react-query";
-import { api, linesOf, unwrap, type ChallengeRules, type ResampleKind, type Setup, type StressStep } from "@/api";
+import {
+  api,
+  linesOf,
+  unwrap,
+  type ChallengeRules,
+  type HistoryRules,
+  type HistoryStep,
+  type ResampleKind,
+  type Setup,
+  type StressStep,
+} from "@/api";
 
 export const stressQuery = (setup: Setup, others: { market: string; timeframe: string }[]) =>
   queryOptions({
@@ -25,6 +35,17 @@ export const resampleQuery = (setup: Setup, drawing: Drawing) =>
   queryOptions({
     queryKey: ["resample", setup, drawing],
     queryFn: ({ signal }) => unwrap(api.POST("/api/doubt/resample", { body: { setup, ...drawing }, signal })),
+    retry: false,
+    staleTime: Infinity,
+  });
+
+export const historiesQuery = (setup: Setup, rules: HistoryRules) =>
+  queryOptions({
+    queryKey: ["histories", setup, rules],
+    queryFn: streamedQuery<HistoryStep>({
+      streamFn: ({ signal }) =>
+        linesOf(api.POST("/api/doubt/histories", { body: { setup, rules }, signal, parseAs: "stream" })),
+    }),
     retry: false,
     staleTime: Infinity,
   });
