@@ -112,6 +112,22 @@ def test_a_number_becomes_an_input_and_a_name_another_by_keyboard(page):
     assert "quick" not in text_of(page)
 
 
+def test_alerts_of_a_run_are_listed_and_lead_to_their_bars(page):
+    swing = "enter long when close crosses above sma(close, 20)\nexit long when close crosses below sma(close, 20)"
+    open_script(page, f'{swing}\nalert close crosses above sma(close, 20) "up at {{close}}"\n')
+    settled(page)
+    tool(page, "Alerts of this run")
+    first = page.get_by_label("Alerts", exact=True).get_by_role("button").first
+    expect(first).to_contain_text(re.compile(r"up at \d"))
+    first.press("Enter")
+    expect(page.get_by_role("dialog")).to_be_hidden()
+    open_script(page, swing)
+    settled(page)
+    tool(page, "Alerts of this run")
+    expect(page.get_by_role("dialog")).to_contain_text("No alert came up.")
+    page.keyboard.press("Escape")
+
+
 def test_the_strategy_reads_back_and_differences_lead_back(page):
     swing = "enter long when close crosses above sma(close, 20)\nenter short when close crosses below sma(close, 20)"
     open_script(page, f'title "Differences"\n{swing}\n')

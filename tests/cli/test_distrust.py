@@ -8,6 +8,7 @@ from tests.cli.conftest import document, skelb
 from tests.conftest import wave_bars, write_csv
 
 BARS = ("--bars", "wave.csv", "--account", "account.json")
+LONG = ("--bars", "long.csv", "--account", "account.json")
 
 
 def net_of(folder, *options):
@@ -58,6 +59,25 @@ def test_resampling_stands_on_the_backtests_trades(folder):
     down = found["measures"]["drawdown"]
     assert down["p5"] <= down["p50"] <= down["p95"]
     assert "--kind is one of" in skelb(folder, "resample", "sway.skelb", *BARS, "--kind", "wobble", expect=2).stderr
+
+
+def test_made_histories_are_of_the_bars_own_days(folder):
+    write_csv(folder / "long.csv", wave_bars(3_000))
+    net = document(folder, "backtest", "sway.skelb", *LONG)["figures"]["all"]["net_profit"]
+    made = document(folder, "histories", "sway.skelb", *LONG, "--histories", "30", "--days", "3")
+    assert made["measures"]["net"]["real"] == pytest.approx(net)
+    assert sum(made["measures"]["net"]["counts"]) == 30 and "made histories" in made["verdict"]
+    assert made == document(folder, "histories", "sway.skelb", *LONG, "--histories", "30", "--days", "3")
+    assert (
+        made["measures"]
+        != document(folder, "histories", "sway.skelb", *LONG, "--histories", "30", "--loose")["measures"]
+    )
+    told = skelb(folder, "histories", "sway.skelb", *LONG, "--histories", "20", "--seed", "4").stdout
+    assert told.splitlines()[-1].startswith("It earned in ")
+    few = skelb(folder, "histories", "sway.skelb", *LONG, "--histories", "0", expect=2).stderr
+    assert "histories are 1 to 2,000" in few and len(few.splitlines()) == 1
+    short = skelb(folder, "histories", "sway.skelb", *BARS, expect=2).stderr
+    assert "need 20 trading days or more, there are 7" in short
 
 
 def test_a_challenge_is_begun_on_every_trading_day(folder):

@@ -189,6 +189,8 @@ def worst_inside(i, o, high, low, c, market, run, series):
         reached = 0.0
         while reached >= 0.0:
             reached = worst_next(against, below, reached, i, o, high, low, c, market, run, series)
+            if reached == np.inf:  # an entry of another side than the position, or after it, ends the bar
+                return
         if market.side != position:
             return
 
@@ -196,7 +198,7 @@ def worst_inside(i, o, high, low, c, market, run, series):
 @called
 def worst_next(against, below, reached, i, o, high, low, c, market, run, series):
     """What comes next on one side of the open: a level, an exit, or an entry nearer than both; how far it was, -1 for
-    nothing, infinite for an entry that turns the position: it is the last of this bar."""
+    nothing, infinite for an entry that turns the position, or comes after it."""
     lot = nearest_lot(against, below, i, o, high, low, market, run)
     nearest = np.inf
     if lot >= 0:
