@@ -79,9 +79,11 @@ check: $(STAMPS)/python $(STAMPS)/node
 	cd frontend && npm run --silent check
 	! git grep -nIE "regis[t]ry\.npmjs|files\.python[h]osted|py[p]i\.org|deb\.de[b]ian" -- .
 
-# The laws over generated input, each for SOAK_MINUTES.
+# The laws over generated input, each for SOAK_MINUTES, after random runs by the engine and by the plain simulator.
 SOAK_MINUTES ?= 10
+SOAK_CASES ?= 100000
 soak: setup $(STAMPS)/browser $(STAMPS)/client/ready
+	SKELB_REFERENCE_CASES=$(SOAK_CASES) $(BIN)/python -m pytest -q -n2 -k agree tests/core/test_engine_against_reference.py
 	SOAK_MINUTES=$(SOAK_MINUTES) $(BIN)/python -m pytest -q -m law tests
 
 # How much of the core its own tests go through, branch by branch; a quarter of an hour, as compiled code is read line by line.

@@ -28,12 +28,24 @@ from skelb.core.explain import Explainer
 from skelb.core.figures import figures_of, record_of
 from skelb.core.language import check
 from skelb.core.language.assist import Surroundings, completions
-from skelb.core.plan import Dataset, input_values, make_dataset, make_plan
-from skelb.core.trials import Axis, Results, Sweep, Task, grid_size, point_at, read_axis, run_cells, run_tasks
+from skelb.core.plan import Dataset, Expressions, input_values, make_dataset, make_plan
+from skelb.core.trials import (
+    Axis,
+    HistoryRules,
+    Results,
+    Sweep,
+    Task,
+    grid_size,
+    point_at,
+    read_axis,
+    run_cells,
+    run_tasks,
+)
 from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
 from skelb.demo import make_bars as make_demo_bars
 from skelb.service.allocation import keep_freed_memory
 from skelb.service.backtest import Choices
+from skelb.service.histories import MadeHistories
 from skelb.service.library import Library
 from skelb.service.logbook import Logbook
 from skelb.service.prepared import Prepared
@@ -246,6 +258,43 @@ def demo_sweep_rows() -> list[Row]:
     ]
 
 
+FORMING = ("ema(close, 20)", "rsi(close, 14)", "atr(14)", "bollinger(close, 20, 2).upper", "stoch(14, 3, 3).k", "psar")
+
+
+def forming_rows() -> list[Row]:
+    """An expression on the higher bar as it stands, against the same on closed bars, each from nothing."""
+    bars = make_bars(40_000)
+    rows: list[Row] = []
+    for text in FORMING:
+        took = []
+        for tail in (" forming", ""):
+            checked = check(f"x = ({text}) on 1h{tail}")
+            times = []
+            for _ in range(4):
+                dataset = make_dataset(bars, MARKET)
+                expressions = Expressions(checked, {}, dataset)
+                times.append(timed(lambda: expressions.whole(checked.definitions["x"].value)))  # noqa: B023
+            took.append(min(times))
+        rows.append(
+            (
+                f"`{text} on 1h forming`, 40,000 bars, {took[0] * 1000:.0f} ms / on closed bars",
+                f"{took[0] / took[1]:.1f}",
+                "5",
+            )
+        )
+    return rows
+
+
+def history_rows() -> list[Row]:
+    """The demo's first strategy on histories made from its market's own bars."""
+    script = next(item for item in DEMO_SCRIPTS if item.title == "Harbour swell")
+    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == script.market)
+    dataset = make_dataset(make_demo_bars(demo)[0], market_settings(demo.settings).market(), Timeframe(15))
+    prepared = Prepared.of(script.text, lambda title: None, dataset, ACCOUNT, Choices({}))
+    took = timed(lambda: list(MadeHistories(prepared, HistoryRules(20)).steps()))
+    return [(f"histories made and run, {len(dataset):,} bars", f"{20 / took:.1f} a second", "no target")]
+
+
 COLD_CHECK = """
 import sys, time
 from skelb.core.language import check
@@ -383,6 +432,8 @@ def main() -> None:
         + growth_rows()
         + sweep_rows()
         + demo_sweep_rows()
+        + forming_rows()
+        + history_rows()
         + language_rows()
         + import_rows()
         + logbook_rows()

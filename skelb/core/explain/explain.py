@@ -155,9 +155,8 @@ class Explainer:
             found.append(f"{self._plan.entries[e].side} entry at the next open: {self._plan.entries[e].name}")
         for order in moment.resting:
             names = self._plan.exits if order.is_exit else self._plan.entries
-            found.append(
-                f"{'exit' if order.is_exit else 'entry'} rests at {self._price(order.price)}: {names[order.rule].name}"
-            )
+            what = "exit" if order.is_exit else "entry that only closes" if order.closes_only else "entry"
+            found.append(f"{what} rests at {self._price(order.price)}: {names[order.rule].name}")
         return tuple(found)
 
     def _price(self, price: float) -> str:

@@ -60,7 +60,9 @@ def funnel_of(outcome: Outcome, side: Side) -> Funnel:
     counts: dict[str, int] = {}
     stopped = np.zeros(len(plan.dataset), np.bool_)
     skips = outcome.skips[outcome.skips["side"] == sign]
-    stopped[skips["bar"][skips["moment"] == Moment.CLOSE]] = True
+    # What told of an order's end at a close says nothing of a signal there.
+    of_signals = (skips["moment"] == Moment.CLOSE) & ~np.isin(skips["reason"], (Skip.EXPIRED, Skip.END_OF_DATA))
+    stopped[skips["bar"][of_signals]] = True
     for reason, count in zip(*np.unique(skips["reason"], return_counts=True), strict=True):
         counts[Skip(int(reason)).word] = int(count)
     exits = (plan.flags & np.uint8(Flag.EXIT_LONG if sign > 0 else Flag.EXIT_SHORT)) != 0
