@@ -43,7 +43,8 @@ class HistoryMaker:
 
     def __init__(self, dataset: Dataset, rules: HistoryRules) -> None:
         bars, calendar = dataset.bars, dataset.calendar
-        self._bars, self._rules, self._tick = bars, rules, dataset.market.tick
+        self._bars, self._rules = bars, rules
+        self._tick, self._decimals = dataset.market.tick, dataset.market.decimals
         self._starts = np.flatnonzero(calendar.starts_day)
         self._ends = np.append(self._starts[1:], len(bars))
         if self._starts.size < 20:
@@ -89,4 +90,4 @@ class HistoryMaker:
 
     def _noisy(self, price: Floats, rng: np.random.Generator) -> Floats:
         ticks = np.rint(price / self._tick + rng.uniform(-self._rules.noise, self._rules.noise, price.size))
-        return np.maximum(ticks, 1.0) * self._tick
+        return np.round(np.maximum(ticks, 1.0) * self._tick, self._decimals)

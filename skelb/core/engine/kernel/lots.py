@@ -8,10 +8,9 @@ import numpy as np
 from skelb.core.engine.kernel.levels import initial_stop, lay_moving, lay_parts, next_target, rounded, whole_target
 from skelb.core.engine.kernel.money import (
     fee_of,
+    held_now,
     in_steps,
-    margin_held,
     net_of,
-    open_profit,
     paid_spread,
     settle,
     tell,
@@ -289,12 +288,13 @@ def open_lot(e, j, i, mid, moment, slips, market, run, series):
     spread = paid_spread(side, i, mid, market, run, series)
     slippage = market.slippage if slips else 0.0
     price = mid + side * (spread + slippage)
-    equity = account.cash + open_profit(run)
+    profit, margin = held_now(run)
+    equity = account.cash + profit
     units = units_of(entry, j, price, lot.risk, equity, market, run, series)
     if units != units:
         return Skip.UNKNOWN_LEVEL
     per_unit = abs(price) * market.value / account.leverage
-    free = equity - margin_held(run)
+    free = equity - margin
     is_cut = units * per_unit > free * (1.0 + 1e-9)  # all of the equity fits, however it was rounded
     if is_cut and (account.skips_short or free <= 0.0):
         return Skip.MARGIN

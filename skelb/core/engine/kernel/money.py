@@ -62,25 +62,16 @@ def settle(run):
 
 
 @inlined
-def open_profit(run):
-    """The open profit of all lots of all markets at their last closes."""
-    total = 0.0
+def held_now(run):
+    """The open profit of all lots of all markets at their last closes, and their margin."""
+    profit, margin = 0.0, 0.0
     for k in range(rules_of(run).markets):
         market = market_at(k, run)
         for n in range(market.lots):
-            total += lot_at(n, market, run).open
-    return total
-
-
-@inlined
-def margin_held(run):
-    """The margin of all lots of all markets."""
-    total = 0.0
-    for k in range(rules_of(run).markets):
-        market = market_at(k, run)
-        for n in range(market.lots):
-            total += lot_at(n, market, run).margin
-    return total
+            lot = lot_at(n, market, run)
+            profit += lot.open
+            margin += lot.margin
+    return profit, margin
 
 
 @inlined

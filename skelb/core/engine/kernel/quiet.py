@@ -1,5 +1,5 @@
 # mypy: disable-error-code="no-untyped-def, no-untyped-call"
-"""Quiet stretches of one market: bars on which nothing can happen, gone through in tight loops.
+"""Quiet stretches: bars on which nothing can happen, gone through in tight loops.
 
 A stretch ends at a flag, a touched level or order, a time limit, an exit rule on the position that is yes; that bar, on
 which something may happen, is gone through in full.
@@ -19,6 +19,7 @@ from skelb.core.engine.kernel.places import (
     entry_at,
     exit_at,
     lot_at,
+    market_at,
     order_at,
     rules_of,
     side_of,
@@ -229,3 +230,39 @@ def pass_moving(i, last, market, run, series):
     if i > begun:
         lot.open = (closes[i - 1] - price) * scale
     return i
+
+
+# --- several markets ------------------------------------------------------------------------------------------------
+
+
+@inlined
+def busy_bars(begin, stop, alone, watch, run, series):
+    """The bars of a moment on which something may happen, into `series.busy`; how many there are."""
+    if alone:
+        series.busy[0] = begin
+        return 1
+    may_be_quiet = watch == Watch.LEVELS and rules_of(run).asks_flat == 0
+    count = 0
+    for place in range(begin, stop):
+        i = series.order[place]
+        market = market_at(series.market_of[i], run)
+        market.bar = i
+        if not (may_be_quiet and is_quiet(i, market, run, series)):
+            series.busy[count] = i
+            count += 1
+    return count
+
+
+@inlined
+def is_quiet(i, market, run, series):
+    """Whether nothing can happen on a bar of a market that is flat or has one lot with fixed levels."""
+    if market.waiting > 0 or market.exit_due >= 0 or market.due > 0 or market.lots > 1 or i == market.last:
+        return False
+    flag, side = series.flags[i], market.side
+    if side == 0:
+        return (flag & ENTERS) == 0
+    lot = lot_at(0, market, run)
+    if (flag & events_of(side, run)) != 0 or i >= time_bound(lot, market.last, market, run):
+        return False
+    low, high = series.lows[i], series.highs[i]
+    return (low > lot.stop and high < lot.target) if side > 0 else (high < lot.stop and low > lot.target)

@@ -128,11 +128,11 @@ the tables of several markets one after the other."""
 #   days int64 (3, n) or (3, 1) with day_stride: a bar's trading day, its first bar, whether the close ends it
 #   pieces float64 (4, p), piece_starts int64 (n + 1,): finer bars, and the first of each bar
 #   order int64: bar numbers moment by moment; ends int64: the end of each moment's in `order`; market_of int64 (n,):
-#     the market of each bar. All three (0,) for one market, whose moments are its bars
+#     the market of each bar. All three (0,) for one market, whose moments are its bars. busy int64 (m,): scratch
 #   equity float64 (n,), trades, skips: written
 #   instructions: the steps of programs; registers, known float64: the position's values as rules saw them, written
 Series = namedtuple(
     "Series",
-    "opens highs lows closes flags blocks signals rows days pieces piece_starts order ends market_of "
+    "opens highs lows closes flags blocks signals rows days pieces piece_starts order ends market_of busy "
     "equity trades skips instructions registers known",
 )

@@ -3,70 +3,44 @@
 
 from pathlib import Path
 
-import numpy as np
-
 from skelb.core.catalogue import conditions
 from skelb.core.engine import words
+from skelb.core.engine.kernel.along import bar_at, bars_of, market_of, write_equity
 from skelb.core.engine.kernel.judge import judge
 from skelb.core.engine.kernel.moments import close_bar, inside_bar, mark, open_bar, ruin
-from skelb.core.engine.kernel.money import margin_held, open_profit
+from skelb.core.engine.kernel.money import held_now
 from skelb.core.engine.kernel.places import account_of, market_at, rules_of
-from skelb.core.engine.kernel.quiet import pass_quiet_bars, ruin_line, watch_of
+from skelb.core.engine.kernel.quiet import busy_bars, pass_quiet_bars, ruin_line, watch_of
 from skelb.core.plan import columns, steps
 from skelb.core.spanning import inlined, kept
 
 
 @inlined
-def bar_at(place, alone, series):
-    """The bar at a place of a moment."""
-    return place if alone else series.order[place]
-
-
-@inlined
-def market_of(i, alone, run, series):
-    """The market of bar i."""
-    return market_at(0 if alone else series.market_of[i], run)
-
-
-@inlined
-def bars_of(moment, alone, series):
-    """Begin and end of a moment's bars, in `series.order` where there are several markets."""
-    if alone:
-        return moment, moment + 1
-    return np.int64(0) if moment == 0 else series.ends[moment - 1], series.ends[moment]
-
-
-@inlined
-def write_equity(begin, stop, alone, equity, series):
-    """The account's equity at all bars of a moment."""
-    for place in range(begin, stop):
-        series.equity[bar_at(place, alone, series)] = equity
-
-
-@inlined
-def run_moment(begin, stop, alone, in_full, run, series):
+def run_moment(begin, stop, alone, in_full, watch, run, series):
     """One moment of all markets: their opens, their bars' insides, their closes, then their rules."""
     account = account_of(run)
-    for place in range(begin, stop):
-        i = bar_at(place, alone, series)
+    count = busy_bars(begin, stop, alone, watch, run, series)
+    for n in range(count):
+        i = series.busy[n]
         open_bar(i, market_of(i, alone, run, series), run, series)
-    for place in range(begin, stop):
-        i = bar_at(place, alone, series)
+    for n in range(count):
+        i = series.busy[n]
         inside_bar(i, in_full, market_of(i, alone, run, series), run, series)
     for place in range(begin, stop):
         i = bar_at(place, alone, series)
         mark(i, market_of(i, alone, run, series), run, series)
-    if account.cash + open_profit(run) <= ruin_line(account, margin_held(run)):
+    profit, margin = held_now(run)
+    if account.cash + profit <= ruin_line(account, margin):
         ruin(run, series)
         write_equity(begin, stop, alone, account.cash, series)
         return
-    for place in range(begin, stop):
-        i = bar_at(place, alone, series)
+    for n in range(count):
+        i = series.busy[n]
         close_bar(i, market_of(i, alone, run, series), run, series)
-    equity = account.cash + open_profit(run)
+    equity = account.cash + (held_now(run)[0] if count > 0 else profit)
     write_equity(begin, stop, alone, equity, series)
-    for place in range(begin, stop):
-        i = bar_at(place, alone, series)
+    for n in range(count):
+        i = series.busy[n]
         market = market_of(i, alone, run, series)
         if i != market.last:
             judge(i, equity, market, run, series)
@@ -101,7 +75,7 @@ def simulate(until, last, most_events, run, series):
         if account.trades + most_events > series.trades.size or account.skips + most_events > series.skips.size:
             break
         begin, stop = bars_of(moment, alone, series)
-        run_moment(begin, stop, alone, in_full, run, series)
+        run_moment(begin, stop, alone, in_full, watch, run, series)
         moment += 1
     account.moment = moment
     return moment
