@@ -110,7 +110,7 @@ def basket(page: Page) -> None:
     page.goto("/trials?script=Lantern%20band&market=OSC/VEL&timeframe=1h&face=basket")
     page.get_by_role("button", name="Take Currency pairs for basket").click()
     page.get_by_test_id("basket").wait_for()
-    page.get_by_role("button", name="Keep and pin").click()
+    page.get_by_role("button", name="Keep", exact=True).click()
     page.get_by_role("button", name="Against none").wait_for()
     page.get_by_label("Whether dear markets are run").select_option("some")
     page.locator("[data-finding=markets_too_dear]").wait_for()

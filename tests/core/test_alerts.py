@@ -19,7 +19,7 @@ def test_alerts_are_those_of_the_bars_of_the_run():
     rows, bars = alert_rows(outcome, checked), here.bars
     ups = [row for row in rows if row.text.startswith("up")]
     assert [row.bar for row in ups] == [bar for bar in range(60) if bars.close[bar] > bars.open[bar]]
-    assert all(f"up at {bars.close[row.bar]:.10g}," in row.text for row in ups)
+    assert all(f"up at {bars.close[row.bar]:.8g}," in row.text for row in ups)
     assert [row.text for row in rows if row.bar == 1][-1] == "second 1"
     assert [row.bar for row in rows] == sorted(row.bar for row in rows)
     assert count_alerts(outcome, checked) == len(rows) and alert_rows(outcome, checked, 5) == rows[-5:]

@@ -277,7 +277,7 @@ function Doings({ setup, title, against, swings, isReady, onOpen, onPack }: Doin
     onSuccess: (file) => saveFile(`${title || "Report"}.html`, file, "text/html"),
   });
   return (
-    <>
+    <span className="ml-auto flex flex-none items-center gap-2">
       {pack.error && <span className="text-note text-loss">{pack.error.message}</span>}
       {page.error && <span className="text-note text-loss">{page.error.message}</span>}
       <button
@@ -325,7 +325,7 @@ function Doings({ setup, title, against, swings, isReady, onOpen, onPack }: Doin
       >
         Save page
       </button>
-    </>
+    </span>
   );
 }
 

@@ -37,7 +37,7 @@ export function AlertsCard({ run, isOfView, onGo, onClose }: Props) {
                 className="flex w-full gap-3 rounded px-2 py-1 text-left hover:bg-brass/10 focus-visible:bg-brass/10"
                 onClick={() => onGo(moment)}
               >
-                <span className="num flex-none text-soft">{timeText(moment, run.zone, "full")}</span>
+                <span className="num w-36 flex-none text-right text-soft">{timeText(moment, run.zone, "full")}</span>
                 <span>{alert.text}</span>
               </button>
             </li>

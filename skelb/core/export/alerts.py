@@ -23,7 +23,7 @@ class AlertRow:
 def alert_rows(outcome: Outcome, checked: Checked, newest: int | None = None) -> list[AlertRow]:
     """The alerts of a run, bar by bar and of one bar in text order; with `newest` only that many of the last.
 
-    Values are those at the bar's close, with ten digits at most; an unknown one is `-`.
+    Values are those at the bar's close, with eight digits at most; an unknown one is `-`.
     """
     dataset, expressions = outcome.plan.dataset, outcome.plan.expressions
     size, closes = len(dataset), dataset.calendar.close_time
@@ -65,4 +65,4 @@ def _written(piece: str | np.ndarray, bar: int) -> str:
     if isinstance(piece, str):
         return piece
     value = piece[bar]
-    return "-" if value != value else f"{value:.10g}"
+    return "-" if value != value else f"{value:.8g}"

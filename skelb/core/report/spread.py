@@ -51,10 +51,12 @@ def spread_of(results: Floats, net: Floats) -> Spread:
 
 
 def _columns(results: Floats) -> list[Column]:
+    least = max(1e-12 * float(np.abs(results).max()), 1e-300)  # less is nothing, beside the others or at all
+    results = np.where(np.abs(results) < least, 0.0, results)
     low, high = float(min(results.min(), 0.0)), float(max(results.max(), 0.0))
     width = _round((high - low) / min(_MOST_COLUMNS, max(5, 2 * round(results.size**0.5)))) if high > low else 1.0
     edges = np.arange(np.floor(low / width), max(np.ceil(high / width), np.floor(low / width) + 1) + 1) * width
-    counts, _ = np.histogram(results, edges)
+    counts, _ = np.histogram(np.clip(results, edges[0], edges[-1]), edges)
     return [
         Column(float(begin), float(end), int(count))
         for begin, end, count in zip(edges[:-1], edges[1:], counts, strict=True)
