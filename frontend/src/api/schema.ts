@@ -1705,12 +1705,12 @@ export interface components {
         AlertRow: {
             /**
              * Bar
-             * @description a bar's number on the chart, from 0
+             * @description index of the run's bar
              */
             bar: number;
             /**
              * Text
-             * @description a text in the language of scripts
+             * @description the alert's text with its values at the bar's close
              */
             text: string;
             /**
@@ -1726,10 +1726,13 @@ export interface components {
         AlertsShown: {
             /**
              * Count
-             * @description how often it was so
+             * @description how many alerts the run has
              */
             count: number;
-            /** Newest */
+            /**
+             * Newest
+             * @description the newest of them, the oldest first
+             */
             newest: components["schemas"]["AlertRow"][];
         };
         /**
@@ -3809,7 +3812,7 @@ export interface components {
         /** HistoriesIn */
         HistoriesIn: {
             /**
-             * @description the rules of the challenge
+             * @description how histories are made
              * @default {
              *       "days": 10,
              *       "histories": 200,
@@ -3830,28 +3833,31 @@ export interface components {
         HistoryRules: {
             /**
              * Days
-             * @description trading days
+             * @description trading days that stay together, on average
              * @default 10
              */
             days: number;
             /**
              * Histories
+             * @description how many are made
              * @default 200
              */
             histories: number;
             /**
              * Keeps Volatility
+             * @description whether wild and calm days come when they did
              * @default true
              */
             keeps_volatility: boolean;
             /**
              * Noise
+             * @description ticks that every price may be off
              * @default 1
              */
             noise: number;
             /**
              * Seed
-             * @description the same seed draws the same
+             * @description the same seed makes the same histories
              * @default 1
              */
             seed: number;
@@ -3863,14 +3869,14 @@ export interface components {
         HistoryStep: {
             /**
              * Done
-             * @description runs that are finished
+             * @description histories that are done
              */
             done: number;
-            /** @description the script's value */
+            /** @description what they come to, in the last step */
             found: components["schemas"]["OtherHistories"] | null;
             /**
              * Total
-             * @description how many there are in all
+             * @description histories that are made
              */
             total: number;
         };
@@ -5526,27 +5532,30 @@ export interface components {
          *     were worse than its own, and the verdict.
          */
         OtherHistories: {
-            /** Earning */
+            /**
+             * Earning
+             * @description the share of histories that earned, 0 to 1
+             */
             earning: number;
             /**
              * Measures
-             * @description how a figure is spread over the samples
+             * @description the spread of each measure: net, drawdown, over_drawdown, losing, ruined
              */
             measures: {
                 [key: string]: components["schemas"]["Distribution"];
             };
             /**
              * Places
-             * @description the share of samples that were worse than the run, by measure, 0 to 1
+             * @description the share of histories that were worse than the run, by measure, 0 to 1
              */
             places: {
                 [key: string]: number;
             };
-            /** @description the rules of the challenge */
+            /** @description how they were made */
             rules: components["schemas"]["HistoryRules"];
             /**
              * Verdict
-             * @description what it comes to, a sentence each; null before the end
+             * @description what that says, in a sentence
              */
             verdict: string;
         };
@@ -6179,6 +6188,7 @@ export interface components {
          *     lives.
          */
         RunShown: {
+            /** @description what the script's `alert` lines said */
             alerts: components["schemas"]["AlertsShown"];
             /**
              * Bars

@@ -8,7 +8,7 @@ from skelb.core.catalogue.maths import MATHS
 from skelb.core.catalogue.momentum import MOMENTUM
 from skelb.core.catalogue.names import MONTHS, NAMES, raw_spread, spread_in_price
 from skelb.core.catalogue.position import POSITION_NAMES, POSITION_SIDES
-from skelb.core.catalogue.reach import REACH
+from skelb.core.catalogue.reach import FULL, REACH
 from skelb.core.catalogue.reserved import WORDS
 from skelb.core.catalogue.sequences import all_of, awaited, in_sequence, share_seen
 from skelb.core.catalogue.statistics import STATISTICS
@@ -21,6 +21,7 @@ from skelb.core.catalogue.windows import WINDOWS
 __all__ = [
     "BUILT_INS",
     "EVEN",
+    "FULL",
     "FUNCTIONS",
     "MONTHS",
     "NO",

@@ -20,3 +20,6 @@ REACH: dict[str, Callable[..., int]] = {
     "stoch": lambda n, k, d: n + k + d,
 }  # fmt: skip
 """By a function's lengths in the order of its parameters; more than it needs is no mistake."""
+
+FULL = {*REACH} - {"recently", "count", "stoch", "choppiness", "true_range", "gap_up", "gap_down", "starts", "ends"}
+"""Those that are unknown as long as there are fewer bars."""

@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 
 from skelb.core.bars import Bars, Calendar, Floats, Ints
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS, REACH, UNKNOWN, Frame, crosses
+from skelb.core.catalogue import BUILT_INS, FULL, FUNCTIONS, REACH, UNKNOWN, Frame, crosses
 from skelb.core.errors import SettingsError
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.memo import Key, Value
@@ -146,7 +146,7 @@ class _Forming:
         before = np.where(self._of > 0, known[np.maximum(self._of - 1, 0)], -1)
         level = np.where(before >= 0, closed[np.maximum(before, 0)], np.nan)
         now = level + alpha * (x.now - level)
-        early = np.flatnonzero(before < 0)
+        early = np.flatnonzero((before < 0) & (self._of >= int(key[3]) - 1))  # type: ignore[call-overload]
         now[early] = self._each_close(key, [x], early)
         return now
 
@@ -154,11 +154,13 @@ class _Forming:
 
     def _in_blocks(self, key: Key, parts: list[_Pair], length: int) -> Value:
         """The last value at every close, computed at many at once: the bars that each stands on, laid end to end."""
-        early = np.flatnonzero(self._of < length)  # there are not so many bars yet
-        late = np.flatnonzero(self._of >= length)
-        self._refuse(key, late.size * length + int((self._of[early] + 1).sum()))
+        early = np.flatnonzero(self._of < length - 1)  # there are not so many bars yet
+        late = np.flatnonzero(self._of >= length - 1)
+        self._refuse(key, late.size * length)
         nows = [np.broadcast_to(part.now, len(self._here)) for part in parts]
-        found: list[Value] = [self._each_close(key, parts, early)] if early.size else []
+        found: list[Value] = []
+        if early.size:
+            found.append(self._none(key, early.size) if key[1] in FULL else self._each_close(key, parts, early))
         step = max(1, _BLOCK_VALUES // length)
         for begin in range(0, late.size, step):
             stop_point(begin / late.size)
@@ -184,6 +186,13 @@ class _Forming:
         if found and isinstance(found[0], Mapping):
             return {name: np.concatenate([part[name] for part in found])[order] for name in found[0]}
         return np.concatenate(found)[order] if found else np.zeros(0)
+
+    @staticmethod
+    def _none(key: Key, size: int) -> Value:
+        function = FUNCTIONS[str(key[1])]
+        if function.fields:
+            return {name: np.full(size, np.nan) for name in function.fields}
+        return np.full(size, UNKNOWN, np.int8) if function.result == "condition" else np.full(size, np.nan)
 
     @staticmethod
     def _refuse(key: Key, steps: int) -> None:
