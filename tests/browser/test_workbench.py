@@ -218,7 +218,9 @@ def test_curves_under_the_inputs_are_runs_with_other_values(page, world):
     page.get_by_test_id("curve-guard").get_by_role("button", name="sweep guard").click()
     expect(page).to_have_url(re.compile(r"/trials\?.*x=guard"))
     start(page, "19")
-    expect(page.locator("[data-cell] circle:not([fill=none])")).to_have_count(16)  # three have too few trades to be ranked
+    expect(page.locator("[data-cell] circle:not([fill=none])")).to_have_count(
+        16
+    )  # three have too few trades to be ranked
 
 
 # --- lanes, levels, lens -----------------------------------------------------------------------------------------

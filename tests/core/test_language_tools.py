@@ -414,3 +414,14 @@ def test_every_form_has_an_example_that_checks(form):
     known = Setting(scripts=lambda title, version: SavedScript(title, 1, "up = close > open\n"))
     assert [item.message for item in check(form.example, known).diagnostics if item.severity == "error"] == []
     assert form.summary and form.snippet
+
+
+def test_a_bracket_reads_back_and_is_no_mistake():
+    """Entries that rest on both sides may wait at once; at a market price neither would happen."""
+    bracket = "enter long when close > open at stop high\nenter short when close > open at stop low\nopposite exit\n"
+    checked = check(bracket)
+    assert [item.code for item in checked.diagnostics] == []
+    assert "Orders of both sides may rest at once" in "\n".join(read_back(checked))
+    at_market = check(bracket.replace(" at stop high", "").replace(" at stop low", ""))
+    assert [item.code for item in at_market.diagnostics] == ["S0409"]
+    assert "Orders of both sides" not in "\n".join(read_back(at_market))

@@ -73,5 +73,5 @@ CODES: dict[str, Code] = {
     "S0406": Code("note", "an input never used", "Changing it changes nothing."),
     "S0407": Code("note", "an oscillator drawn over price", "Its values are far from the price, so the line lies outside the picture."),
     "S0408": Code("note", "a value that moves while its bar forms", "It does not look ahead, but what stood there at one moment may be gone when the higher bar closes."),
-    "S0409": Code("warning", "both sides at once", "When entries of both sides are yes on one bar, neither happens."),
+    "S0409": Code("warning", "both sides at once", "When entries of both sides at a market price are yes on one bar, neither happens; at a limit or a stop both may rest, as a breakout bracket."),
 }  # fmt: skip

@@ -139,10 +139,11 @@ def _check_lots(work: Work, rules: list[tuple[Placed, Statement]], entries: list
 
 
 def _check_both_sides(work: Work, entries: list[tuple[Placed, Enter]]) -> None:
-    """The same condition for both sides trades neither."""
-    longs = {without_places(entry.when) for _, entry in entries if entry.side == "long" and entry.only_if is None}
-    for placed, entry in entries:
-        if entry.side == "short" and entry.only_if is None and without_places(entry.when) in longs:
+    """The same condition for both sides trades neither; entries that rest may wait on both sides at once."""
+    at_market = [(placed, entry) for placed, entry in entries if entry.order.price is None and entry.only_if is None]
+    longs = {without_places(entry.when) for _, entry in at_market if entry.side == "long"}
+    for placed, entry in at_market:
+        if entry.side == "short" and without_places(entry.when) in longs:
             work.report(
                 placed,
                 Diagnostic("S0409", "this is also the condition to enter long, so neither happens", entry.when.span),

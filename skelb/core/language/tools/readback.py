@@ -68,7 +68,12 @@ def _entries(statements: list[Statement]) -> list[str]:
             found.append(f"It never enters {side}.")
     found.append("A condition counts where it is yes at a bar's close; unknown counts as no.")
     found.append("If an exit and an entry of one side are both yes, the exit happens and the entry does not;"
-                 " if entries of both sides are yes while flat, neither happens.")  # fmt: skip
+                 " if entries of both sides at a market price are yes while flat, neither happens.")  # fmt: skip
+    resting = {rule.side for rule in statements if isinstance(rule, Enter) and rule.order.price is not None}
+    if resting == {"long", "short"}:
+        found.append(
+            "Orders of both sides may rest at once; when one fills, the other does what an opposite entry does."
+        )
     if not any(isinstance(rule, Limit) and rule.kind == "open" for rule in statements):
         found.append("While in a position, further entries of its side do nothing.")
     modes = [rule for rule in statements if isinstance(rule, Opposite)]
