@@ -156,6 +156,6 @@ def test_baskets_agree_with_the_plain_simulator(batch):
     assert traded > 100
 
 
-@pytest.mark.parametrize("seed", [9462, 4424, 54980])
+@pytest.mark.parametrize("seed", [9462, 4424, 54980, 105190])
 def test_cases_that_once_differed(seed):
     assert_same(*both_outcomes(seed))

@@ -232,8 +232,7 @@ def units_of(entry, j, price, risk, equity, market, run, series):
         units = equity * amount / 100.0 / (risk * value)
     else:
         units = amount / (risk * value)
-    units = min(units, most)
-    return units if amount == amount and most == most and units < np.inf else np.nan
+    return min(units, most) if amount == amount and most == most and units < np.inf else np.nan
 
 
 @inlined
