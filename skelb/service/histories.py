@@ -16,7 +16,6 @@ from skelb.core.trials import HistoryMaker, HistoryRules, Measures
 from skelb.service.distrust import Distribution, distribution_of
 from skelb.service.prepared import Prepared
 
-_STEPS = 100  # at most so many answers on the way
 _EVEN = 1e-9
 
 
@@ -61,11 +60,11 @@ class MadeHistories:
         self._real = self._outcome(dataset)
 
     def steps(self) -> Iterator[HistoryStep]:
-        """How far it is, now and then, and at the end what the histories come to."""
+        """How far it is after each history, and with the last what they come to."""
         total, rows = self._rules.histories, [_measured(self._real)]
         for number in range(total):
             rows.append(_measured(self._outcome(self._dataset(self._maker.make(number)))))
-            if number + 1 < total and (number + 1) % max(1, total // _STEPS) == 0:
+            if number + 1 < total:
                 yield HistoryStep(number + 1, total, None)
         table = np.array(rows)
         real, found = (Measures(*part.T) for part in (table[:1], table[1:]))

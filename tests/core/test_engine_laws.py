@@ -11,6 +11,7 @@ from skelb.core.explain import Explainer, funnel_of
 from skelb.core.figures import basket_figures, figures_by_side, side_equity
 from skelb.core.language import check
 from skelb.core.plan import make_plan
+from tests.conftest import dataset, wave_bars
 from tests.core.test_engine_against_reference import (
     both_baskets,
     both_outcomes,
@@ -116,6 +117,18 @@ def test_a_replay_tells_what_the_run_did(seed):
     for before, after in zip(told, told[1:], strict=False):
         assert before.lots == after.lots_before and before.side == after.side_before
     assert told[-1].lots == ()
+
+
+def test_every_bar_of_a_quiet_stretch_knows_the_position_as_it_was_there():
+    """Bars that are passed in a loop, and looked at one by one, forwards and backwards."""
+    script = "enter long when bar == 3\nexit when open_profit > 99 and bars_held > 1\ntrail 50 points\nsize 1 units"
+    here = dataset(wave_bars(40))
+    replay = Replay(make_plan(sound(script), here, {}), Account(capital=1e6))
+    for bar in [*range(4, 30), *range(29, 3, -1)]:
+        told = replay.at(bar)
+        for known in (told.known_to_exits, told.known_to_entries):
+            assert known["bars_held"] == bar - 3 and known["open_lots"] == 1
+            assert known["open_profit"] == pytest.approx(100 * (here.bars.close[bar] / here.bars.open[4] - 1))
 
 
 @pytest.mark.parametrize("seed", range(60))

@@ -78,8 +78,8 @@ def decimal_tick(bars: Bars) -> float:
     prices = (bars.open, bars.high, bars.low, bars.close)
     for places in range(_MOST_PLACES):
         if all((np.round(price, places) == price).all() for price in prices):
-            return float(10.0**-places)
-    return float(10.0**-_MOST_PLACES)
+            return float(f"1e-{places}")
+    return float(f"1e-{_MOST_PLACES}")
 
 
 def _fits(prices: Floats, tick: float) -> bool:

@@ -125,7 +125,7 @@ class Market:
         """The pip in price units; where none is stated ten ticks of a tick with 3 or 5 decimals, else one tick."""
         if self.pip is not None:
             return self.pip
-        decimals = -int(Decimal(repr(self.tick)).normalize().as_tuple().exponent)
+        decimals = -int(Decimal(str(self.tick)).normalize().as_tuple().exponent)
         return round(10 * self.tick, decimals) if decimals in (3, 5) else self.tick
 
     def __post_init__(self) -> None:

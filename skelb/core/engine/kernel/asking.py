@@ -52,6 +52,13 @@ def evaluate(program, i, run, series):
     return series.registers[POSITION_NAMES]
 
 
+@inlined
+def keep_known(series):
+    """Keep the position's values as the exits saw them, for whoever asks."""
+    for name in range(POSITION_NAMES):
+        series.known[name] = series.registers[name]
+
+
 @called
 def know_position_apart(i, market, run, series):
     """As `know_position`, compiled once and called."""
@@ -94,6 +101,7 @@ def asked_entries(i, run, series):
 def asked_exits(i, market, run, series):
     """Whether an exit rule that asks for the position is yes."""
     know_position(i, market, run, series)
+    keep_known(series)
     mask = 1 if market.side > 0 else 2
     for x in range(rules_of(run).exits):
         rule = exit_at(x, run)

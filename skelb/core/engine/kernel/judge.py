@@ -3,13 +3,12 @@
 
 import numpy as np
 
-from skelb.core.engine.kernel.asking import asked_entries, is_yes, know_position_apart, make_columns
+from skelb.core.engine.kernel.asking import asked_entries, is_yes, keep_known, know_position_apart, make_columns
 from skelb.core.engine.kernel.levels import move_levels
 from skelb.core.engine.kernel.lots import close_side_apart, enter, is_for, is_limit_reached, take_by_rule
 from skelb.core.engine.kernel.money import tell, value_at
 from skelb.core.engine.kernel.orders import drop_entries, due_at, end_orders, follow_opposite, has_expired, rest
 from skelb.core.engine.kernel.places import account_of, entry_at, exit_at, lot_at, order_at, rules_of, side_of
-from skelb.core.engine.kernel.records import POSITION_NAMES
 from skelb.core.engine.words import Moment, Reason, Skip
 from skelb.core.plan.columns import Flag, Made, OppositeMode, OrderForm, RuleColumn
 from skelb.core.spanning import called, inlined
@@ -32,8 +31,7 @@ def judge(i, equity, market, run, series):
         if rules.made & (1 << Made.BEFORE_EXITS):
             make_columns(Made.BEFORE_EXITS, i, market, run, series)
         know_position_apart(i, market, run, series)
-        for name in range(POSITION_NAMES):  # kept for whoever asks what the exits saw
-            series.known[name] = series.registers[name]
+        keep_known(series)
     if rules.is_limited and rules.most_loss < np.inf:
         look_for_lost_day(i, equity, market, run, series)
     left = 0
@@ -161,7 +159,7 @@ def rest_exits(i, market, run, series):
         if rules.is_inverted:
             price = 2.0 * middle - price
         order = rules.entries + 2 * x + (0 if side > 0 else 1)
-        rest(order, i, rule.life, price, 0, market, run)
+        rest(order, i, rule.life, price, market, run)
 
 
 # --- entries --------------------------------------------------------------------------------------------------------
@@ -281,6 +279,6 @@ def rest_entry(e, i, held, market, run, series):
         return
     if held == -entry.side and market.side != held and rules_of(run).opposite == OppositeMode.EXIT:
         return  # it was to close a position that is closed
-    rest(e, i, entry.life, price, 0, market, run)
+    rest(e, i, entry.life, price, market, run)
     if market.side == -entry.side:
         follow_opposite(e, i, Moment.CLOSE, market, run, series)

@@ -65,22 +65,13 @@ def may_fill(order, market, run):
 
 
 @inlined
-def is_resting(market, run):
-    """Whether any order rests."""
-    on = 0
-    for order in range(rules_of(run).orders):
-        on += order_at(order, market, run).is_on
-    return on > 0
-
-
-@inlined
-def rest(order, i, life, price, closes_only, market, run):
+def rest(order, i, life, price, market, run):
     """Let an order rest from the next bar on; it takes the place of its rule's elder."""
     mine = order_at(order, market, run)
     mine.is_on = 1
     mine.until = i + life
     mine.bar = i
-    mine.closes_only = closes_only
+    mine.closes_only = 0
     mine.price = rounded(price, market)
 
 

@@ -163,7 +163,7 @@ def pass_held(i, last, market, run, series):
     line = ruin_line(account_of(run), lot.margin)
     top, bottom = lot.high, lot.low
     mask = events_of(side, run)
-    if side > 0:
+    if side > 0:  # a loop for each side: the comparisons are most of what a bar costs
         while i < bound:
             low = lows[i]
             high = highs[i]
