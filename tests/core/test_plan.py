@@ -121,7 +121,7 @@ SHARED, SHARED_SCRIPT = dataset(wave_bars(300)), check(SHARED_TEXT)
 
 def plan_arrays(plan):
     """All that the engine reads of a plan."""
-    levels, signals = plan.rules.levels, plan.rules.signals
+    signals = plan.rules.signals
     return [
         plan.flags,
         plan.rules.hours.blocks,
@@ -129,7 +129,7 @@ def plan_arrays(plan):
         signals.exits,
         plan.rows,
         plan.rules.limits,
-        *levels.columns,
+        *plan.columns,
     ]
 
 

@@ -123,7 +123,7 @@ class Outcome:
 
     def values(self, bars: Ints, moments: Ints) -> Floats:
         """Money that one unit makes when price moves by 1, at a moment of each bar: point value times currency rate."""
-        rate = self.plan.rules.levels.columns[RATE_COLUMN]
+        rate = self.plan.columns[RATE_COLUMN]
         known = np.maximum(bars - (moments != Moment.CLOSE), self.first)
         at_moment = np.broadcast_to(rate, bars.shape) if rate.size == 1 else rate[known]
         return at_moment * self.plan.dataset.market.point_value

@@ -75,6 +75,7 @@ class _Begun:
         mine = self.plan
         if (
             plan.rules is not mine.rules
+            or any(a is not b for a, b in zip(plan.columns + plan.inputs, mine.columns + mine.inputs, strict=True))
             or (plan.first, plan.last) != (mine.first, mine.last)
             or account != self.account
         ):
@@ -146,7 +147,7 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64],
         skips=skips,
         instructions=instructions,
         registers=np.zeros(
-            max(registers_of(instructions), 2 * records.POSITION_NAMES + len(script.rules.programs.inputs))
+            max(registers_of(instructions), 2 * records.POSITION_NAMES + len(script.inputs))
         ),
         known=np.zeros(records.POSITION_NAMES),
     )
@@ -352,7 +353,7 @@ class _Columns:
 def _columns(plans: Sequence[Plan], pool: Pool) -> _Columns:
     """The columns of all plans. One that serves several places (a stop of both sides) is one row."""
     size = sum(len(plan.dataset) for plan in plans)
-    columns = [plan.rules.levels.columns for plan in plans]
+    columns = [plan.columns for plan in plans]
     slots = np.full(len(columns[0]), -1, np.int64)
     constants = np.array([[column[0] for column in own] for own in columns], np.float64)
     row_of: dict[tuple[int, ...], int] = {}
@@ -371,7 +372,7 @@ def _columns(plans: Sequence[Plan], pool: Pool) -> _Columns:
         if column >= 0:
             slots[column] = made[number] = inputs
             inputs += 1
-    last = inputs + len(plans[0].rules.programs.inputs)
+    last = inputs + len(plans[0].inputs)
     if last == 1 and len(plans) == 1 and varying:  # as it is, without a copy
         return _Columns(
             np.ascontiguousarray(varying[0][0], np.float64).reshape(1, size), slots, constants, made, inputs
@@ -382,7 +383,8 @@ def _columns(plans: Sequence[Plan], pool: Pool) -> _Columns:
         here = slice(begin, begin + len(plan.dataset))
         for row, found in enumerate(varying):
             rows[row, here] = found[k]
-        rows[inputs:, here] = plan.rules.programs.inputs
+        for row, value in enumerate(plan.inputs, inputs):
+            rows[row, here] = value
         begin = here.stop
     return _Columns(rows, slots, constants, made, inputs)
 

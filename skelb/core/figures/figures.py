@@ -189,10 +189,10 @@ def side_equity(outcome: Outcome, chosen: Bools) -> Floats:
     """
     plan, trades = outcome.plan, outcome.trades
     market, closes = plan.dataset.market, plan.dataset.bars.close
-    value = plan.rules.levels.columns[RATE_COLUMN] * market.point_value
+    value = plan.columns[RATE_COLUMN] * market.point_value
     nightly = np.zeros(0)  # of one unit, for one percent a year
     if market.financing_long or market.financing_short:
-        nights = np.where(plan.flags & Flag.NIGHT, plan.rules.levels.columns[NIGHTS_COLUMN], 0.0) / 36_500.0
+        nights = np.where(plan.flags & Flag.NIGHT, plan.columns[NIGHTS_COLUMN], 0.0) / 36_500.0
         nightly = np.concatenate(([0.0], closes[:-1])) * nights
     begins = trades.entry_bar + (trades.entry_moment != Moment.CLOSE)
     # Equity is that before a close's own fills, but for the exits that are forced there.

@@ -1,7 +1,7 @@
 """Checking a whole script: names, kinds, rules, and what is allowed but surely not meant."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass, fields, replace
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, fields, is_dataclass, replace
 from functools import cached_property
 
 from skelb.core.catalogue import POSITION_NAMES
@@ -20,16 +20,24 @@ from skelb.core.language.sure import only_sure
 from skelb.core.language.tree import (
     Carry,
     Definition,
+    Distance,
     Enter,
+    Exit,
     Expression,
     Input,
+    Is,
     Name,
+    Order,
     Placed,
     Rule,
+    Size,
     Title,
     Zone,
 )
 from skelb.core.language.walk import parts_within
+
+_WAITED_FOR = {Enter: ("when",), Exit: ("when",), Distance: ("amount",), Size: ("amount", "most"), Order: ("price",)}
+"""Conditions and amounts: what of a rule is valued on every bar."""
 
 
 @dataclass(frozen=True)
@@ -80,17 +88,41 @@ class Checked:
 
     @cached_property
     def rules_stand_on(self) -> tuple[str, ...]:
-        """The inputs that rules stand on but for the conditions they wait for: in stops, sizes, prices, `only if` and
-        so on."""
-        reached = {name: frozenset(inputs) for name, inputs in self.stands_on.items()}
-        parts = [
-            getattr(placed.statement, item.name)
-            for placed in self.statements
-            if isinstance(placed.statement, Rule)
-            for item in fields(placed.statement)
-            if item.name != "when"
-        ]
-        return tuple(sorted(self._inputs_of(tuple(parts), reached)))
+        """The inputs that rules stand on but for conditions and amounts: in `only if`, windows, counts and so on."""
+        rules = tuple(placed.statement for placed in self.statements if isinstance(placed.statement, Rule))
+        return tuple(sorted(self.inputs_within(tuple(_laid_out_parts(rules)))))
+
+    def inputs_within(self, node: object) -> frozenset[str]:
+        """The inputs that a part of the script stands on, by itself or through names."""
+        return self._inputs_of(node, self._reached)
+
+    @cached_property
+    def _reached(self) -> dict[str, frozenset[str]]:
+        return {name: frozenset(inputs) for name, inputs in self.stands_on.items()}
+
+    def rules_with(self, inputs: Mapping[str, object]) -> list[Placed]:
+        """The rules that can exist with these inputs, in text order: those left out are for another word of a choice."""
+        always, chosen = self._rules_by_choice
+        found = list(always)
+        for name, by_word in chosen.items():
+            found += by_word.get(str(inputs[name]), ())
+        return [self.statements[place] for place in sorted(found)]
+
+    @cached_property
+    def _rules_by_choice(self) -> tuple[list[int], dict[str, dict[str, list[int]]]]:
+        """Places of rules that exist with any word, and of those for one word of a choice: a search has thousands."""
+        always: list[int] = []
+        chosen: dict[str, dict[str, list[int]]] = {}
+        for place, placed in enumerate(self.statements):
+            if not isinstance(placed.statement, Rule):
+                continue
+            only = getattr(placed.statement, "only_if", None)
+            held = self.inputs.get(only.x.name) if isinstance(only, Is) and isinstance(only.x, Name) else None
+            if held is not None and held.kind == "choice" and not only.negated:
+                chosen.setdefault(held.name, {}).setdefault(only.word, []).append(place)
+            else:
+                always.append(place)
+        return always, chosen
 
     def _inputs_of(self, node: object, reached: Mapping[str, frozenset[str]]) -> frozenset[str]:
         """The inputs within a tree, by itself or through the names in `reached`."""
@@ -129,6 +161,20 @@ class Checked:
     def has_entries(self) -> bool:
         """Whether this is a strategy script."""
         return any(isinstance(item.statement, Enter) for item in self.statements)
+
+
+def _laid_out_parts(node: object) -> Iterator[object]:
+    """The parts of rules but for what is valued on every bar."""
+    if isinstance(node, tuple):
+        for part in node:
+            yield from _laid_out_parts(part)
+    elif isinstance(node, (Name, Input)) or not is_dataclass(node):
+        yield node
+    else:
+        skipped = _WAITED_FOR.get(type(node), ())
+        for item in fields(node):
+            if item.name not in skipped:
+                yield from _laid_out_parts(getattr(node, item.name))
 
 
 def check(source: str, setting: Setting | None = None) -> Checked:

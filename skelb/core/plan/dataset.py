@@ -23,7 +23,7 @@ _MOST_SCRIPTS = 3
 class Shared:
     """What the runs of one script on a dataset share, by the values of the inputs that it stands on.
 
-    numbers : of definitions, their memo numbers; rules : laid out but for when their conditions hold, the last few
+    numbers : of definitions, their memo numbers; rules : laid out but for conditions and amounts, the last few
     """
 
     checked: Checked

@@ -9,7 +9,17 @@ from numpy.typing import NDArray
 from skelb.core.bars import Floats
 from skelb.core.catalogue import raw_spread
 from skelb.core.errors import SettingsError
-from skelb.core.language.tree import Breakeven, Enter, Expression, Protect, Side, Size, Trail
+from skelb.core.language.tree import (
+    Argument,
+    Breakeven,
+    Call,
+    Enter,
+    Expression,
+    Protect,
+    Side,
+    Size,
+    Trail,
+)
 from skelb.core.plan.columns import (
     COLUMNS_PER_SIDE,
     NIGHTS_COLUMN,
@@ -22,7 +32,7 @@ from skelb.core.plan.columns import (
     SizeForm,
 )
 from skelb.core.plan.moving import lay_moving_levels, no_units
-from skelb.core.plan.terms import SIDE_BITS, SIDES, Terms
+from skelb.core.plan.terms import NOWHERE, SIDE_BITS, SIDES, Formula, Terms
 
 _FORMS = {"units": SizeForm.UNITS, "cash": SizeForm.CASH, "percent": SizeForm.PERCENT,
           "risk_percent": SizeForm.RISK_PERCENT, "risk_cash": SizeForm.RISK_CASH}  # fmt: skip
@@ -33,13 +43,13 @@ _PART_UNITS = {"percent": DistanceUnit.PERCENT, "R": DistanceUnit.R, "at": Dista
 class Levels:
     """The columns, and what the numbers in them mean; e entry rules, x exit rules, p targets of parts.
 
-    columns : RULE_COLUMNS + 3 e + x + p float64 arrays of shape (n,), or (1,) where constant
+    columns : RULE_COLUMNS + 3 e + x + p, what stands in each
     moving_units : int64, shape (2, 5), `DistanceUnit` of the moving levels of each side
     parts : int64, shape (p, 2): sides (1 long, 2 short, 3 both), `DistanceUnit`
     part_shares : float64, shape (p,): percent of a lot's first units
     """
 
-    columns: list[Floats]
+    columns: list[Formula]
     moving_units: NDArray[np.int64]
     parts: NDArray[np.int64]
     part_shares: Floats
@@ -60,7 +70,7 @@ def lay_levels(terms: Terms, entries: Sequence[Enter], exits: int) -> Levels:
     Raises SettingsError on what cannot be in force together or on this market.
     """
     parted = [(rule, mask) for rule, mask in _targets_in_force(terms) if rule.part is not None]
-    columns: list[Floats] = [np.array([np.inf])] * (RULE_COLUMNS + len(RuleColumn) * len(entries) + exits + len(parted))
+    columns: list[Formula] = [np.array([np.inf])] * (RULE_COLUMNS + len(RuleColumn) * len(entries) + exits + len(parted))
     units = no_units()
     moving: list[Trail | Breakeven] = [*terms.of_kind(Trail), *terms.of_kind(Breakeven)]
     for offset, side in zip((0, COLUMNS_PER_SIDE), SIDES, strict=True):
@@ -110,12 +120,12 @@ def _size_statement(terms: Terms, rule: Enter) -> Size | None:
     return rule.size or (common[-1] if common else None)
 
 
-def _size(terms: Terms, rule: Enter) -> tuple[Floats, Floats]:
+def _size(terms: Terms, rule: Enter) -> tuple[Formula, Formula]:
     """A rule's size in its own form, and the most units."""
     size = _size_statement(terms, rule)
-    amount = np.array([100.0]) if size is None else terms.expressions.of(size.amount)
+    amount = np.array([100.0]) if size is None else size.amount
     most = None if size is None else size.most
-    return amount, np.array([np.inf]) if most is None else terms.expressions.of(most)
+    return amount, np.array([np.inf]) if most is None else most
 
 
 def _targets_in_force(terms: Terms) -> list[tuple[Protect, int]]:
@@ -130,7 +140,7 @@ def _targets_in_force(terms: Terms) -> list[tuple[Protect, int]]:
     return found
 
 
-def _lay_protection(terms: Terms, columns: list[Floats], offset: int, side: Side) -> None:
+def _lay_protection(terms: Terms, columns: list[Formula], offset: int, side: Side) -> None:
     """The distances and prices of a side's stops and whole targets; a sided rule replaces an unsided one."""
     for kind in ("stop", "target"):
         rules = [rule for rule in terms.of_kind(Protect) if rule.kind == kind and rule.side in (None, side)]
@@ -143,10 +153,10 @@ def _lay_protection(terms: Terms, columns: list[Floats], offset: int, side: Side
                 continue
             value, unit = terms.amount(rule.distance), rule.distance.unit
             if unit == "at":
-                columns[at] = _joined(columns[at], value, np.maximum if nearer_high else np.minimum)
+                columns[at] = _joined(columns[at], value, "max" if nearer_high else "min")
                 continue
             slot = offset + _slot(kind, unit)
-            columns[slot] = _joined(columns[slot], value, np.minimum)
+            columns[slot] = _joined(columns[slot], value, "min")
 
 
 def _slot(kind: str, unit: str) -> int:
@@ -155,9 +165,11 @@ def _slot(kind: str, unit: str) -> int:
     return {"percent": Column.TARGET_PERCENT, "R": Column.TARGET_R}.get(unit, Column.TARGET_PRICE)
 
 
-def _joined(held: Floats, value: Floats, join: np.ufunc) -> Floats:
-    """Several levels of one unit are one: the nearest counts. A held infinity stands for none yet."""
-    return value if held.size == 1 and np.isinf(held[0]) else join(held, value)
+def _joined(held: Formula, value: Expression, join: str) -> Expression:
+    """Several levels of one unit are one: the nearest counts. A held array stands for none yet."""
+    if isinstance(held, np.ndarray):
+        return value
+    return Call(join, NOWHERE, (Argument(None, held), Argument(None, value)), NOWHERE)
 
 
 def _nights(terms: Terms) -> Floats:

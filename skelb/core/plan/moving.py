@@ -6,11 +6,10 @@ from typing import TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from skelb.core.bars import Floats
 from skelb.core.errors import SettingsError
 from skelb.core.language.tree import Breakeven, Distance, Side, Trail
 from skelb.core.plan.columns import MOVING, Column, DistanceUnit, Made
-from skelb.core.plan.terms import Terms
+from skelb.core.plan.terms import Formula, Terms
 
 M = TypeVar("M", Trail, Breakeven)
 _UNITS = {"percent": DistanceUnit.PERCENT, "R": DistanceUnit.R}
@@ -22,7 +21,7 @@ def no_units() -> NDArray[np.int64]:
 
 
 def lay_moving_levels(
-    columns: list[Floats],
+    columns: list[Formula],
     offset: int,
     units: NDArray[np.int64],
     side: Side,

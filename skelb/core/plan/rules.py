@@ -18,16 +18,17 @@ from skelb.core.plan.holding import TimeExits, limits_of, room_of, time_exits
 from skelb.core.plan.hours import Hours, hours_of
 from skelb.core.plan.levels import Levels, lay_levels
 from skelb.core.plan.signals import NamedRule, Signals, entry_rules, exit_rules, lay_signals, raised
-from skelb.core.plan.terms import Terms
+from skelb.core.plan.memo import Value
+from skelb.core.plan.terms import Formula, Terms
 from skelb.core.plan.watching import Programs
 from skelb.core.stopping import part_of_work
 
-_MOST_RULES = 8
+_MOST_RULES = 64
 
 
 @dataclass(frozen=True, eq=False)
 class Rules:
-    """What the rules in force come to, but for when their conditions hold.
+    """What the rules in force come to, but for when their conditions hold and what their amounts are.
 
     room : how many lots may be open at once
     """
@@ -49,7 +50,9 @@ class Plan:
 
     flags : uint8, shape (n,), bits of `Flag`
     rows : uint8, shape (s, n): 1 where a rule is yes that no flag says all about
-    rules : all that does not hang on when conditions hold; runs that differ in conditions alone have the same
+    columns : values of `rules.levels.columns`, float64, shape (n,), or (1,) where constant
+    inputs : values of `rules.programs.inputs`, shape (n,) or (1,)
+    rules : the rest; runs that differ in conditions and amounts alone have the same
     """
 
     dataset: Dataset
@@ -58,6 +61,8 @@ class Plan:
     last: int
     flags: NDArray[np.uint8]
     rows: NDArray[np.uint8]
+    columns: tuple[Floats, ...]
+    inputs: tuple[Value, ...]
     rules: Rules
 
     @property
@@ -87,19 +92,27 @@ def make_plan(
     """
     first, last = _span(dataset, from_date, to_date)
     expressions = Expressions(checked, inputs, dataset)
+    rules = rules_of(checked, dataset, expressions, sides, inverted)
     with part_of_work(0.0, 0.3):
-        rules = _rules_of(checked, dataset, expressions, sides, inverted)
-    _refuse_unknown_rate(rules.levels.columns[RATE_COLUMN], dataset, first, last)
+        columns = tuple(value_of(formula, expressions) for formula in rules.levels.columns)
+        inputs = tuple(expressions.of(node) for node in rules.programs.inputs)
+    _refuse_unknown_rate(columns[RATE_COLUMN], dataset, first, last)
     with part_of_work(0.3, 1.0):
         flags, rows = raised(rules.signals.raised, expressions, len(dataset))
     flags |= rules.hours.flags
-    return Plan(dataset, expressions, first, last, flags, rows, rules)
+    return Plan(dataset, expressions, first, last, flags, rows, columns, inputs, rules)
 
 
-def _rules_of(checked: Checked, dataset: Dataset, expressions: Expressions, sides: str, inverted: bool) -> Rules:
-    """The rules laid out, or as they were for a run with the same values of the inputs that they stand on."""
-    if checked.asks_position:  # programs on the position hold values of conditions too
-        return _laid_out(Terms(checked, dataset, expressions, sides, inverted))
+def value_of(formula: Formula, expressions: Expressions) -> Floats:
+    """The values of a level column, float64, shape (n,) or (1,)."""
+    return formula if isinstance(formula, np.ndarray) else expressions.of(formula)
+
+
+def rules_of(checked: Checked, dataset: Dataset, expressions: Expressions, sides: str, inverted: bool) -> Rules:
+    """The rules laid out, or as they were for a run with the same values of the inputs that they stand on.
+
+    Raises SettingsError as `make_plan` does.
+    """
     held = dataset.shared(checked).rules
     key = sides, inverted, *(expressions.inputs[name] for name in checked.rules_stand_on)
     found: Rules | None = held.get(key)

@@ -197,7 +197,7 @@ def _lay_price(terms: Terms, levels: Levels, order: Order, column: int, made: Ma
     if terms.asks_position(order.price):
         terms.watching.add(order.price, made, column)
     else:
-        levels.columns[column] = terms.expressions.of(order.price)
+        levels.columns[column] = order.price
 
 
 def _named(stated: Stated, rule: Enter | Exit) -> NamedRule:

@@ -3,18 +3,20 @@
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
-import numpy as np
-
 from skelb.core.bars import Calendar, Floats, Market
 from skelb.core.catalogue import YES
 from skelb.core.language import Checked
 from skelb.core.language.tree import (
+    Arithmetic,
     Breakeven,
     Distance,
     Enter,
     Exit,
     ExitAfter,
     Expression,
+    FromMarket,
+    Name,
+    Number,
     Order,
     Protect,
     Rule,
@@ -27,6 +29,10 @@ from skelb.core.plan.watching import Watching, asks_position
 
 SIDES: tuple[Side, Side] = ("long", "short")
 SIDE_BITS = {"long": 1, "short": 2, None: 3}
+NOWHERE = (0, 0)
+"""The place of what no text says."""
+Formula = Expression | Floats
+"""What stands in a level column: an expression, valued anew for other inputs, or values that hang on no input."""
 R = TypeVar("R")
 
 
@@ -47,13 +53,14 @@ class Terms:
     ) -> None:
         self.checked, self.dataset, self.sides, self.inverted = checked, dataset, sides, inverted
         self.expressions = expressions
-        self.watching = Watching(checked, self.expressions, len(dataset))
+        self.watching = Watching(checked)
         self.rate = self._rate()
         self.stated: list[Stated] = []
         self._of_kind: dict[type, list[Any]] = {}
-        for placed in checked.statements:
+        for placed in checked.rules_with(expressions.inputs):
             statement = placed.statement
-            if isinstance(statement, Rule) and self._exists(getattr(statement, "only_if", None)):
+            assert isinstance(statement, Rule)
+            if self._exists(getattr(statement, "only_if", None)):
                 rule = _turned(statement) if inverted else statement
                 self.stated.append(Stated(rule, placed.text, placed.start))
                 self._of_kind.setdefault(type(rule), []).append(rule)
@@ -71,13 +78,12 @@ class Terms:
     def _exists(self, only_if: Expression | None) -> bool:
         return only_if is None or self.expressions.constant(only_if) == YES
 
-    def _rate(self) -> Floats:
-        """The currency rate at each close, shape (n,), or (1,) where it is a number."""
+    def _rate(self) -> Expression:
+        """The currency rate at each close."""
         rate = self.market.currency_rate
         if not isinstance(rate, str):
-            return np.array([float(rate)])
-        other = self.dataset.other(rate, self.dataset.bars.timeframe)
-        return np.asarray(other.align(other.dataset.bars.close), np.float64)
+            return Number(float(rate), NOWHERE)
+        return FromMarket(Name("close", NOWHERE), rate, None, False, NOWHERE)
 
     def of_kind(self, kind: type[R]) -> list[R]:
         """The rules of one kind, in text order."""
@@ -87,16 +93,20 @@ class Terms:
         """Whether a part of a rule depends on the position, by itself or through names."""
         return self.checked.asks_position and asks_position(node, self.checked)
 
-    def amount(self, distance: Distance) -> Floats:
-        """A distance's number, shape (n,) or (1,): pips, ticks and cash in price units, percent and R as they are."""
-        value, unit = self.expressions.of(distance.amount), distance.unit
+    def amount(self, distance: Distance) -> Expression:
+        """A distance's number: pips, ticks and cash in price units, percent and R as they are."""
+        amount, unit = distance.amount, distance.unit
         if unit == "pips":
-            return value * self.market.pip_size
+            return _of_two("*", amount, Number(self.market.pip_size, NOWHERE))
         if unit == "ticks":
-            return value * self.market.tick
+            return _of_two("*", amount, Number(self.market.tick, NOWHERE))
         if unit == "cash":
-            return value / (self.market.point_value * self.rate)
-        return value
+            return _of_two("/", amount, _of_two("*", Number(self.market.point_value, NOWHERE), self.rate))
+        return amount
+
+
+def _of_two(operator: str, a: Expression, b: Expression) -> Arithmetic:
+    return Arithmetic(operator, a, b, NOWHERE)
 
 
 def _turned(rule: Rule) -> Rule:

@@ -6,14 +6,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from skelb.core.bars import Floats
 from skelb.core.catalogue import POSITION_NAMES
 from skelb.core.language import Checked, names_in
 from skelb.core.language.checking.used import replaced_names
 from skelb.core.language.tree import Carry, Expression
 from skelb.core.plan.carries import compile_carry
 from skelb.core.plan.columns import Made
-from skelb.core.plan.expressions import Expressions
 from skelb.core.plan.steps import INSTRUCTION
 
 NAMES = tuple(POSITION_NAMES)  # their order is that of the engine's registers
@@ -22,18 +20,18 @@ _HERE = (0, 0)
 
 @dataclass(frozen=True, eq=False)
 class Programs:
-    """g programs on the position, m steps, n bars.
+    """g programs on the position, m steps.
 
     table : int64, shape (g, 6): first step, end of the steps, first input, end of the inputs, `Made`, the column that
         it writes (-1 for conditions)
     steps : `steps.INSTRUCTION`, shape (m,), as `carries.Program` lays them: values of the position in the first
         registers, the result in the register after their number, the inputs after twice their number
-    inputs : float64, shape (k, n): what does not depend on the position
+    inputs : what does not depend on the position
     """
 
     table: NDArray[np.int64]
     steps: NDArray[np.void]
-    inputs: Floats
+    inputs: tuple[Expression, ...]
 
 
 def asks_position(node: object, checked: Checked) -> bool:
@@ -48,34 +46,31 @@ def asks_position(node: object, checked: Checked) -> bool:
 class Watching:
     """Collects the programs of one plan."""
 
-    def __init__(self, checked: Checked, expressions: Expressions, size: int) -> None:
-        self._checked, self._expressions, self._size = checked, expressions, size
+    def __init__(self, checked: Checked) -> None:
+        self._checked = checked
         self._rows: list[tuple[int, ...]] = []
         self._steps: list[NDArray[np.void]] = []
-        self._inputs: list[Floats] = []
+        self._inputs: list[Expression] = []
 
     def add(self, node: Expression, made: Made, column: int = -1) -> int:
         """The number of a new program for an expression that asks for the position."""
         spans = (_HERE,) * len(NAMES)
+        distinct: dict[Expression, int] = {}  # by what is written: the steps are the same whatever inputs hold
         program = compile_carry(
-            Carry(NAMES, spans, (_written_out(node, self._checked),), (), _HERE), self._expressions.number
+            Carry(NAMES, spans, (_written_out(node, self._checked),), (), _HERE),
+            lambda part: distinct.setdefault(part, len(distinct)),
         )
+        parts = list(distinct)
         steps = np.frombuffer(program.steps, INSTRUCTION)
         begin, first = sum(len(part) for part in self._steps), len(self._inputs)
         self._steps.append(steps)
-        for number in program.columns:
-            value = self._expressions.value(number)
-            self._inputs.append(np.broadcast_to(value, self._size).astype(np.float64))
+        self._inputs += [parts[number] for number in program.columns]
         self._rows.append((begin, begin + len(steps), first, len(self._inputs), made, column))
         return len(self._rows) - 1
 
     def programs(self) -> Programs:
         """All that were added."""
-        return Programs(
-            np.array(self._rows, np.int64).reshape(-1, 6),
-            _stacked(self._steps),
-            np.array(self._inputs).reshape(len(self._inputs), self._size),
-        )
+        return Programs(np.array(self._rows, np.int64).reshape(-1, 6), _stacked(self._steps), tuple(self._inputs))
 
 
 def _stacked(steps: Sequence[NDArray[np.void]]) -> NDArray[np.void]:
