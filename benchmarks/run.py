@@ -38,7 +38,6 @@ from skelb.core.trials import (
     grid_size,
     point_at,
     read_axis,
-    run_cells,
     run_tasks,
 )
 from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
@@ -200,7 +199,7 @@ def sweep_rows() -> list[Row]:
 
     def together() -> None:
         with workers_for(sweep_of(), axes, threads=2) as workers:
-            for _ in run_cells(workers.submit, tasks, workers.ahead):
+            for _ in workers.cells(tasks):
                 pass
 
     def by_hand() -> None:
@@ -233,7 +232,7 @@ def demo_sweep_rows() -> list[Row]:
 
     def swept(threads: int) -> None:
         with workers_for(sweep_of(), axes, threads) as workers:
-            for _ in run_cells(workers.submit, tasks, workers.ahead):
+            for _ in workers.cells(tasks):
                 pass
 
     layout = layout_of(

@@ -17,13 +17,13 @@ from skelb.core.figures import (
     FIGURE_KEYS,
     FIGURES,
     basket_record,
-    covered,
     figures_by_side,
     figures_of,
     findings_of,
     record_of,
     side_equity,
 )
+from skelb.core.figures.sums import covered
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_plan
 from tests.conftest import dataset, wave_bars

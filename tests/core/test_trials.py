@@ -161,7 +161,7 @@ def test_the_same_results_in_any_executor_and_after_a_journey():
     assert [cell.number for cell in plain] == list(range(60)) and all(cell.figures for cell in plain)
     for executor in (OneAfterTheOther(), ThreadPoolExecutor(4)):
         fresh = a_sweep()
-        groups = run_cells(lambda tasks, e=executor, s=fresh: e.submit(run_tasks, s, tasks), TASKS, ahead=4)
+        groups = run_cells(lambda tasks, e=executor, s=fresh: e.submit(run_tasks, s, tasks), TASKS, 8, ahead=4)
         assert [cell for group in groups for cell in group] == plain
         executor.shutdown()
     sent = pickle.loads(pickle.dumps(packed(sweep, AXES)))

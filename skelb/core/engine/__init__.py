@@ -3,6 +3,7 @@
 from skelb.core.engine.account import Account
 from skelb.core.engine.ledger import Outcome, Rows, Trades, exit_reason_of
 from skelb.core.engine.memory import Pool
+from skelb.core.engine.points import Points, run_points
 from skelb.core.engine.run import Simulation, run, run_basket
 from skelb.core.engine.words import Moment, Reason, Skip
 
@@ -10,6 +11,7 @@ __all__ = [
     "Account",
     "Moment",
     "Outcome",
+    "Points",
     "Pool",
     "Reason",
     "Rows",
@@ -19,4 +21,5 @@ __all__ = [
     "exit_reason_of",
     "run",
     "run_basket",
+    "run_points",
 ]

@@ -146,9 +146,7 @@ def lay_out(plans: Sequence[Plan], account: Account, offsets: NDArray[np.int64],
         trades=trades,
         skips=skips,
         instructions=instructions,
-        registers=np.zeros(
-            max(registers_of(instructions), 2 * records.POSITION_NAMES + len(script.inputs))
-        ),
+        registers=np.zeros(max(registers_of(instructions), 2 * records.POSITION_NAMES + len(script.inputs))),
         known=np.zeros(records.POSITION_NAMES),
     )
     pool.begun = _Begun(script, account, run, run.block.copy(), series) if len(plans) == 1 else None

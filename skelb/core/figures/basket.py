@@ -7,7 +7,8 @@ import numpy as np
 
 from skelb.core.bars import Floats, Ints
 from skelb.core.engine import Moment, Outcome
-from skelb.core.figures.figures import Figures, Record, covered, figures_of, record_of, side_equity
+from skelb.core.figures.figures import Figures, Record, figures_of, record_of, side_equity
+from skelb.core.figures.sums import covered
 from skelb.core.plan import Dataset
 
 
@@ -98,7 +99,7 @@ def basket_record(outcomes: Sequence[Outcome], side: str = "all") -> Record:
         days[ends],
         holding,
         1.0,
-        covered(np.concatenate(begins), np.concatenate(stops)),
+        int(covered(np.concatenate(begins), np.concatenate(stops))),
         outcomes[0].cash_rate,
     )
 

@@ -10,8 +10,9 @@ import numpy as np
 from numba import njit
 
 from skelb.core.bars import Bools, Floats, Ints
-from skelb.core.engine import Moment, Outcome, Reason, Rows
+from skelb.core.engine import Moment, Outcome, Points, Reason, Rows
 from skelb.core.figures.definitions import FIGURE_KEYS
+from skelb.core.figures.sums import SUMS, Sums, covered, sum_up, sum_up_points
 from skelb.core.plan import Dataset
 from skelb.core.plan.columns import NIGHTS_COLUMN, RATE_COLUMN, Flag
 
@@ -122,17 +123,9 @@ def record_of(outcome: Outcome, side: str = "all") -> Record:
         calendar.day[ends],
         dataset.bars.close[span],
         float(dataset.bars.open[first]),
-        covered(trades.entry_bar[chosen], (trades.entry_bar + trades.bars_held)[chosen]),
+        int(covered(trades.entry_bar[chosen], (trades.entry_bar + trades.bars_held)[chosen])),
         outcome.cash_rate,
     )
-
-
-def covered(begins: Ints, ends: Ints) -> int:
-    """How many places lie in at least one of some stretches, each from its beginning to before its end."""
-    order = np.argsort(begins, kind="stable")
-    begins, ends = begins[order], ends[order]
-    reached = np.concatenate((begins[:1], np.maximum.accumulate(ends)[:-1]))
-    return int(np.maximum(0, ends - np.maximum(begins, reached)).sum())
 
 
 def joined(records: Sequence[Record]) -> Record:
@@ -167,13 +160,28 @@ def figures_of(record: Record) -> Figures:
 
     Of one side, equity is the initial capital plus that side's trades alone.
     """
-    found: Figures = dict.fromkeys(FIGURE_KEYS)
-    found |= _trade_figures(record)
-    found |= _equity_figures(record)
-    drawdown = found["max_drawdown"]
-    if drawdown:
-        found["return_over_drawdown"] = float(found["net_profit"] or 0.0) / drawdown
-    return found
+    found = np.zeros(1, SUMS)
+    sum_up(
+        record.rows, record.bars_held, record.ambiguous, record.equity, record.capital, record.holding,
+        record.held_from, record.day_ends, record.cash_rate / 100.0 / _days_a_year(record), found[0],
+    )  # fmt: skip
+    found["in_position"] = record.in_position
+    return _figures(record, Sums._make(found[0].tolist()))
+
+
+def figures_of_points(outcomes: Points) -> list[tuple[Figures, Daily | None]]:
+    """The figures of every point, and what it earned from day to day, as `figures_of` and `daily_of` have them."""
+    record, trades, count = record_of(outcomes.outcome(0)), outcomes.trades, len(outcomes.ends)
+    found, changes = np.zeros(count, SUMS), np.empty((count, record.days.size))
+    sum_up_points(
+        trades.rows, trades.bars_held, trades.ambiguous, trades.entry_bar, outcomes.ends, outcomes.equity,
+        record.capital, record.holding, record.held_from, record.day_ends,
+        record.cash_rate / 100.0 / _days_a_year(record), found, changes,
+    )  # fmt: skip
+    return [
+        (_figures(record, sums), Daily(record.days, mine) if sums.is_above_0 else None)
+        for sums, mine in zip(map(Sums._make, found.tolist()), changes, strict=True)
+    ]
 
 
 def figures_by_side(outcome: Outcome, against: Dataset | None = None) -> dict[str, Figures]:
@@ -213,24 +221,33 @@ def drawdown_of(equity: Floats, capital: float) -> Floats:
     return np.where(fall < 1e-9 * np.abs(peak), 0.0, fall)
 
 
-def _trade_figures(record: Record) -> Figures:
-    sums = _trade_sums(record.rows, record.bars_held, record.ambiguous)
-    count, wins, won, lost = int(sums[_COUNT]), int(sums[_WINS]), float(sums[_WON]), float(sums[_LOST])
+def _figures(record: Record, sums: Sums) -> Figures:
+    """The figures of sums; the record gives what belongs to every point of its equity, and the capital."""
+    found: Figures = dict.fromkeys(FIGURE_KEYS)
+    found |= _trade_figures(record, sums)
+    found |= _equity_figures(record, sums)
+    drawdown = found["max_drawdown"]
+    if drawdown:
+        found["return_over_drawdown"] = float(found["net_profit"] or 0.0) / drawdown
+    return found
+
+
+def _trade_figures(record: Record, sums: Sums) -> Figures:
+    count, wins, won, lost = int(sums.trades), int(sums.wins), sums.won, sums.lost
     losses, net = count - wins, won - lost
-    costs = float(sums[_FEES] + sums[_SPREADS] + sums[_SLIPPED] + sums[_NIGHTS])
-    gross = float(sums[_GROSS])
+    costs = sums.commission + sums.spread + sums.slippage + sums.financing
     found: Figures = {
         "net_profit": net,
         "return": net / record.capital if record.capital > 0 else None,
         "trades": count,
-        "total_commission": float(sums[_FEES]),
-        "total_spread": float(sums[_SPREADS]),
-        "total_slippage": float(sums[_SLIPPED]),
-        "total_financing": float(sums[_NIGHTS]),
+        "total_commission": sums.commission,
+        "total_spread": sums.spread,
+        "total_slippage": sums.slippage,
+        "total_financing": sums.financing,
         "total_costs": costs,
-        "costs_share": costs / gross if gross > 0 else None,
-        "ambiguous_trades": int(sums[_AMBIGUOUS]),
-        "exposure": record.in_position / max(1, record.equity.size),
+        "costs_share": costs / sums.gross if sums.gross > 0 else None,
+        "ambiguous_trades": int(sums.ambiguous),
+        "exposure": sums.in_position / max(1, record.closes.size),
     }
     if count == 0:
         return found
@@ -241,26 +258,29 @@ def _trade_figures(record: Record) -> Figures:
         "average_loss": -lost / losses if losses else None,
         "profit_factor": won / lost if lost > 0 else None,
         "payoff": won / wins / (lost / losses) if wins and lost > 0 else None,
-        "expectancy_r": float(sums[_IN_R] / sums[_WITH_R]) if sums[_WITH_R] else None,
-        "largest_win": float(sums[_BEST]) if sums[_BEST] > 0 else None,
-        "largest_loss": float(sums[_WORST]) if sums[_WORST] < 0 else None,
-        "longest_winning_run": int(sums[_WINNING]),
-        "longest_losing_run": int(sums[_LOSING]),
-        "average_bars_held": float(sums[_HELD]) / count,
+        "expectancy_r": sums.in_r / sums.with_r if sums.with_r else None,
+        "largest_win": sums.best if sums.best > 0 else None,
+        "largest_loss": sums.worst if sums.worst < 0 else None,
+        "longest_winning_run": int(sums.winning_run),
+        "longest_losing_run": int(sums.losing_run),
+        "average_bars_held": sums.held / count,
     }
     return found
 
 
-def _equity_figures(record: Record) -> Figures:
-    money, percent, peak, recovery = _largest_drawdown(record.equity, record.capital)
-    found: Figures = {"max_drawdown": money, "max_drawdown_percent": percent, "max_drawdown_days": 0.0}
-    if money > 0:
-        start = record.closes[peak] if peak >= 0 else record.begins
-        found["max_drawdown_days"] = float(record.closes[recovery] - start) / 86_400.0
+def _equity_figures(record: Record, sums: Sums) -> Figures:
+    found: Figures = {
+        "max_drawdown": sums.drawdown,
+        "max_drawdown_percent": sums.drawdown_percent,
+        "max_drawdown_days": 0.0,
+    }
+    if sums.drawdown > 0:
+        start = record.closes[int(sums.peak)] if sums.peak >= 0 else record.begins
+        found["max_drawdown_days"] = float(record.closes[int(sums.recovery)] - start) / 86_400.0
     if record.held_from > 0:
         found["holding_return"] = float(record.holding[-1] / record.held_from - 1.0)
     if record.capital > 0:
-        found |= _daily_figures(record)
+        found |= _daily_figures(record, sums)
     return found
 
 
@@ -270,170 +290,26 @@ def daily_of(record: Record) -> Daily | None:
     return Daily(record.days, np.asarray(whole[1:] / whole[:-1] - 1.0)) if (whole > 0).all() else None
 
 
-def _daily_figures(record: Record) -> Figures:
-    per_year = record.days.size * _YEAR_DAYS / float(record.days[-1] - record.days[0] + 1)
+def _days_a_year(record: Record) -> float:
+    return record.days.size * _YEAR_DAYS / float(record.days[-1] - record.days[0] + 1)
+
+
+def _daily_figures(record: Record, sums: Sums) -> Figures:
+    per_year = _days_a_year(record)
     found: Figures = {}
-    final = float(record.equity[-1])
-    if final > 0:
-        found["yearly_growth"] = (final / record.capital) ** (per_year / record.days.size) - 1.0
-    mean, deviation, falls, held_mean, held_variance, covariance, sharpe_error, alpha_error = _daily_sums(
-        record.equity, record.capital, record.holding, record.held_from, record.day_ends,
-        record.cash_rate / 100.0 / per_year,
-    ).tolist()  # fmt: skip
+    if sums.final > 0:
+        found["yearly_growth"] = (sums.final / record.capital) ** (per_year / record.days.size) - 1.0
     root = per_year**0.5
-    if deviation > 0:
-        found["sharpe"] = mean / deviation * root
-        found["sharpe_error"] = sharpe_error * root
-    if falls > 0:
-        found["sortino"] = mean / falls * root
-    if held_variance > 0:
-        found["beta"] = covariance / held_variance
-        found["alpha"] = (mean - covariance / held_variance * held_mean) * per_year
-        found["alpha_error"] = alpha_error * per_year
+    if sums.deviation > 0:
+        found["sharpe"] = sums.mean / sums.deviation * root
+        found["sharpe_error"] = sums.sharpe_error * root
+    if sums.falls > 0:
+        found["sortino"] = sums.mean / sums.falls * root
+    if sums.held_variance > 0:
+        found["beta"] = sums.covariance / sums.held_variance
+        found["alpha"] = (sums.mean - sums.covariance / sums.held_variance * sums.held_mean) * per_year
+        found["alpha_error"] = sums.alpha_error * per_year
     return found
-
-
-# What `_trade_sums` counts.
-(
-    _COUNT, _WINS, _WON, _LOST, _GROSS, _FEES, _SPREADS, _SLIPPED, _NIGHTS, _IN_R, _WITH_R, _BEST, _WORST, _HELD,
-    _AMBIGUOUS, _WINNING, _LOSING,
-) = range(17)  # fmt: skip
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _trade_sums(rows, bars_held, ambiguous):
-    """All that the trade figures are made of, in one pass over the ledger's rows."""
-    sums = np.zeros(17)
-    winning = 0
-    losing = 0
-    for t in range(bars_held.size):
-        row = rows[t]
-        net = row.net
-        sums[_COUNT] += 1
-        if net > 0.0:
-            sums[_WINS] += 1
-            sums[_WON] += net
-            winning += 1
-            losing = 0
-        else:
-            sums[_LOST] -= net
-            losing += 1
-            winning = 0
-        sums[_WINNING] = max(sums[_WINNING], winning)
-        sums[_LOSING] = max(sums[_LOSING], losing)
-        sums[_BEST] = max(sums[_BEST], net)
-        sums[_WORST] = min(sums[_WORST], net)
-        sums[_GROSS] += row.gross
-        sums[_FEES] += row.commission
-        sums[_SPREADS] += row.spread
-        sums[_SLIPPED] += row.slippage
-        sums[_NIGHTS] += row.financing
-        in_r = row.r
-        if in_r == in_r:
-            sums[_IN_R] += in_r
-            sums[_WITH_R] += 1
-        sums[_AMBIGUOUS] += ambiguous[t]
-        sums[_HELD] += bars_held[t]
-    return sums
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _daily_sums(equity, capital, held, held_from, day_ends, cash):
-    """Mean, sample deviation and root mean square of the falls of equity's relative changes from day to day beyond what
-    `cash` earns a day; mean, variance and covariance of those of what is held; the standard errors of mean over
-    deviation, and of what the mean is beyond what is held (Lo 2002, Financial Analysts Journal 58(4); Newey and West
-    1987, with lags as of their 1994 paper). Zeros when there are under two, or when a value is not above 0."""
-    found = np.zeros(8)
-    n = day_ends.size
-    changes = np.empty(n)
-    market = np.empty(n)
-    before = capital
-    held_before = held_from
-    is_held_known = held_from > 0.0
-    if n < 2:
-        return found
-    for k in range(n):
-        now = equity[day_ends[k]]
-        if not now > 0.0:
-            return found
-        changes[k] = now / before - 1.0 - cash
-        before = now
-        now = held[day_ends[k]]
-        is_held_known &= now > 0.0
-        market[k] = now / held_before - 1.0 - cash
-        held_before = now
-    mean = changes.mean()
-    held_mean = market.mean()
-    spread = 0.0
-    falls = 0.0
-    variance = 0.0
-    shared = 0.0
-    for k in range(n):
-        spread += (changes[k] - mean) ** 2
-        falls += min(changes[k], 0.0) ** 2
-        variance += (market[k] - held_mean) ** 2
-        shared += (changes[k] - mean) * (market[k] - held_mean)
-    found[0] = mean
-    found[1] = np.sqrt(spread / (n - 1))
-    found[2] = np.sqrt(falls / n)
-    if is_held_known:
-        found[3] = held_mean
-        found[4] = variance / n
-        found[5] = shared / n
-    # What every day adds to the ratio, and to the intercept, beyond its mean.
-    if spread > 0.0:
-        deviation = np.sqrt(spread / n)
-        adds = (changes - mean) / deviation
-        adds -= mean / deviation / 2.0 * (adds * adds - 1.0)
-        found[6] = _error_of_mean(adds)
-    if is_held_known and variance > 0.0:
-        slope = shared / variance
-        rest = changes - mean - slope * (market - held_mean)
-        found[7] = _error_of_mean(rest * (1.0 - (market - held_mean) * held_mean / (variance / n)))
-    return found
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _error_of_mean(adds):
-    """The standard error of a mean of values about 0 that may hang together, with Bartlett's weights."""
-    n = adds.size
-    lags = min(int(4.0 * (n / 100.0) ** (2.0 / 9.0)), n - 1)
-    total = np.sum(adds * adds)
-    for lag in range(1, lags + 1):
-        total += 2.0 * (1.0 - lag / (lags + 1.0)) * np.sum(adds[lag:] * adds[: n - lag])
-    return np.sqrt(max(total, 0.0)) / n
-
-
-@njit(cache=True, nogil=True, error_model="numpy")
-def _largest_drawdown(equity, capital):
-    peak = capital
-    peak_at = -1
-    money = 0.0
-    share = 0.0
-    start = -1
-    bottom = 0
-    depth = np.inf  # equity below this is a new largest fall, in money or as a share of the peak
-    for i in range(equity.size):
-        now = equity[i]
-        if now > peak:
-            peak = now
-            peak_at = i
-            depth = max(peak - money, peak * (1.0 - share)) if peak > 0.0 else peak - money
-        elif now < depth and peak - now >= 1e-9 * abs(peak):  # less is the rounding of the arithmetic
-            if peak - now > money:
-                money = peak - now
-                start = peak_at
-                bottom = i
-            if peak > 0.0:
-                share = max(share, (peak - now) / peak)
-            depth = max(peak - money, peak * (1.0 - share)) if peak > 0.0 else peak - money
-    height = capital if start < 0 else equity[start]
-    recovery = equity.size - 1
-    for i in range(bottom, equity.size):
-        if equity[i] >= height:
-            recovery = i
-            break
-    return money, share * 100.0, start, recovery
 
 
 @njit(cache=True, nogil=True, error_model="numpy")

@@ -101,7 +101,7 @@ class Checked:
         return {name: frozenset(inputs) for name, inputs in self.stands_on.items()}
 
     def rules_with(self, inputs: Mapping[str, object]) -> list[Placed]:
-        """The rules that can exist with these inputs, in text order: those left out are for another word of a choice."""
+        """The rules that can exist with these inputs, in text order; others are for another word of a choice."""
         always, chosen = self._rules_by_choice
         found = list(always)
         for name, by_word in chosen.items():
@@ -117,11 +117,12 @@ class Checked:
             if not isinstance(placed.statement, Rule):
                 continue
             only = getattr(placed.statement, "only_if", None)
-            held = self.inputs.get(only.x.name) if isinstance(only, Is) and isinstance(only.x, Name) else None
-            if held is not None and held.kind == "choice" and not only.negated:
-                chosen.setdefault(held.name, {}).setdefault(only.word, []).append(place)
-            else:
-                always.append(place)
+            if isinstance(only, Is) and isinstance(only.x, Name) and not only.negated:
+                held = self.inputs.get(only.x.name)
+                if held is not None and held.kind == "choice":
+                    chosen.setdefault(held.name, {}).setdefault(only.word, []).append(place)
+                    continue
+            always.append(place)
         return always, chosen
 
     def _inputs_of(self, node: object, reached: Mapping[str, frozenset[str]]) -> frozenset[str]:

@@ -9,6 +9,7 @@ from skelb.core.plan.inputs import input_values, read_value
 from skelb.core.plan.memo import Memo
 from skelb.core.plan.rules import Plan, make_plan
 from skelb.core.plan.signals import NamedRule
+from skelb.core.plan.template import Template, make_template
 
 __all__ = [
     "Block",
@@ -23,10 +24,12 @@ __all__ = [
     "OppositeMode",
     "Plan",
     "SizeForm",
+    "Template",
     "compare_values",
     "holds_back",
     "input_values",
     "make_dataset",
     "make_plan",
+    "make_template",
     "read_value",
 ]

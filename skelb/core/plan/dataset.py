@@ -57,7 +57,8 @@ class Dataset:
         return len(self.bars)
 
     def apart(self) -> "Dataset":
-        """The same bars with nothing computed yet: what is computed on it goes when it goes."""
+        """The same bars, and longer ones as far as they are made, with nothing computed yet: what is computed on it
+        goes when it goes."""
         return Dataset(
             self.market,
             self.bars,
@@ -66,6 +67,7 @@ class Dataset:
             self.data_version,
             stored=self.stored,
             others=self.others,
+            _higher={timeframe: found.apart() for timeframe, found in list(self._higher.items())},
         )
 
     def shared(self, checked: Checked) -> Shared:
@@ -135,6 +137,10 @@ class HigherBars:
 
     dataset: Dataset
     seen: Ints
+
+    def apart(self) -> "HigherBars":
+        """The same bars with nothing computed yet."""
+        return HigherBars(self.dataset.apart(), self.seen)
 
     def align(self, values: NDArray[Any]) -> NDArray[Any]:
         """Values of the higher bars as each lower bar sees them, unknown before the first close; dtype of `values`."""

@@ -70,7 +70,8 @@ def lay_levels(terms: Terms, entries: Sequence[Enter], exits: int) -> Levels:
     Raises SettingsError on what cannot be in force together or on this market.
     """
     parted = [(rule, mask) for rule, mask in _targets_in_force(terms) if rule.part is not None]
-    columns: list[Formula] = [np.array([np.inf])] * (RULE_COLUMNS + len(RuleColumn) * len(entries) + exits + len(parted))
+    count = RULE_COLUMNS + len(RuleColumn) * len(entries) + exits + len(parted)
+    columns: list[Formula] = [np.array([np.inf])] * count
     units = no_units()
     moving: list[Trail | Breakeven] = [*terms.of_kind(Trail), *terms.of_kind(Breakeven)]
     for offset, side in zip((0, COLUMNS_PER_SIDE), SIDES, strict=True):

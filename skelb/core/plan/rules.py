@@ -17,8 +17,8 @@ from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.holding import TimeExits, limits_of, room_of, time_exits
 from skelb.core.plan.hours import Hours, hours_of
 from skelb.core.plan.levels import Levels, lay_levels
-from skelb.core.plan.signals import NamedRule, Signals, entry_rules, exit_rules, lay_signals, raised
 from skelb.core.plan.memo import Value
+from skelb.core.plan.signals import NamedRule, Signals, entry_rules, exit_rules, lay_signals, raised
 from skelb.core.plan.terms import Formula, Terms
 from skelb.core.plan.watching import Programs
 from skelb.core.stopping import part_of_work
@@ -95,12 +95,12 @@ def make_plan(
     rules = rules_of(checked, dataset, expressions, sides, inverted)
     with part_of_work(0.0, 0.3):
         columns = tuple(value_of(formula, expressions) for formula in rules.levels.columns)
-        inputs = tuple(expressions.of(node) for node in rules.programs.inputs)
+        asked = tuple(expressions.of(node) for node in rules.programs.inputs)
     _refuse_unknown_rate(columns[RATE_COLUMN], dataset, first, last)
     with part_of_work(0.3, 1.0):
         flags, rows = raised(rules.signals.raised, expressions, len(dataset))
     flags |= rules.hours.flags
-    return Plan(dataset, expressions, first, last, flags, rows, columns, inputs, rules)
+    return Plan(dataset, expressions, first, last, flags, rows, columns, asked, rules)
 
 
 def value_of(formula: Formula, expressions: Expressions) -> Floats:

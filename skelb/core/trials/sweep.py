@@ -1,23 +1,44 @@
 """Running many combinations of inputs on one dataset, sharing what they have in common."""
 
-from collections import deque
-from collections.abc import Callable, Generator, Iterable
+from collections import OrderedDict, deque
+from collections.abc import Callable, Generator, Hashable, Iterable, Iterator
 from concurrent.futures import Future
 from dataclasses import dataclass, field, replace
 from datetime import date
+from functools import cached_property
 from itertools import islice
 from threading import Lock, local
 
 from skelb.core.bars import Timeframe
-from skelb.core.engine import Account, Outcome, Pool, run, run_basket
+from skelb.core.engine import Account, Outcome, Pool, run, run_basket, run_points
 from skelb.core.errors import SettingsError
-from skelb.core.figures import FIGURE_KEYS, Daily, Figures, Record, daily_of, figures_of, record_together
+from skelb.core.figures import (
+    FIGURE_KEYS,
+    Daily,
+    Figures,
+    Record,
+    daily_of,
+    figures_of,
+    figures_of_points,
+    record_together,
+)
 from skelb.core.language import Checked
-from skelb.core.plan import Dataset, InputValue, input_values, make_plan
+from skelb.core.plan import (
+    Dataset,
+    InputValue,
+    Plan,
+    Template,
+    input_values,
+    make_plan,
+    make_template,
+    read_value,
+)
 from skelb.core.trials.grid import PLACE_AXES, Point
 from skelb.core.trials.spans import Span
 
-CHUNK = 8
+_CHUNK_BARS = 1_000_000
+_LARGEST_CHUNK = 64
+_MOST_TEMPLATES = 8
 
 
 class _OwnPool(local):
@@ -45,6 +66,7 @@ class Sweep:
     inverted: bool = False
     basket: tuple[str, ...] = ()
     _datasets: dict[tuple[str, Timeframe], Dataset] = field(default_factory=dict)
+    _templates: OrderedDict[tuple[Hashable, ...], Template] = field(default_factory=OrderedDict)
     _lock: Lock = field(default_factory=Lock)
 
     def apart(self) -> "Sweep":
@@ -82,20 +104,94 @@ class Sweep:
     def _outcomes(
         self, point: Point, pool: Pool | None, span: Span | None, account: Account | None = None
     ) -> list[Outcome]:
-        places = self._places(point)
-        varied = {name: value for name, value in point.items() if name not in places}
-        first, last = (span.first, span.last) if span else (self.from_date, self.to_date)
-        inputs = input_values(self.checked, {**self.fixed, **varied})
-        sides = places.get("sides", self.sides)
-        plans = [
-            make_plan(self.checked, dataset, inputs, sides, first, last, self.inverted)
-            for dataset in self._datasets_of(point)
-        ]
+        plans = [self._plan(dataset, point, span) for dataset in self._datasets_of(point)]
         return (
             run_basket(plans, account or self.account)
             if self.basket
             else [run(plans[0], account or self.account, pool)]
         )
+
+    def _plan(self, dataset: Dataset, point: Point, span: Span | None) -> Plan:
+        first, last = (span.first, span.last) if span else (self.from_date, self.to_date)
+        sides = self._places(point).get("sides", self.sides)
+        return make_plan(self.checked, dataset, self._inputs(point), sides, first, last, self.inverted)
+
+    @cached_property
+    def _fixed_inputs(self) -> dict[str, InputValue]:
+        return input_values(self.checked, self.fixed)
+
+    def _inputs(self, point: Point) -> dict[str, InputValue]:
+        """Every input's value at a point. Raises SettingsError when an input cannot hold it."""
+        inputs, places = self.checked.inputs, self._places(point)
+        varied = {name: read_value(inputs[name], value) for name, value in point.items() if name not in places}
+        return self._fixed_inputs | varied
+
+    def layout_of(self, task: "Task") -> tuple[Hashable, ...]:
+        """What runs with the same rules, apart from conditions and amounts, on the same bars have in common."""
+        point, places = task.point, self._places(task.point)
+        rules = (point[name] for name in self.checked.rules_stand_on if name in point)
+        return task.span, *places.items(), *rules
+
+    def _template(self, task: "Task") -> Template:
+        """The template of a task's layout, made once. Raises SettingsError when the task cannot run."""
+        key = self.layout_of(task)
+        with self._lock:
+            found = self._templates.get(key)
+        if found is None:
+            plan = self._plan(self.dataset_of(task.point), task.point, task.span)
+            opened = (
+                frozenset(task.point) - frozenset(self._places(task.point)) - frozenset(self.checked.rules_stand_on)
+            )
+            found = make_template(self.checked, plan, opened)
+            with self._lock:
+                self._templates[key] = found
+                while len(self._templates) > _MOST_TEMPLATES:
+                    self._templates.popitem(last=False)
+        return found
+
+    def cells(self, tasks: "Iterable[Task]", pool: Pool) -> "Iterator[Cell]":
+        """The finished cells of tasks, in any order. Those that have a layout in common are run together."""
+        alike: dict[tuple[Hashable, ...], list[Task]] = {}
+        for task in tasks:
+            alike.setdefault(self.layout_of(task), []).append(task)
+        for several in alike.values():
+            for group in batched(several, self.chunk):
+                yield from self._apart(group, pool) if self.basket or len(group) == 1 else self._together(group, pool)
+
+    def _apart(self, tasks: "Iterable[Task]", pool: Pool) -> "Iterator[Cell]":
+        for task in tasks:
+            try:
+                record = self.record(task.point, pool, task.span)
+            except SettingsError as exc:
+                yield task.failed(exc)
+            else:
+                yield task.finished(figures_of(record), daily_of(record))
+
+    def _together(self, tasks: "list[Task]", pool: Pool) -> "Iterator[Cell]":
+        try:
+            template = self._template(tasks[0])
+        except SettingsError as exc:  # of this point, perhaps not of the others
+            yield tasks[0].failed(exc)
+            yield from self.cells(tasks[1:], pool)
+            return
+        fitting: list[Task] = []
+        leaves: list[list[int]] = []
+        for task in tasks:
+            try:
+                leaves.append(template.leaf_numbers(self._inputs(task.point)))
+            except SettingsError as exc:
+                yield task.failed(exc)
+            else:
+                fitting.append(task)
+        waiting = iter(fitting)
+        for group in run_points(template, leaves, self.account, pool):
+            for (figures, daily), task in zip(figures_of_points(group), waiting, strict=False):
+                yield task.finished(figures, daily)
+
+    @property
+    def chunk(self) -> int:
+        """How many tasks are handed over at once: some milliseconds of work."""
+        return max(1, min(_LARGEST_CHUNK, _CHUNK_BARS // len(self.dataset)))
 
     def _datasets_of(self, point: Point) -> list[Dataset]:
         if not self.basket:
@@ -136,6 +232,14 @@ class Task:
     part: int = 0
     span: Span | None = None
 
+    def finished(self, figures: Figures, daily: Daily | None) -> "Cell":
+        """Its cell."""
+        return Cell(self.number, self.part, figures, daily)
+
+    def failed(self, reason: SettingsError) -> "Cell":
+        """Its cell when it cannot run."""
+        return Cell(self.number, self.part, None, error=str(reason))
+
 
 @dataclass(frozen=True)
 class Cell:
@@ -149,19 +253,19 @@ class Cell:
 
 
 def run_cells(
-    run_chunk: Callable[[list[Task]], "Future[list[Cell]]"], tasks: Iterable[Task], ahead: int
+    run_chunk: Callable[[list[Task]], "Future[list[Cell]]"], tasks: Iterable[Task], chunk: int, ahead: int
 ) -> Generator[list[Cell], None, None]:
-    """The finished cells in small groups, in order, while `ahead` groups are being computed.
+    """The finished cells in groups of `chunk`, in order, while `ahead` groups are being computed.
 
     `run_chunk` hands a group of tasks to whoever computes it. Closing the iterator stops after the groups under way;
     the same tasks give the same figures wherever they are computed.
     """
     waiting: deque[Future[list[Cell]]] = deque()
-    source = iter(tasks)
+    groups = batched(tasks, chunk)
     try:
         while True:
-            while len(waiting) < ahead and (chunk := list(islice(source, CHUNK))):
-                waiting.append(run_chunk(chunk))
+            for group in islice(groups, ahead - len(waiting)):
+                waiting.append(run_chunk(group))
             if not waiting:
                 return
             yield waiting.popleft().result()
@@ -171,15 +275,16 @@ def run_cells(
 
 
 def run_tasks(sweep: Sweep, tasks: list[Task]) -> list[Cell]:
-    """The finished cells of tasks, one after the other in this thread."""
-    found: list[Cell] = []
-    for task in tasks:
-        try:
-            record = sweep.record(task.point, _own.pool, task.span)
-            found.append(Cell(task.number, task.part, figures_of(record), daily_of(record)))
-        except SettingsError as exc:
-            found.append(Cell(task.number, task.part, None, error=str(exc)))
-    return found
+    """The finished cells of tasks, in order, computed in this thread."""
+    found = {(cell.number, cell.part): cell for cell in sweep.cells(tasks, _own.pool)}
+    return [found[task.number, task.part] for task in tasks]
+
+
+def batched(tasks: "Iterable[Task]", size: int) -> "Iterator[list[Task]]":
+    """Tasks in groups of at most `size`."""
+    source = iter(tasks)
+    while group := list(islice(source, size)):
+        yield group
 
 
 def check_objective(name: str) -> str:

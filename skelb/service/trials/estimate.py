@@ -8,7 +8,7 @@ import numpy as np
 
 from skelb.core.errors import SkelbError
 from skelb.core.figures import FIGURE_KEYS
-from skelb.core.trials import BLOCKS, Sweep, Task, point_at, run_cells
+from skelb.core.trials import BLOCKS, Sweep, Task, point_at
 from skelb.service.trials.orders import Layout
 from skelb.service.trials.workers import THREADS, workers_for
 
@@ -38,7 +38,7 @@ def estimated(layout: Layout) -> Estimate:
     if len(beside) >= _LEAST_BESIDE:  # since threads gain less the shorter a run is
         started = time.perf_counter()
         with workers_for(sweep, layout.axes) as workers:
-            for _ in run_cells(workers.submit, beside, workers.ahead):
+            for _ in workers.cells(beside):
                 pass
         seconds = (time.perf_counter() - started) / len(beside)
     else:

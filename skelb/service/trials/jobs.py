@@ -10,7 +10,7 @@ from threading import Event, Lock, Thread
 import numpy as np
 
 from skelb.core.errors import ConflictError, SettingsError, SkelbError
-from skelb.core.trials import Axis, Cell, Results, Task, point_at, run_cells
+from skelb.core.trials import Axis, Cell, Results, Task, point_at
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.prepared import Prepared
@@ -188,7 +188,7 @@ class Trials:
         started = committed = time.monotonic()
         count = 0
         with workers_for(sweep, trial.axes, cluster=self.cluster or None) as workers:
-            groups = run_cells(workers.submit, missing, workers.ahead)
+            groups = workers.cells(missing)
             try:
                 for group in groups:
                     waiting.extend(group)

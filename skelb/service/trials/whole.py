@@ -17,7 +17,6 @@ from skelb.core.trials import (
     Window,
     efficiency,
     mean_range,
-    run_cells,
     stitched,
 )
 from skelb.service.tallies import Tallies
@@ -53,7 +52,7 @@ def run_layout(
     tallies.begin(layout.title)
     with workers_for(layout.sweep, layout.axes, jobs, cluster) as workers:
         tasks = missing_tasks(layout.axes, layout.numbers, layout.parts, Results.of([]))
-        for group in run_cells(workers.submit, tasks, workers.ahead):
+        for group in workers.cells(tasks):
             waiting.extend(group)
             done += len(group)
             if len(waiting) >= _SETTLED_AT_ONCE:

@@ -1,13 +1,13 @@
 """Who computes the runs of a trial: threads here, or the workers of a cluster."""
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterable, Iterator
 from concurrent.futures import Executor, Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
 
 from skelb.core.errors import SkelbError
-from skelb.core.trials import Axis, Cell, Sweep, Task, packed, run_shipped, run_tasks
+from skelb.core.trials import Axis, Cell, Sweep, Task, packed, run_cells, run_shipped, run_tasks
 
 THREADS = 2
 _CONNECT_S = 10
@@ -19,15 +19,20 @@ class WorkersError(SkelbError):
 
 @dataclass(frozen=True)
 class Workers:
-    """An executor, what it calls for a group of tasks, and how many groups to keep it busy with."""
+    """An executor, what it calls for a group of tasks, how many tasks a group has, and how many groups to keep it busy
+    with."""
 
     executor: Executor
     call: Callable[[Any, list[Task]], list[Cell]]
     sweep: Any
+    chunk: int
     ahead: int
 
-    def submit(self, tasks: list[Task]) -> "Future[list[Cell]]":
-        """Hand over a group of tasks."""
+    def cells(self, tasks: Iterable[Task]) -> Generator[list[Cell], None, None]:
+        """The finished cells of tasks in groups, in order; closing it ends after the groups under way."""
+        return run_cells(self._submit, tasks, self.chunk, self.ahead)
+
+    def _submit(self, tasks: list[Task]) -> "Future[list[Cell]]":
         return self.executor.submit(self.call, self.sweep, tasks)
 
 
@@ -38,13 +43,13 @@ def workers_for(
     """Threads, or the cluster at an address such as tcp://127.0.0.1:8786. Raises WorkersError when that fails."""
     if cluster is None:
         with ThreadPoolExecutor(threads, thread_name_prefix="trial") as executor:
-            yield Workers(executor, run_tasks, sweep, 2 * threads)
+            yield Workers(executor, run_tasks, sweep, sweep.chunk, 2 * threads)
         return
     with _connected(cluster) as client:
         try:
             sent = client.scatter(packed(sweep, axes), broadcast=True, hash=False)
             count = max(1, sum(client.nthreads().values()))
-            yield Workers(client.get_executor(), run_shipped, sent, 3 * count)
+            yield Workers(client.get_executor(), run_shipped, sent, sweep.chunk, 3 * count)
         except SkelbError:
             raise
         except Exception as exc:
