@@ -18,7 +18,6 @@ from skelb.core.language.tools import written
 from skelb.core.language.tree import Expression, Logic, Mark, Name, Not
 from skelb.core.language.walk import parts_within
 from skelb.core.plan import Dataset, Expressions, input_values
-from skelb.core.plan.watching import asks_position
 from skelb.core.trials import Group, Moves, MoveUnit, Study, calendar_of, divisors, study_of
 from skelb.service.checking import checked_or_error
 from skelb.service.prepared import Prepared
@@ -106,7 +105,7 @@ class Studies:
         for place, node in enumerate((*parts, *marks)):
             text = written(node)
             is_negated_name = isinstance(node, Not) and isinstance(node.x, Name)
-            if text not in rows and not is_negated_name and not asks_position(node, checked):
+            if text not in rows and not is_negated_name and not checked.is_of_position(node):
                 kind: Literal["part", "mark"] = "part" if place < len(parts) else "mark"
                 rows[text] = self._row(text, kind, expressions.whole(node), used=_used(node, checked))
         asked = " ".join(asked.split())

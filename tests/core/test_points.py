@@ -3,18 +3,31 @@
 from datetime import date
 from itertools import product
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from skelb.core.engine import Account, Pool
+from skelb.core.bars import Market
+from skelb.core.engine import Account, Pool, points
 from skelb.core.errors import SettingsError
 from skelb.core.figures import daily_of, figures_of
 from skelb.core.language import check
-from skelb.core.plan import input_values
-from skelb.core.trials import Axis, Span, Sweep, Task, grid_size, point_at, run_tasks
+from skelb.core.plan import input_values, make_dataset
+from skelb.core.plan.filling import STRETCH
+from skelb.core.trials import (
+    READY_CONDITIONS,
+    Axis,
+    Span,
+    Sweep,
+    Task,
+    grid_size,
+    point_at,
+    read_axis,
+    run_tasks,
+    search_script,
+)
 from tests.conftest import dataset, wave_bars
 
-# Every step along the bars, every kind of leaf, and what is laid out anew.
 TEXT = """
 input n = 5
 input m = 9
@@ -105,3 +118,64 @@ def test_points_run_together_are_as_each_alone(data):
     ]
     capital, policy = data.draw(st.sampled_from([(2e3, "worst"), (1e6, "path")]))
     assert_together_as_alone(checked, DATA, tasks, Account(capital, same_bar=policy))
+
+
+CHOSEN = [
+    # the first three choose among conditions and amounts alone; the others change more
+    "enter long when close > open only if pick is a\nenter long when turn only if pick is b\nexit after 5 bars",
+    "enter short when back\nenter long when turn only if pick is a\nenter long when close > n only if pick is b",
+    "enter long when turn only if pick is a\nenter long when back only if pick is b\nstop (1 if pick is a else 2) * atr(3)",
+    "enter long when turn only if pick is a\nenter long when steep at close only if pick is b\nexit after 5 bars",
+    "enter long when turn only if pick is a\nenter long when far\nenter long when back only if pick is b\nexit after 3 bars",
+    "enter long when turn only if pick is a\nenter long when bars_held > 1 or back only if pick is b\nlimit 2 open",
+    "enter long when turn only if pick is a\nexit when back",
+    "enter long when turn only if pick is a\nenter long when back only if pick is b\nexit after m bars only if pick is b",
+]
+
+
+@pytest.mark.parametrize("rules", CHOSEN)
+def test_rules_chosen_by_a_word_are_run_together_where_only_conditions_differ(rules):
+    checked = check(TEXT.format(rules=f"input pick = a one of a, b\n{rules}"))
+    assert checked.is_sound, checked.diagnostics
+    assert bool(checked.alternating) == (rules in CHOSEN[:3])
+    axes = Axis("pick", ("a", "b"), ordered=False), Axis("n", (3, 7))
+    assert_together_as_alone(checked, DATA, [Task(number, point_at(axes, number)) for number in range(4)])
+
+
+def test_a_search_is_run_together():
+    base = check("stop 2 * atr(14)\nexit after 10 bars\n")
+    search = search_script(base, READY_CONDITIONS[:6], None, 2)
+    checked = check(search.text)
+    axes = read_axis(search.vary, checked), read_axis("sides=long,short", checked)
+    tasks = [Task(number, point_at(axes, number)) for number in range(grid_size(axes))]
+    assert checked.alternating
+    assert_together_as_alone(checked, DATA, tasks)
+
+
+@pytest.mark.parametrize(("bars", "room"), [(1, 1), (3_000, 1), (10**9, 1), (10**9, 10**6)])
+def test_however_many_points_the_memory_holds_at_once(bars, room, monkeypatch):
+    monkeypatch.setattr(points, "_BARS_AT_ONCE", bars)
+    monkeypatch.setattr(points, "_ROOM", room)
+    checked = check(
+        "input n = 1\nenter long when close > prior(close, n) or close <= n\nexit after 1 bars\nsize 1 units"
+    )
+    axes = (Axis("n", (1, 2, 3, 2_000, 4, 5)),)
+    assert_together_as_alone(checked, DATA, [Task(number, point_at(axes, number)) for number in range(6)])
+
+
+@pytest.mark.parametrize("size", [1, 2, STRETCH - 1, STRETCH, STRETCH + 1, 2 * STRETCH])
+def test_runs_of_any_length(size):
+    data = dataset(wave_bars(size))
+    axes = Axis("n", (2, 5)), Axis("b", (0, 1))
+    for checked in CHECKED:
+        assert_together_as_alone(checked, data, [Task(number, point_at(axes, number)) for number in range(4)])
+
+
+def test_a_market_whose_currency_rate_is_another_market():
+    rates = dataset(wave_bars(1_200, seed=4))
+    data = make_dataset(
+        wave_bars(1_200), Market("TEST", tick=0.25, currency_rate="RATE"), others=lambda symbol, timeframe: rates
+    )
+    checked = check("input c = 5\nenter long when close > open\nstop c cash\ntarget 2 * c ticks\nsize 1 units")
+    axes = (Axis("c", (5, 500, 0, 90)),)
+    assert_together_as_alone(checked, data, [Task(number, point_at(axes, number)) for number in range(4)])

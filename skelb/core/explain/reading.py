@@ -28,7 +28,6 @@ from skelb.core.language.tree import (
 )
 from skelb.core.language.walk import rebuilt
 from skelb.core.plan import Dataset, Expressions
-from skelb.core.plan.watching import asks_position
 
 Worth = bool | float | None
 
@@ -90,7 +89,7 @@ class Reader:
 
     def value(self, node: Expression) -> tuple[Worth, bool]:
         """An expression's value on the bar, None for unknown, and whether it is a condition."""
-        if asks_position(node, self._checked):
+        if self._checked.is_of_position(node):
             found, at = self._one_bar().of(self._settled(node)), 0
         else:
             found = self._expressions.of(node)
@@ -104,7 +103,7 @@ class Reader:
 
     def fields(self, node: Expression) -> dict[str, Worth]:
         """The numbers of a record on the bar, None for unknown; empty for what is no record."""
-        found = {} if asks_position(node, self._checked) else self._expressions.of(node)
+        found = {} if self._checked.is_of_position(node) else self._expressions.of(node)
         if not isinstance(found, Mapping):
             return {}
         numbers = {name: float(values[self._bar if values.size > 1 else 0]) for name, values in found.items()}
@@ -118,14 +117,14 @@ class Reader:
                 return Number(self._known.get(part.name, float("nan")), part.span)
             if isinstance(part, Name) and part.name in self._checked.definitions:
                 meant = self._checked.definitions[part.name].value
-                return self._settled(meant) if asks_position(meant, self._checked) else self._literal(part)
-            if isinstance(part, Is) and asks_position(part, self._checked):
+                return self._settled(meant) if self._checked.is_of_position(meant) else self._literal(part)
+            if isinstance(part, Is) and self._checked.is_of_position(part):
                 side = self._settled(part.x)
                 assert isinstance(side, Number)  # `position` by itself or by a name
                 is_asked = (side.value == POSITION_SIDES[part.word]) != part.negated
                 return Truth("yes" if is_asked else "no", part.span)
             if isinstance(part, (Arithmetic, Negative, Comparison, Logic, Not, Either)):
-                return None if asks_position(part, self._checked) else self._literal(part)
+                return None if self._checked.is_of_position(part) else self._literal(part)
             return None
 
         settled: Expression = rebuilt(node, change)

@@ -9,7 +9,6 @@ from skelb.core.engine import Outcome
 from skelb.core.language import Checked
 from skelb.core.language.tools import written
 from skelb.core.language.tree import Expression, Logic, Name, Side
-from skelb.core.plan.watching import asks_position
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +40,7 @@ def sieves_of(checked: Checked, outcome: Outcome) -> list[Sieve]:
         assert rule.side is not None  # every entry has one
         passed: list[Passed] = []
         left = np.ones(outcome.last - outcome.first + 1, np.bool_)
-        for part in _parts(rule.when, checked) if not asks_position(rule.when, checked) else ():
+        for part in _parts(rule.when, checked) if not checked.is_of_position(rule.when) else ():
             values = np.broadcast_to(plan.expressions.whole(part), len(plan.dataset))[span]
             left &= values == YES
             passed.append(Passed(written(part), int(np.count_nonzero(left))))

@@ -15,7 +15,6 @@ from skelb.core.language import Checked, label_parts
 from skelb.core.language.tools import written
 from skelb.core.language.tree import Alert, Draw, Enter, Exit, Expression, Level, Logic, Mark, Name, Not, Shade, Tint
 from skelb.core.plan import Dataset, Expressions, Flag
-from skelb.core.plan.watching import asks_position
 
 MOST_MARKS = 400
 Column = list[float | None]
@@ -272,7 +271,7 @@ def _rule_lanes(checked: Checked, expressions: Expressions) -> list[Lane]:
     for place, node in enumerate((*rules, *parts)):
         kind: LaneKind = "rule" if place < len(rules) else "part"
         bare = node.x if isinstance(node, Not) else node
-        if not isinstance(bare, Name) and not asks_position(node, checked):
+        if not isinstance(bare, Name) and not checked.is_of_position(node):
             text = written(node)
             found.setdefault(text, Lane(text, expressions.number(node), kind))
     return list(found.values())

@@ -7,7 +7,6 @@ from skelb.core.engine import Outcome
 from skelb.core.figures.figures import Figures
 from skelb.core.figures.finding import FEWEST_TRADES, Finding
 from skelb.core.language import Checked, forms_in
-from skelb.core.plan.watching import asks_position
 
 _HEAVY_MONTH = 0.5
 _HEAVY_WARM_UP = 0.1
@@ -51,7 +50,7 @@ def warm_up(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sid
     plan, bars = outcome.plan, outcome.last - outcome.first + 1
     known = []
     for rule in plan.entries:
-        if not asks_position(rule.when, checked):
+        if not checked.is_of_position(rule.when):
             values = plan.expressions.whole(rule.when)[outcome.first : outcome.last + 1] != UNKNOWN
             known.append(int(np.argmax(values)) if values.any() else bars)
     share = min(known, default=0) / bars

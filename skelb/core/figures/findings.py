@@ -15,7 +15,6 @@ from skelb.core.language import Checked
 from skelb.core.language.tree import Distance, Enter, Logic, Name
 from skelb.core.language.walk import parts_within
 from skelb.core.plan.columns import Flag
-from skelb.core.plan.watching import asks_position
 
 _HEAVY_COSTS = 0.3
 _HEAVY_TRADE = 0.3
@@ -169,7 +168,7 @@ def _why_none(outcome: Outcome, checked: Checked) -> str:
             holder = next(item for item in checked.statements if item.statement is checked.definitions[name])
             node, text = checked.definitions[name].value, holder.text
         whole = name or text[node.span[0] : node.span[1]]
-        if asks_position(node, checked):
+        if checked.is_of_position(node):
             # What such a condition says at a bar depends on the trades before it: there is no column of it to count.
             return f"`{whole}` asks for the position and was never yes when its rule was asked."
         for part in node.parts if isinstance(node, Logic) and node.operator == "and" else ():

@@ -1,5 +1,6 @@
 """Checking a whole script: names, kinds, rules, and what is allowed but surely not meant."""
 
+from bisect import bisect
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, fields, is_dataclass, replace
 from functools import cached_property
@@ -12,6 +13,7 @@ from skelb.core.language.checking.pass_rules import check_rules
 from skelb.core.language.checking.stepwise import names_in
 from skelb.core.language.checking.used import SavedScript, joined
 from skelb.core.language.checking.work import Setting, Work
+from skelb.core.language.choosing import Choosing, alternatives, choosing_of
 from skelb.core.language.diagnostics import Diagnostic
 from skelb.core.language.reading.expressions import read_expression
 from skelb.core.language.reading.parser import parse
@@ -25,7 +27,6 @@ from skelb.core.language.tree import (
     Exit,
     Expression,
     Input,
-    Is,
     Name,
     Order,
     Placed,
@@ -102,28 +103,48 @@ class Checked:
 
     def rules_with(self, inputs: Mapping[str, object]) -> list[Placed]:
         """The rules that can exist with these inputs, in text order; others are for another word of a choice."""
-        always, chosen = self._rules_by_choice
-        found = list(always)
-        for name, by_word in chosen.items():
-            found += by_word.get(str(inputs[name]), ())
-        return [self.statements[place] for place in sorted(found)]
+        return [self.statements[place] for place in self._choosing.places(inputs)]
 
     @cached_property
-    def _rules_by_choice(self) -> tuple[list[int], dict[str, dict[str, list[int]]]]:
-        """Places of rules that exist with any word, and of those for one word of a choice: a search has thousands."""
-        always: list[int] = []
-        chosen: dict[str, dict[str, list[int]]] = {}
-        for place, placed in enumerate(self.statements):
-            if not isinstance(placed.statement, Rule):
-                continue
-            only = getattr(placed.statement, "only_if", None)
-            if isinstance(only, Is) and isinstance(only.x, Name) and not only.negated:
-                held = self.inputs.get(only.x.name)
-                if held is not None and held.kind == "choice":
-                    chosen.setdefault(held.name, {}).setdefault(only.word, []).append(place)
-                    continue
-            always.append(place)
-        return always, chosen
+    def _choosing(self) -> Choosing:
+        return choosing_of(self.statements, self.inputs)
+
+    @cached_property
+    def alternating(self) -> dict[str, tuple[dict[str, Expression], ...]]:
+        """The choice that chooses among conditions of rules and changes nothing else of them, as that of a search does:
+        of each rule the condition by word. Empty without one."""
+        for name, by_word in self._choosing.by_word.items():
+            rules = {word: [self._rule(place) for place in places] for word, places in by_word.items()}
+            tables = alternatives(rules, self.inputs[name].options)
+            always = self._choosing.always
+            ranks = {tuple(bisect(always, place) for place in places) for places in by_word.values()}
+            rest = tuple(_laid_out_parts(tuple(self._rule(place) for place in always)))
+            if (
+                tables is not None
+                and len(ranks) == len(self._choosing.by_word) == 1
+                and name not in self.inputs_within(rest)
+                and not any(self.is_of_position(node) for table in tables for node in table.values())
+            ):
+                return {name: tables}
+        return {}
+
+    def is_of_position(self, node: object) -> bool:
+        """Whether a part of the script depends on the position, by itself or through names."""
+        for name in names_in(node) if self.asks_position else ():
+            meaning = self.meanings.get(name.name)
+            if meaning.position if meaning else name.name in POSITION_NAMES:
+                return True
+        return False
+
+    def _rule(self, place: int) -> Rule:
+        rule = self.statements[place].statement
+        assert isinstance(rule, Rule)
+        return rule
+
+    @cached_property
+    def layouts_stand_on(self) -> tuple[str, ...]:
+        """The inputs that rules stand on but for conditions and amounts, also as a choice chooses among conditions."""
+        return tuple(name for name in self.rules_stand_on if name not in self.alternating)
 
     def _inputs_of(self, node: object, reached: Mapping[str, frozenset[str]]) -> frozenset[str]:
         """The inputs within a tree, by itself or through the names in `reached`."""

@@ -5,8 +5,8 @@ What stands on fewer of them, or passes through a function, is a leaf: the datas
 share them.
 """
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,7 +23,7 @@ from skelb.core.language.tree import (
     Negative,
     Not,
 )
-from skelb.core.plan.expressions import Expressions
+from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.filling import Along
 from skelb.core.plan.steps import INSTRUCTION
 
@@ -35,10 +35,18 @@ _MOST_LOOKED_BACK = 16  # bars, of a stretch of 512; what looks back further is 
 
 @dataclass(frozen=True)
 class Leaf:
-    """An expression that points look up; `names` are the open inputs that it stands on."""
+    """An expression that points look up; `names` are the open inputs that it stands on.
+
+    `by_word` : expressions of which the first of those inputs chooses one; empty where `node` is the only one
+    """
 
     node: Expression
     names: tuple[str, ...]
+    by_word: Mapping[str, Expression] = field(default_factory=dict)
+
+    def chosen(self, inputs: Mapping[str, InputValue]) -> Expression:
+        """The expression with these inputs."""
+        return self.by_word[str(inputs[self.names[0]])] if self.by_word else self.node
 
 
 @dataclass(frozen=True)
@@ -75,6 +83,9 @@ class StepsAlong:
         """Whether a part of the script stands on an open input."""
         return bool(self._checked.inputs_within(node) & self._opened)
 
+    def _open_inputs(self, node: Expression) -> tuple[str, ...]:
+        return tuple(sorted(self._checked.inputs_within(node) & self._opened))
+
     def end(self, step: Along, into: int, a: int, b: int = 0) -> None:
         """A step that writes what the engine reads."""
         self._rows.append((step, into, a, b, 0))
@@ -89,7 +100,7 @@ class StepsAlong:
         key: object = node.name if isinstance(node, Name) else node
         found = self._known.get(key)
         if found is None:
-            found = self._known[key] = self._worked_out(node) or self._leaf(node)
+            found = self._known[key] = self._worked_out(node) or self._leaf(node, self._open_inputs(node))
         return found
 
     def _worked_out(self, node: Expression) -> Register | None:
@@ -119,10 +130,16 @@ class StepsAlong:
                 return self._emit(Along.EITHER_CONDITION if parts[1].is_condition else Along.EITHER_NUMBER, parts)
         return None
 
-    def _leaf(self, node: Expression) -> Register:
+    def alternative(self, node: Expression, choice: str, by_word: Mapping[str, Expression]) -> Register:
+        """The register of a condition among those that a choice chooses from; `node` is the one it holds now."""
+        names = self._checked.inputs_within(tuple(by_word.values())) & self._opened - {choice}
+        return self._leaf(node, (choice, *sorted(names)), by_word)
+
+    def _leaf(
+        self, node: Expression, names: tuple[str, ...], by_word: Mapping[str, Expression] | None = None
+    ) -> Register:
         value = self._expressions.of(node)
-        names = tuple(sorted(self._checked.inputs_within(node) & self._opened))
-        self.leaves.append(Leaf(node, names))
+        self.leaves.append(Leaf(node, names, by_word or {}))
         step = Along.CONDITION if value.dtype == np.int8 else Along.NUMBER
         return self._emit(step, [], len(self.leaves) - 1)
 

@@ -50,7 +50,7 @@ class Template:
             number = known.get(key)
             if number is None:
                 expressions = expressions or Expressions(self.checked, inputs, self.plan.dataset)
-                number = expressions.number(leaf.node)
+                number = expressions.number(leaf.chosen(inputs))
                 if len(known) < _MOST_KEPT:
                     known[key] = number
             found.append(number)
@@ -79,7 +79,7 @@ def make_template(checked: Checked, plan: Plan, opened: frozenset[str]) -> Templ
     """The template of a plan; its conditions and amounts stand on `opened` inputs, the rest of its rules does not."""
     steps = StepsAlong(checked, plan.expressions, opened)
     varying = _lay_amounts(plan, steps)
-    _lay_signals(plan, steps)
+    _lay_signals(checked, plan, steps, opened)
     return Template(
         checked, plan, opened, steps.table(), steps.looks_back, steps.registers, tuple(steps.leaves), varying,
         tuple({} for _ in steps.leaves), {names: set() for names in _refusing_inputs(checked, opened)},
@@ -114,11 +114,19 @@ def _refusing_inputs(checked: Checked, opened: frozenset[str]) -> set[tuple[str,
     return found
 
 
-def _lay_signals(plan: Plan, steps: StepsAlong) -> None:
+def _lay_signals(checked: Checked, plan: Plan, steps: StepsAlong, opened: frozenset[str]) -> None:
     """Steps that raise flags and rows, in the order of `signals.raised`: exits first."""
     row = 0
+    chosen = {
+        id(by_word[str(plan.expressions.inputs[choice])]): (choice, by_word)
+        for choice, tables in checked.alternating.items()
+        if choice in opened
+        for by_word in tables
+    }
     for part in plan.rules.signals.raised:
-        condition = steps.register(part.when).number
+        other = chosen.get(id(part.when))
+        register = steps.alternative(part.when, *other) if other else steps.register(part.when)
+        condition = register.number
         for bit in part.bits:
             steps.end(Along.RAISE, 0, condition, bit)
         if part.has_row:

@@ -25,7 +25,7 @@ from skelb.core.language.tree import (
 )
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.expressions import Expressions
-from skelb.core.plan.watching import Watching, asks_position
+from skelb.core.plan.watching import Watching
 
 SIDES: tuple[Side, Side] = ("long", "short")
 SIDE_BITS = {"long": 1, "short": 2, None: 3}
@@ -91,7 +91,7 @@ class Terms:
 
     def asks_position(self, node: Expression) -> bool:
         """Whether a part of a rule depends on the position, by itself or through names."""
-        return self.checked.asks_position and asks_position(node, self.checked)
+        return self.checked.is_of_position(node)
 
     def amount(self, distance: Distance) -> Expression:
         """A distance's number: pips, ticks and cash in price units, percent and R as they are."""

@@ -34,15 +34,6 @@ class Programs:
     inputs: tuple[Expression, ...]
 
 
-def asks_position(node: object, checked: Checked) -> bool:
-    """Whether a part of a tree depends on the position, by itself or through names."""
-    for name in names_in(node):
-        meaning = checked.meanings.get(name.name)
-        if meaning.position if meaning else name.name in POSITION_NAMES:
-            return True
-    return False
-
-
 class Watching:
     """Collects the programs of one plan."""
 

@@ -129,7 +129,7 @@ class Sweep:
     def layout_of(self, task: "Task") -> tuple[Hashable, ...]:
         """What runs with the same rules, apart from conditions and amounts, on the same bars have in common."""
         point, places = task.point, self._places(task.point)
-        rules = (point[name] for name in self.checked.rules_stand_on if name in point)
+        rules = (point[name] for name in self.checked.layouts_stand_on if name in point)
         return task.span, *places.items(), *rules
 
     def _template(self, task: "Task") -> Template:
@@ -139,10 +139,8 @@ class Sweep:
             found = self._templates.get(key)
         if found is None:
             plan = self._plan(self.dataset_of(task.point), task.point, task.span)
-            opened = (
-                frozenset(task.point) - frozenset(self._places(task.point)) - frozenset(self.checked.rules_stand_on)
-            )
-            found = make_template(self.checked, plan, opened)
+            fixed = {*self._places(task.point), *self.checked.layouts_stand_on}
+            found = make_template(self.checked, plan, frozenset(task.point) - fixed)
             with self._lock:
                 self._templates[key] = found
                 while len(self._templates) > _MOST_TEMPLATES:
