@@ -5,10 +5,12 @@ import numpy as np
 from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.engine import Account
 from skelb.core.language import check
-from skelb.core.plan import make_dataset
+from skelb.core.plan import input_values, make_dataset
+from skelb.core.trials import Sweep, Task, run_tasks
 from skelb.service.backtest import Choices, backtest
 
 _SCRIPT = """
+input n = 2
 a = ema(close, 3) + sma(close, 3) + wilder(close, 3) + rsi(close, 3) + macd(close, 2, 3, 2).gap
 b = bollinger(close, 3, 2).upper / keltner(3, 3, 2).upper + adx(2).adx + highest(high, 3) + lowest(low, 3)
 c = a > b or a >= b or a == 1 or a != 2 or 1 < a or 1 <= a or a < 3 or a <= 3
@@ -17,7 +19,7 @@ t = close on 5m
 s = a > b then c no later than 3 bars unless a < 1 then (all of (a > b, c))
 enter long when close crosses above open or c or s or m > t
 enter short when close meets 3 or close crosses below prior(close)
-stop 2 * atr(3)
+stop n * atr(3)
 target 2 R
 """
 
@@ -33,3 +35,5 @@ def warm_kernels() -> None:
     checked = check(_SCRIPT)
     assert checked.is_sound, checked.diagnostics
     backtest(checked, dataset, Account(), Choices({}))
+    sweep = Sweep(checked, dataset, Account(), input_values(checked, {}))
+    run_tasks(sweep, [Task(number, {"n": value}) for number, value in enumerate((2.0, 3.0))])

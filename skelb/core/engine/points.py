@@ -1,6 +1,6 @@
 """Running a template's points, many in one call of compiled code."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -10,11 +10,10 @@ from numpy.typing import NDArray
 from skelb.core.bars import Floats, Ints
 from skelb.core.engine.account import Account
 from skelb.core.engine.kernel.points import Tables, simulate_points
-from skelb.core.engine.kernel.records import Series
 from skelb.core.engine.ledger import Outcome, Trades
 from skelb.core.engine.memory import Pool, Run, lay_out, most_events, with_larger_ledger
 from skelb.core.plan import Plan
-from skelb.core.plan.filling import STRETCH, Along
+from skelb.core.plan.filling import LEAF, STRETCH, Along
 from skelb.core.plan.template import Template
 from skelb.core.spanning import as_records
 from skelb.core.stopping import stop_point
@@ -58,7 +57,8 @@ def run_points(template: Template, points: Sequence[Sequence[int]], account: Acc
     while series.trades.size < _ROOM:
         series = with_larger_ledger(series)
     pool.keep_ledger(series)
-    tables = _tables(template, points, memory, series, pool)
+    values = {number: _flat(template.value(number)) for number in {number for point in points for number in point}}
+    tables = _tables(template, points, values, memory, pool)  # of which only addresses: `values` holds them meanwhile
     first, events = 0, most_events([plan])
     while first < len(points):
         stop_point()
@@ -84,28 +84,22 @@ def _opened(template: Template) -> Plan:
     return replace(plan, flags=np.empty(size, np.uint8), rows=np.zeros_like(plan.rows), columns=tuple(columns))
 
 
-def _tables(template: Template, points: Sequence[Sequence[int]], memory: Run, series: Series, pool: Pool) -> Tables:
+def _flat(value: Table) -> Table:
+    """A leaf's values as compiled code reads them, without a copy where they stand so already."""
+    return np.ascontiguousarray(value, np.int8 if value.dtype == np.int8 else np.float64)
+
+
+def _tables(
+    template: Template, points: Sequence[Sequence[int]], values: Mapping[int, Table], memory: Run, pool: Pool
+) -> Tables:
     plan, size = template.plan, len(template.plan.dataset)
     at_once = max(1, min(len(points), _BARS_AT_ONCE // size))
-    numbers, truths = list[Table](), list[Table]()
-    constants: list[float] = []
-    places: dict[int, int] = {}
-    for number in dict.fromkeys(number for point in points for number in point):
-        value = template.value(number)
-        if value.size == 1:
-            constants.append(float(value[0]))
-            places[number] = -len(constants)
-            continue
-        found = truths if value.dtype == np.int8 else numbers
-        places[number] = len(found)
-        found.append(value)
+    leaf = {number: (value.ctypes.data, value.size > 1) for number, value in values.items()}
+    leaves = np.array([[leaf[number] for number in point] for point in points], LEAF)
     return Tables(
         as_records(_steps(template, memory)),
         template.looks_back,
-        np.array([[places[number] for number in point] for point in points], np.int64).reshape(len(points), -1),
-        _stacked(pool.take("leaf numbers", len(numbers), size), numbers),
-        _stacked(pool.take("leaf truths", len(truths), size, dtype=np.int8), truths),
-        np.array(constants, np.float64),
+        as_records(leaves.reshape(len(points), len(template.leaves))),
         plan.rules.hours.flags,
         np.empty((template.registers[0], STRETCH)),
         np.empty((template.registers[1], STRETCH), np.int8),
@@ -126,9 +120,3 @@ def _steps(template: Template, memory: Run) -> Table:
             row = int(step["into"])
             step["into"] = row_of[row] if row in row_of else first_input + row - len(row_of)
     return steps
-
-
-def _stacked(table: Table, values: Sequence[Table]) -> Table:
-    for row, value in zip(table, values, strict=True):
-        row[:] = value
-    return table

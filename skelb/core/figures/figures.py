@@ -169,14 +169,16 @@ def figures_of(record: Record) -> Figures:
     return _figures(record, Sums._make(found[0].tolist()))
 
 
-def figures_of_points(outcomes: Points) -> list[tuple[Figures, Daily | None]]:
-    """The figures of every point, and what it earned from day to day, as `figures_of` and `daily_of` have them."""
-    record, trades, count = record_of(outcomes.outcome(0)), outcomes.trades, len(outcomes.ends)
+def figures_of_points(outcomes: Points, record: Record) -> list[tuple[Figures, Daily | None]]:
+    """The figures of every point, and what it earned from day to day, as `figures_of` and `daily_of` have them.
+
+    `record` is that of any of them: of it is taken what they have in common.
+    """
+    count = len(outcomes.ends)
     found, changes = np.zeros(count, SUMS), np.empty((count, record.days.size))
     sum_up_points(
-        trades.rows, trades.bars_held, trades.ambiguous, trades.entry_bar, outcomes.ends, outcomes.equity,
-        record.capital, record.holding, record.held_from, record.day_ends,
-        record.cash_rate / 100.0 / _days_a_year(record), found, changes,
+        outcomes.trades.rows, outcomes.ends, outcomes.equity, record.capital, record.holding, record.held_from,
+        record.day_ends, record.cash_rate / 100.0 / _days_a_year(record), found, changes,
     )  # fmt: skip
     return [
         (_figures(record, sums), Daily(record.days, mine) if sums.is_above_0 else None)

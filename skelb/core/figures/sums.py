@@ -6,6 +6,8 @@ from typing import NamedTuple
 import numpy as np
 from numba import njit
 
+from skelb.core.engine import Moment
+
 
 class Sums(NamedTuple):
     """Sums of one run.
@@ -56,6 +58,7 @@ class Sums(NamedTuple):
 
 
 _STRETCH = 64
+_AT_OPEN = int(Moment.OPEN)
 SUMS = np.dtype([(name, "f8") for name in Sums._fields], align=True)
 
 
@@ -76,33 +79,39 @@ def sum_up(rows, bars_held, ambiguous, equity, capital, held, held_from, day_end
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def sum_up_points(
-    rows, bars_held, ambiguous, entry_bars, ends, equity, capital, held, held_from, day_ends, cash, found, changes
-):
+def sum_up_points(rows, ends, equity, capital, held, held_from, day_ends, cash, found, changes):
     """`sum_up` for points whose trades stand one after the other, to before `ends`; `found`, shape (points,), with
     equity of shape (points, n), also their `in_position`; `changes`, shape (points, days), of equity."""
     begin = 0
     for point in range(ends.size):
-        end = ends[point]
-        own, mine = equity[point], found[point]
-        sum_up(
-            rows[begin:end], bars_held[begin:end], ambiguous[begin:end], own, capital, held, held_from, day_ends, cash,
-            mine,
-        )  # fmt: skip
-        mine.in_position = covered(entry_bars[begin:end], entry_bars[begin:end] + bars_held[begin:end])
+        mine, equity_of, found_of = rows[begin : ends[point]], equity[point], found[point]
+        begins = np.empty(mine.size, np.int64)
+        bars_held = np.empty(mine.size, np.int64)
+        ambiguous = np.empty(mine.size, np.int64)
+        for t in range(mine.size):
+            row = mine[t]
+            begins[t] = row.entry_bar
+            bars_held[t] = row.exit_bar - row.entry_bar + (row.moment != _AT_OPEN)
+            ambiguous[t] = row.ambiguous
+        sum_up(mine, bars_held, ambiguous, equity_of, capital, held, held_from, day_ends, cash, found_of)
+        found_of.in_position = covered(begins, begins + bars_held)
         before = capital
         for k in range(day_ends.size):
-            changes[point, k] = own[day_ends[k]] / before - 1.0
-            before = own[day_ends[k]]
-        begin = end
+            changes[point, k] = equity_of[day_ends[k]] / before - 1.0
+            before = equity_of[day_ends[k]]
+        begin = ends[point]
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def covered(begins, ends):
     """How many places, from 0, lie in at least one of some stretches, each from its beginning to before its end."""
+    in_order = True
+    for t in range(1, begins.size):
+        in_order &= begins[t - 1] <= begins[t]
+    order = np.arange(begins.size) if in_order else np.argsort(begins)
     count = 0
     reached = 0
-    for t in np.argsort(begins):
+    for t in order:
         if ends[t] > max(begins[t], reached):
             count += ends[t] - max(begins[t], reached)
             reached = ends[t]

@@ -5,13 +5,17 @@ The bars are gone through in short stretches, so that all registers stay in the 
 begins a few bars early where crossings look back.
 """
 
+from ctypes import string_at
 from enum import IntEnum
+from typing import Any
 
 import numpy as np
+from numba import from_dtype, types
+from numba.extending import intrinsic
 
 from skelb.core.plan.columns import Flag
 from skelb.core.plan.steps import is_equal, is_less
-from skelb.core.spanning import called, inlined
+from skelb.core.spanning import called, inlined, without_compiler
 
 STRETCH = 512
 
@@ -44,28 +48,53 @@ class Along(IntEnum):
     CONSTANT = 22  # number `a` into the constant of column `into`
 
 
+LEAF = np.dtype([("address", "i8"), ("moves", "i8")], align=True)
+"""Where a leaf's values stand in memory, float64 or int8, and whether there is one a bar, else one for all (1, 0)."""
+
+
+def _reader(dtype: type) -> Any:
+    """A compiled function of an address and a place: the value that stands there."""
+    kind = np.dtype(dtype)
+    if without_compiler():
+        return lambda address, place: kind.type(
+            np.frombuffer(string_at(address + place * kind.itemsize, kind.itemsize), kind)[0]
+        )
+    compiled = from_dtype(kind)
+
+    @intrinsic
+    def read(typing_context, address, place):
+        def generate(context, builder, signature, args):
+            pointer = builder.inttoptr(args[0], context.get_value_type(compiled).as_pointer())
+            return builder.load(builder.gep(pointer, [args[1]]))
+
+        return compiled(types.int64, types.int64), generate
+
+    return read
+
+
+_number_at, _truth_at = _reader(np.float64), _reader(np.int8)
+
+
 @called
-def take_leaf(place, size, first, found, tables):
-    """A leaf's values on the bars from `first` on: a row of a table, or a constant where `place` is below 0."""
-    if place < 0:
+def take_leaf(leaf, size, first, found):
+    """A number's values on the bars from `first` on."""
+    if leaf.moves != 0:
         for j in range(size):
-            found[j] = tables.constants[-1 - place]
+            found[j] = _number_at(leaf.address, first + j)
     else:
-        values = tables.numbers[place, first : first + size]
         for j in range(size):
-            found[j] = values[j]
+            found[j] = _number_at(leaf.address, 0)
 
 
 @called
-def take_truth(place, size, first, found, tables):
+def take_truth(leaf, size, first, found):
     """As `take_leaf`, for a condition."""
-    if place < 0:
+    if leaf.moves != 0:
         for j in range(size):
-            found[j] = np.int8(tables.constants[-1 - place])
+            found[j] = _truth_at(leaf.address, first + j)
     else:
-        values = tables.truths[place, first : first + size]
         for j in range(size):
-            found[j] = values[j]
+            found[j] = _truth_at(leaf.address, 0)
 
 
 @called
@@ -159,9 +188,9 @@ def value_step(here, point, first, size, tables):
     """A step that fills a register."""
     numbers, truths, step = tables.number_registers, tables.truth_registers, here.step
     if step == Along.NUMBER:
-        take_leaf(tables.leaves[point, here.a], size, first, numbers[here.into], tables)
+        take_leaf(tables.leaves[point, here.a], size, first, numbers[here.into])
     elif step == Along.CONDITION:
-        take_truth(tables.leaves[point, here.a], size, first, truths[here.into], tables)
+        take_truth(tables.leaves[point, here.a], size, first, truths[here.into])
     elif step == Along.EITHER_NUMBER:
         chosen_number(here, numbers, truths, size)
     elif step == Along.EITHER_CONDITION:

@@ -20,6 +20,7 @@ from skelb.core.figures import (
     daily_of,
     figures_of,
     figures_of_points,
+    record_of,
     record_together,
 )
 from skelb.core.language import Checked
@@ -38,7 +39,7 @@ from skelb.core.trials.spans import Span
 
 _CHUNK_BARS = 1_000_000
 _LARGEST_CHUNK = 64
-_MOST_TEMPLATES = 8
+_TEMPLATE_BARS = 8_000_000
 
 
 class _OwnPool(local):
@@ -143,7 +144,7 @@ class Sweep:
             found = make_template(self.checked, plan, frozenset(task.point) - fixed)
             with self._lock:
                 self._templates[key] = found
-                while len(self._templates) > _MOST_TEMPLATES:
+                while len(self._templates) > max(2, _TEMPLATE_BARS // len(found.plan.dataset)):
                     self._templates.popitem(last=False)
         return found
 
@@ -181,9 +182,10 @@ class Sweep:
                 yield task.failed(exc)
             else:
                 fitting.append(task)
-        waiting = iter(fitting)
+        waiting, first = iter(fitting), None
         for group in run_points(template, leaves, self.account, pool):
-            for (figures, daily), task in zip(figures_of_points(group), waiting, strict=False):
+            first = first or record_of(group.outcome(0))
+            for (figures, daily), task in zip(figures_of_points(group, first), waiting, strict=False):
                 yield task.finished(figures, daily)
 
     @property

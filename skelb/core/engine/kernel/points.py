@@ -14,14 +14,14 @@ from skelb.core.spanning import called, kept
 
 # What a group of points is run from, l leaves, n bars:
 #   steps: `steps.INSTRUCTION`, each step one of `filling.Along`; looks_back: bars that its crossings look back
-#   leaves int64 (points, l): rows of numbers float64 (k, n) or of truths int8 (c, n), below 0 of constants float64
+#   leaves `filling.LEAF` (points, l): the values of each
 #   hours uint8 (n,): flags that no condition raises; number_registers, truth_registers: scratch, a stretch wide
 #   state: the run's block before its first moment
 #   equity float64 (p, n), ends int64 (p,): written for the points that are run at once, the latter the end of each
 #     one's trades
 Tables = namedtuple(
     "Tables",
-    "steps looks_back leaves numbers truths constants hours number_registers truth_registers state equity ends",
+    "steps looks_back leaves hours number_registers truth_registers state equity ends",
 )
 
 
