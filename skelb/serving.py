@@ -57,7 +57,7 @@ def serve(
             (folder / "crash.txt").open("a")
         )  # where every thread was, should the machine end the program
     keep_loaded_objects()
-    Thread(target=application.prepare, daemon=True).start()
+    application.prepare()
     ended = Event()
     if watched:
         Thread(target=watched.watch, args=(lambda sentence: print(sentence, flush=True), ended), daemon=True).start()

@@ -18,6 +18,7 @@ WAITING = {
     "doctor.py": {"skelb.service.warm"},
     "service/trials/workers.py": {"distributed"},
     "store/database.py": {"alembic", "alembic.config"},
+    "web/lsp.py": {"skelb.web.conversation"},
 }
 
 

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
+from threading import Event, Thread
 
 from skelb.core.bars import Timeframe
 from skelb.core.errors import SkelbError
@@ -38,6 +39,8 @@ class Application:
         self.runs = KeptRuns(self.database, self.library, self.datasets, self.tallies)
         self.trials = Trials(self.database, self.library, self.datasets, self.tallies)
         self.desk = TrialDesk(self.trials, self.tallies)
+        self.is_prepared = Event()
+        self.is_prepared.set()
 
     def install_demo(self, on_progress: Progress = lambda what, done, total: None) -> bool:
         """Store whatever of the demo world is not there yet; whether anything was missing."""
@@ -74,11 +77,19 @@ class Application:
         return told
 
     def prepare(self) -> None:
+        """Begin what the first question waits for, in a thread of its own; `is_prepared` is set at its end."""
+        self.is_prepared.clear()
+        Thread(target=self._prepare, daemon=True).start()
+
+    def _prepare(self) -> None:
         """Do beforehand what the first question would wait for: compiled code loaded, the first bars at hand."""
-        warm_kernels()
-        first = first_setup()
-        with suppress(SkelbError):  # whoever asks for these bars is told what is wrong with them
-            self.datasets.get(first["market"], Timeframe.parse(first["timeframe"]))
+        try:
+            warm_kernels()
+            first = first_setup()
+            with suppress(SkelbError):  # whoever asks for these bars is told what is wrong with them
+                self.datasets.get(first["market"], Timeframe.parse(first["timeframe"]))
+        finally:
+            self.is_prepared.set()
 
     def close(self) -> None:
         """Stop what runs and let go of the data folder."""
