@@ -39,6 +39,7 @@ from skelb.core.trials import (
     point_at,
     read_axis,
     run_tasks,
+    search_script,
 )
 from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
 from skelb.demo import make_bars as make_demo_bars
@@ -53,7 +54,7 @@ from skelb.service.setup import Setup
 from skelb.service.tallies import Tallies
 from skelb.service.trials.orders import TrialSettings, layout_of
 from skelb.service.trials.workers import workers_for
-from skelb.service.warm import warm_kernels
+from skelb.service.warm import warm_kernels, warm_sweeps
 from skelb.store import Database
 
 ROOT = Path(__file__).parent.parent
@@ -260,6 +261,24 @@ def demo_sweep_rows() -> list[Row]:
     ]
 
 
+def search_rows() -> list[Row]:
+    """Every pair of conditions as the entry, both ways, on daily bars."""
+    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == "QUAY12")
+    dataset = make_dataset(make_demo_bars(demo)[0], market_settings(demo.settings).market(), Timeframe.parse("1d"))
+    base = check("stop 2 * atr(14)\nexit after 10 bars\n")
+    lengths = range(2, 54)
+    conditions = [f"rsi(close, {n}) > 60" for n in lengths]
+    search = search_script(base, conditions, None, 2)
+    checked = check(search.text)
+    axes = read_axis(search.vary, checked), read_axis("sides=long,short", checked)
+    tasks = [Task(number, point_at(axes, number)) for number in range(grid_size(axes))]
+    seconds = median(
+        timed(lambda: run_tasks(Sweep(checked, dataset.apart(), ACCOUNT, input_values(checked, {})), tasks))
+        for _ in range(3)
+    )
+    return [(f"signal search, {len(tasks):,} runs on {len(dataset)} daily bars, one thread", f"{seconds:.1f} s", "3 s")]
+
+
 FORMING = ("ema(close, 20)", "rsi(close, 14)", "atr(14)", "bollinger(close, 20, 2).upper", "stoch(14, 3, 3).k", "psar")
 
 
@@ -427,12 +446,14 @@ def logbook_rows(runs: int = 100_000, tries: int = 1_000_000) -> list[Row]:
 def main() -> None:
     keep_freed_memory()  # as the program does
     warm_kernels()
+    warm_sweeps()
     rows = (
         engine_rows(1_000_000)
         + rule_rows(1_000_000)
         + growth_rows()
         + sweep_rows()
         + demo_sweep_rows()
+        + search_rows()
         + forming_rows()
         + history_rows()
         + language_rows()

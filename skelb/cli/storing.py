@@ -21,7 +21,7 @@ from skelb.service.bars_files import ENDINGS
 from skelb.service.folder import data_folder
 from skelb.service.imports import HOWS, How, Imports
 from skelb.service.settings import read_settings_file
-from skelb.service.warm import warm_kernels
+from skelb.service.warm import warm_kernels, warm_sweeps
 
 app = typer.Typer()
 run = runner(app)
@@ -192,4 +192,5 @@ def warm() -> None:
     """Compile what is compiled once, so that the first run does not wait for it."""
     with _err.status("compiling"):
         warm_kernels()
+        warm_sweeps()
     print("warm")

@@ -4,8 +4,8 @@ import numpy as np
 
 from skelb.core.bars import Bars, Market, Timeframe
 from skelb.core.engine import Account
-from skelb.core.language import check
-from skelb.core.plan import input_values, make_dataset
+from skelb.core.language import Checked, check
+from skelb.core.plan import Dataset, input_values, make_dataset
 from skelb.core.trials import Sweep, Task, run_tasks
 from skelb.service.backtest import Choices, backtest
 
@@ -26,14 +26,24 @@ target 2 R
 
 def warm_kernels() -> None:
     """Compile everything a run can need; quick when it is compiled already."""
+    checked, dataset = _small_run()
+    backtest(checked, dataset, Account(), Choices({}))
+
+
+def warm_sweeps() -> None:
+    """Compile what runs of a sweep need besides."""
+    checked, dataset = _small_run()
+    sweep = Sweep(checked, dataset, Account(), input_values(checked, {}))
+    run_tasks(sweep, [Task(number, {"n": value}) for number, value in enumerate((2.0, 3.0))])
+
+
+def _small_run() -> tuple[Checked, Dataset]:
     size = 64
     close = 100.0 + np.sin(np.arange(size) / 3.0) * 5.0
     opens = np.roll(close, 1)
     high, low = np.maximum(opens, close) + 1.0, np.minimum(opens, close) - 1.0
     time = np.arange(size, dtype=np.int64) * 60
-    dataset = make_dataset(Bars(Timeframe(1), time, opens, high, low, close, np.ones(size)), Market("WARM"))
     checked = check(_SCRIPT)
     assert checked.is_sound, checked.diagnostics
-    backtest(checked, dataset, Account(), Choices({}))
-    sweep = Sweep(checked, dataset, Account(), input_values(checked, {}))
-    run_tasks(sweep, [Task(number, {"n": value}) for number, value in enumerate((2.0, 3.0))])
+    bars = Bars(Timeframe(1), time, opens, high, low, close, np.ones(size))
+    return checked, make_dataset(bars, Market("WARM"))
