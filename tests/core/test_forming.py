@@ -69,11 +69,16 @@ NUMBERS = [
     "beta(close, high, 4)", "historical_volatility(5)", "money_flow(4)", "wma(low, 4)", "kama(close, 3)", "adx(3).adx",
     "count(close > open, 4)", "max(close, prior(close)) - abs(close - open)", "supertrend(3, 2).line", "accumulation",
     "(close if close > open else prior(low))", "total(k from 0 to 2: prior(close, k))", "bars_since(close > prior(close, 2))",
+    "vwap", "hold(close, when: close > open)", "cumulate(close - open)", "peak(high, since: close < open)", "opening_range(300).high",
+    "dip(low, since: close > open)", "hma(close, 5)", "vwma(close, 4)", "fit(close, 4).slope", "ichimoku(2, 3, 5).span_b",
+    "average(close, 4, ema)", "average(close, 4, sma)", "stoch_rsi(close, 3, 3, 2, 2).d", "crest(before: 2, after: 1)",
+    "supertrend(3, 1).side", "tsi(min(close, open), 3, 2)", "keltner(3, 2, 1).upper",
 ]  # fmt: skip
 CONDITIONS = [
     "close > prior(close)", "close crosses above sma(close, 4)", "not (close > open and high > prior(high))",
     "close in 95..105", "close > open then close < open no later than 3 bars", "recently(close > prior(high), 3)", "climbs(close, 2)", "sinks(low, 2)", "starts(close > open)",
-    "ends(close > open)",
+    "ends(close > open)", "once(close > open, reset: close < prior(close, 3))", "all of (close > open, high > prior(high)) no later than 3 bars",
+    "close > open then close < open no later than 2 bars unless high > prior(high, 2)",
     "known(sma(close, 8))",
 ]  # fmt: skip
 
@@ -90,6 +95,26 @@ def test_conditions_equal_those_of_bars_gathered_by_hand(expression):
     found = forming(bars, expression)
     assert (found == plain(bars, expression, True)).all()
     assert set(found.tolist()) - {UNKNOWN} == {0, 2}
+
+
+@pytest.mark.parametrize(
+    "running",
+    [
+        "carry m = (max(m, close) if volume > 2 else m - 1) starting close",
+        "carry m = close - m starting prior(high, 3)",
+    ],
+)
+def test_running_values_equal_those_of_bars_gathered_by_hand(running):
+    bars = hourly(90)
+    dataset = make_dataset(bars, Market("M", **ZONE))
+    checked = check(f"{running}\nx = m on 4h forming\n")
+    found = Expressions(checked, {}, dataset).whole(checked.definitions["x"].value)
+    by_hand = []
+    for i in range(len(bars)):
+        closed = make_dataset(gathered(bars, i), Market("M", **ZONE))
+        alone = check(f"{running}\nx = m\n")
+        by_hand.append(Expressions(alone, {}, closed).whole(alone.definitions["x"].value)[-1])
+    np.testing.assert_allclose(found, by_hand, rtol=1e-12)
 
 
 def test_at_the_end_of_a_higher_bar_the_forming_value_is_the_closed_one():
@@ -114,5 +139,5 @@ def test_another_markets_forming_bars_are_seen_as_of_their_closes():
 
 def test_what_would_take_too_long_is_refused(monkeypatch):
     monkeypatch.setattr("skelb.core.plan.forming._MOST_STEPS", 100)
-    with pytest.raises(SettingsError, match=r"obv.* on forming bars would look at"):
-        forming(hourly(90), "obv")
+    with pytest.raises(SettingsError, match=r"stoch_rsi.* on forming bars would look at"):
+        forming(hourly(90), "stoch_rsi(close, 3, 3, 2, 2).k")

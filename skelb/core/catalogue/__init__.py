@@ -3,7 +3,7 @@
 from skelb.core.catalogue.arithmetic import power, quotient
 from skelb.core.catalogue.averages import AVERAGES
 from skelb.core.catalogue.conditions import NO, UNKNOWN, YES, Conditions, between, compare, crosses, of_bools
-from skelb.core.catalogue.entry import EVEN, BuiltIn, Frame, Function, Mirroring, Parameter
+from skelb.core.catalogue.entry import EVEN, NONE_TRIED, BuiltIn, Frame, Function, Mirroring, Parameter
 from skelb.core.catalogue.maths import MATHS
 from skelb.core.catalogue.momentum import MOMENTUM
 from skelb.core.catalogue.names import MONTHS, NAMES, raw_spread, spread_in_price
@@ -25,6 +25,7 @@ __all__ = [
     "FUNCTIONS",
     "MONTHS",
     "NO",
+    "NONE_TRIED",
     "POSITION_NAMES",
     "POSITION_SIDES",
     "REACH",

@@ -3,9 +3,9 @@
 
 import numpy as np
 
-from skelb.core.bars import Floats
+from skelb.core.bars import Bools, Floats
 from skelb.core.catalogue.arithmetic import quotient
-from skelb.core.catalogue.entry import AS_X, ODD, Function, Parameter, Record
+from skelb.core.catalogue.entry import AS_X, NONE_TRIED, ODD, Function, Parameter, Record
 from skelb.core.compiled import njit
 
 
@@ -14,23 +14,23 @@ def sma(x: Floats, n: int) -> Floats:
     return _sma(x, n, np.empty_like(x))
 
 
-def recursive_average(x: Floats, n: int, alpha: float) -> Floats:
+def recursive_average(x: Floats, n: int, alpha: float, tried: Bools = NONE_TRIED) -> Floats:
     """Exponential average: out = previous + alpha (x - previous), shape (n_bars,), unit of `x`.
 
     First known at the n-th known input, where it is the mean of those n. On a NaN input the output is NaN and
-    the average goes on from its last known value.
+    the average goes on from its last known value. Of `tried` see `Frame`, here and below.
     """
-    return _recursive_average(x, n, alpha, np.empty_like(x))
+    return _recursive_average(x, n, alpha, tried, np.empty_like(x))
 
 
-def ema(x: Floats, n: int) -> Floats:
+def ema(x: Floats, n: int, tried: Bools = NONE_TRIED) -> Floats:
     """The recursive average with alpha 2 / (n + 1)."""
-    return recursive_average(x, n, 2.0 / (n + 1.0))
+    return recursive_average(x, n, 2.0 / (n + 1.0), tried)
 
 
-def wilder(x: Floats, n: int) -> Floats:
+def wilder(x: Floats, n: int, tried: Bools = NONE_TRIED) -> Floats:
     """The recursive average with alpha 1 / n."""
-    return recursive_average(x, n, 1.0 / n)
+    return recursive_average(x, n, 1.0 / n, tried)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -68,29 +68,26 @@ def _sma(x, n, out):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _recursive_average(x, n, alpha, out):
-    size = x.size
+def _recursive_average(x, n, alpha, tried, out):
+    tries = tried.size > 1
     known = 0
-    total = 0.0
-    i = 0
-    while i < size and known < n:
+    average = 0.0  # until n values are known their sum
+    for i in range(x.size):
+        before = known, average
         value = x[i]
         out[i] = np.nan
         if value == value:
-            known += 1
-            total += value
+            if known < n:
+                known += 1
+                average += value
+                if known == n:
+                    average /= n
+            else:
+                average += alpha * (value - average)
             if known == n:
-                out[i] = total / n
-        i += 1
-    average = total / n
-    while i < size:
-        value = x[i]
-        if value == value:
-            average += alpha * (value - average)
-            out[i] = average
-        else:
-            out[i] = np.nan
-        i += 1
+                out[i] = average
+        if tries and tried[i]:
+            known, average = before
     return out
 
 
@@ -104,26 +101,26 @@ def hma(x: Floats, n: int) -> Floats:
     return wma(2.0 * wma(x, n // 2) - wma(x, n), int(np.sqrt(n)))
 
 
-def dema(x: Floats, n: int) -> Floats:
+def dema(x: Floats, n: int, tried: Bools = NONE_TRIED) -> Floats:
     """Twice the ema less the ema of the ema, unit of `x`, shape (n_bars,)."""
-    first = ema(x, n)
-    return 2.0 * first - ema(first, n)
+    first = ema(x, n, tried)
+    return 2.0 * first - ema(first, n, tried)
 
 
-def tema(x: Floats, n: int) -> Floats:
+def tema(x: Floats, n: int, tried: Bools = NONE_TRIED) -> Floats:
     """Three times the ema, less three times its ema, plus the ema of that, unit of `x`, shape (n_bars,)."""
-    first = ema(x, n)
-    second = ema(first, n)
-    return 3.0 * first - 3.0 * second + ema(second, n)
+    first = ema(x, n, tried)
+    second = ema(first, n, tried)
+    return 3.0 * first - 3.0 * second + ema(second, n, tried)
 
 
-def kama(x: Floats, n: int) -> Floats:
+def kama(x: Floats, n: int, tried: Bools = NONE_TRIED) -> Floats:
     """Kaufman's adaptive average (fast 2, slow 30), unit of `x`, shape (n_bars,); first known after n changes.
 
     Starts from the value before its first known bar. NaN inputs give NaN, and so does a window that holds one; after it
     goes on from the average before.
     """
-    return _kama(x, n, np.empty_like(x))
+    return _kama(x, n, tried, np.empty(n + 1), np.empty_like(x))
 
 
 def vwma(x: Floats, volume: Floats, n: int) -> Floats:
@@ -178,28 +175,37 @@ def _wma(x, n, out):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _kama(x, n, out):
+def _kama(x, n, tried, ring, out):
+    # The ring holds the last known values in a row, that of number k in the place k modulo its size.
+    tries = tried.size > 1
     known = 0
     average = 0.0
     has_begun = False
     for i in range(x.size):
+        before = known, average, has_begun
+        value, replaced = x[i], ring[known % (n + 1)]
+        place = known % (n + 1)
         out[i] = np.nan
-        if x[i] != x[i]:
+        if value != value:
             known = 0
-            continue
-        known += 1
-        if known <= n:
-            if not has_begun:
-                average = x[i]
-            continue
-        has_begun = True
-        way = 0.0
-        for k in range(i - n + 1, i + 1):
-            way += abs(x[k] - x[k - 1])
-        efficiency = abs(x[i] - x[i - n]) / way if way > 0.0 else 0.0
-        speed = efficiency * (2.0 / 3.0 - 2.0 / 31.0) + 2.0 / 31.0
-        average += speed * speed * (x[i] - average)
-        out[i] = average
+        else:
+            ring[place] = value
+            known += 1
+            if known <= n:
+                if not has_begun:
+                    average = value
+            else:
+                has_begun = True
+                way = 0.0
+                for k in range(known - n, known):
+                    way += abs(ring[k % (n + 1)] - ring[(k - 1) % (n + 1)])
+                efficiency = abs(value - ring[(known - 1 - n) % (n + 1)]) / way if way > 0.0 else 0.0
+                speed = efficiency * (2.0 / 3.0 - 2.0 / 31.0) + 2.0 / 31.0
+                average += speed * speed * (value - average)
+                out[i] = average
+        if tries and tried[i]:
+            known, average, has_begun = before
+            ring[place] = replaced
     return out
 
 
@@ -227,8 +233,8 @@ AVERAGES = (
         "Exponential smoothing, R. G. Brown (1956).",
         "The mean of the first n known values.",
         "n - 1",
-        lambda frame, x, n: ema(x, n),
-        mirror=AS_X, example="ema(close, 20)", newest=lambda n: 2.0 / (n + 1),
+        lambda frame, x, n: ema(x, n, frame.tried),
+        mirror=AS_X, example="ema(close, 20)", goes_on=True,
     ),
     Function(
         "wilder", "Averages", (_SERIES, _LENGTH),
@@ -237,8 +243,8 @@ AVERAGES = (
         "J. Welles Wilder, New Concepts in Technical Trading Systems (1978).",
         "The mean of the first n known values.",
         "n - 1",
-        lambda frame, x, n: wilder(x, n),
-        mirror=AS_X, example="wilder(close, 20)", newest=lambda n: 1.0 / n,
+        lambda frame, x, n: wilder(x, n, frame.tried),
+        mirror=AS_X, example="wilder(close, 20)", goes_on=True,
     ),
     Function(
         "wma", "Averages", (_SERIES, _LENGTH),
@@ -261,24 +267,24 @@ AVERAGES = (
         "An ema with much of its lag taken out.",
         "2 * ema(x, n) - ema(ema(x, n), n)",
         "Patrick Mulloy, Technical Analysis of Stocks & Commodities 12(1) (1994).", "As ema.", "2 * n - 2",
-        lambda frame, x, n: dema(x, n),
-        mirror=AS_X, example="dema(close, 20)",
+        lambda frame, x, n: dema(x, n, frame.tried),
+        mirror=AS_X, example="dema(close, 20)", goes_on=True,
     ),
     Function(
         "tema", "Averages", (_SERIES, _LENGTH),
         "An ema with still more of its lag taken out.",
         "3 * ema1 - 3 * ema2 + ema3, each the ema of the one before",
         "Patrick Mulloy, Technical Analysis of Stocks & Commodities 12(1) (1994).", "As ema.", "3 * n - 3",
-        lambda frame, x, n: tema(x, n),
-        mirror=AS_X, example="tema(close, 20)",
+        lambda frame, x, n: tema(x, n, frame.tried),
+        mirror=AS_X, example="tema(close, 20)", goes_on=True,
     ),
     Function(
         "kama", "Averages", (_SERIES, _LENGTH),
         "An average that runs with a trend and rests in noise.",
         "previous + (efficiency(x, n) * (2/3 - 2/31) + 2/31)² * (x - previous)",
         "Perry Kaufman, Smarter Trading (1995).", "The value before the first known bar.", "n",
-        lambda frame, x, n: kama(x, n),
-        mirror=AS_X, example="kama(close, 20)",
+        lambda frame, x, n: kama(x, n, frame.tried),
+        mirror=AS_X, example="kama(close, 20)", goes_on=True,
     ),
     Function(
         "vwma", "Averages", (_SERIES, _LENGTH),

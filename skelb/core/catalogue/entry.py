@@ -5,7 +5,11 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any, Literal
 
-from skelb.core.bars import Bars, Calendar, Floats, Market
+import numpy as np
+
+from skelb.core.bars import Bars, Bools, Calendar, Floats, Market
+
+NONE_TRIED: Bools = np.zeros(1, np.bool_)
 
 Kind = Literal["number", "condition", "word", "time"]
 ArgumentKind = Literal["number", "condition", "any", "length", "factor", "word"]
@@ -65,11 +69,16 @@ PRODUCT, CANNOT = Mirroring("product"), Mirroring("cannot")
 
 @dataclass(frozen=True, eq=False)
 class Frame:
-    """What built-ins are computed from: session bars, their calendar, and the market."""
+    """What built-ins are computed from: session bars, their calendar, and the market.
+
+    `tried` : bool, shape (n,), the bars that are only tried, as one that still forms: the bar after such a bar goes on
+    from the one before it. Shape (1,), no, where none is.
+    """
 
     bars: Bars
     calendar: Calendar
     market: Market
+    tried: Bools = field(default_factory=lambda: NONE_TRIED)
 
 
 @dataclass(frozen=True)
@@ -94,8 +103,8 @@ class Function:
     field. Element i reads bars 0 to i only. Unknown is NaN; see `conditions` for unknown conditions.
     `first_known` is a formula in the parameters for the index of the first known bar. `mirror` is by field where it
     has fields; `example` a call that shows it. Of a bar that forms, the value stands on the last bars alone where
-    `reach.REACH` says how many bars count, or takes a step from the value before, by the `newest` value's weight; any
-    other is computed anew from the start.
+    `reach.REACH` says how many bars count; it `goes_on` from the bar before where it heeds `Frame.tried`; any other is
+    computed anew from the start.
     """
 
     name: str
@@ -112,7 +121,7 @@ class Function:
     bounded: tuple[float, float] | None = None
     mirror: Mirroring | Mapping[str, Mirroring] = field(kw_only=True)
     example: str = field(kw_only=True)
-    newest: Callable[[float], float] | None = field(default=None, kw_only=True)
+    goes_on: bool = field(default=False, kw_only=True)
 
     @cached_property
     def signature(self) -> str:

@@ -3,54 +3,71 @@
 
 import numpy as np
 
-from skelb.core.bars import Floats
+from skelb.core.bars import Bools, Floats
 from skelb.core.catalogue.arithmetic import quotient, range_of
 from skelb.core.catalogue.averages import ema, sma
-from skelb.core.catalogue.entry import CHANGE, ODD, SWING, SWING_OF_X, Function, Parameter, Record
+from skelb.core.catalogue.entry import CHANGE, NONE_TRIED, ODD, SWING, SWING_OF_X, Function, Parameter, Record
 from skelb.core.catalogue.windows import highest, lowest
 from skelb.core.compiled import njit
 from skelb.core.stopping import stretches
 
 
-def rsi(x: Floats, n: int) -> Floats:
+def rsi(x: Floats, n: int, tried: Bools = NONE_TRIED) -> Floats:
     """Wilder's relative strength index of `x`, 0 to 100, shape (n_bars,); first known at the n-th known change.
 
     100 with gains and no losses, 50 with neither. NaN inputs give NaN; smoothing goes on from the last known value.
     """
-    return _rsi(x, n, np.empty_like(x))
+    return _rsi(x, n, tried, np.empty_like(x))
 
 
-def macd(x: Floats, a: int, b: int, s: int) -> Record:
+def macd(x: Floats, a: int, b: int, s: int, tried: Bools = NONE_TRIED) -> Record:
     """Difference of two emas (`line`), its ema (`signal`) and their `gap`, unit of `x`, shape (n_bars,) each."""
-    line = ema(x, a) - ema(x, b)
-    signal = ema(line, s)
+    line = ema(x, a, tried) - ema(x, b, tried)
+    signal = ema(line, s, tried)
     return {"line": line, "signal": signal, "gap": line - signal}
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _rsi(x, n, out):
+def _rsi(x, n, tried, out):
+    tries = tried.size > 1
     known = 0
     up = 0.0
     down = 0.0
+    last = np.nan
     for i in range(x.size):
+        before = known, up, down, last
         out[i] = np.nan
-        if i == 0 or x[i] != x[i] or x[i - 1] != x[i - 1]:
-            continue
-        change = x[i] - x[i - 1]
-        gain = change if change > 0.0 else 0.0
-        loss = -change if change < 0.0 else 0.0
-        known += 1
-        if known <= n:
-            up += gain / n
-            down += loss / n
-        else:
-            up += (gain - up) / n
-            down += (loss - down) / n
-        if known >= n:
-            if down == 0.0:
-                out[i] = 50.0 if up == 0.0 else 100.0
+        change = x[i] - last
+        last = x[i]
+        if change == change:
+            gain = change if change > 0.0 else 0.0
+            loss = -change if change < 0.0 else 0.0
+            known += 1
+            if known <= n:
+                up += gain / n
+                down += loss / n
             else:
-                out[i] = 100.0 - 100.0 / (1.0 + up / down)
+                up += (gain - up) / n
+                down += (loss - down) / n
+            if known >= n:
+                if down == 0.0:
+                    out[i] = 50.0 if up == 0.0 else 100.0
+                else:
+                    out[i] = 100.0 - 100.0 / (1.0 + up / down)
+        if tries and tried[i]:
+            known, up, down, last = before
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _change(x, tried, out):
+    """What x gained since the bar before."""
+    tries = tried.size > 1
+    last = np.nan
+    for i in range(x.size):
+        out[i] = x[i] - last
+        if not (tries and tried[i]):
+            last = x[i]
     return out
 
 
@@ -87,10 +104,11 @@ def cmo(x: Floats, n: int) -> Floats:
     return 100.0 * quotient(up - down, up + down)
 
 
-def tsi(x: Floats, a: int, b: int) -> Floats:
+def tsi(x: Floats, a: int, b: int, tried: Bools = NONE_TRIED) -> Floats:
     """Twice smoothed change over twice smoothed size of change, -100 to 100; NaN without movement."""
-    change = gain(x, 1)
-    return 100.0 * quotient(ema(ema(change, a), b), ema(ema(np.abs(change), a), b))
+    change = _change(x, tried, np.empty_like(x))
+    smooth, size = (ema(ema(part, a, tried), b, tried) for part in (change, np.abs(change)))
+    return 100.0 * quotient(smooth, size)
 
 
 def gain(x: Floats, n: int) -> Floats:
@@ -128,9 +146,9 @@ MOMENTUM = (
         "J. Welles Wilder, New Concepts in Technical Trading Systems (1978).",
         "The means of the first n gains and losses.",
         "n",
-        lambda frame, x, n: rsi(x, n),
+        lambda frame, x, n: rsi(x, n, frame.tried),
         bounded=(0.0, 100.0),
-        mirror=SWING_OF_X, example="rsi(close, 20)",
+        mirror=SWING_OF_X, example="rsi(close, 20)", goes_on=True,
     ),
     Function(
         "macd", "Momentum",
@@ -140,9 +158,9 @@ MOMENTUM = (
         "Gerald Appel (1979).",
         "As ema; the signal starts with the known part of the line.",
         "line: max(a, b) - 1; signal and gap: max(a, b) + s - 2",
-        lambda frame, x, a, b, s: macd(x, a, b, s),
+        lambda frame, x, a, b, s: macd(x, a, b, s, frame.tried),
         fields=("line", "signal", "gap"),
-        mirror={"line": ODD, "signal": ODD, "gap": ODD}, example="macd(close, 12, 26, 9)",
+        mirror={"line": ODD, "signal": ODD, "gap": ODD}, example="macd(close, 12, 26, 9)", goes_on=True,
     ),
     Function(
         "stoch", "Momentum", (_LENGTH, Parameter("k", "length"), Parameter("d", "length")),
@@ -212,9 +230,9 @@ MOMENTUM = (
         "Twice smoothed change against twice smoothed size of change.",
         "100 * ema(ema(gain(x, 1), a), b) / ema(ema(|gain(x, 1)|, a), b)",
         "William Blau, Momentum, Direction, and Divergence (1995).", "As ema.", "a + b - 1",
-        lambda frame, x, a, b: tsi(x, a, b),
+        lambda frame, x, a, b: tsi(x, a, b, frame.tried),
         bounded=(-100.0, 100.0),
-        mirror=ODD, example="tsi(close, 12, 26)",
+        mirror=ODD, example="tsi(close, 12, 26)", goes_on=True,
     ),
     Function(
         "gain", "Momentum", (_SERIES, _LENGTH),

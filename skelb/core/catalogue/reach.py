@@ -4,10 +4,11 @@ What such a function says of a bar is the same on those bars alone, so that it c
 """
 
 from collections.abc import Callable
+from math import isqrt
 
 REACH: dict[str, Callable[..., int]] = {
     **dict.fromkeys(
-        ("sma", "wma", "sum", "median", "percentile", "zscore", "rank", "stdev", "highest", "lowest", "bollinger",
+        ("sma", "wma", "vwma", "fit", "sum", "median", "percentile", "zscore", "rank", "stdev", "highest", "lowest", "bollinger",
          "covariance", "correlation", "beta", "cci", "williams", "channel", "money_flow"),
         lambda n, *others: n,
     ),
@@ -16,10 +17,12 @@ REACH: dict[str, Callable[..., int]] = {
          "aroon", "vortex", "choppiness"),
         lambda n, *others: n + 1,
     ),
-    **dict.fromkeys(("true_range", "gap_up", "gap_down", "starts", "ends"), lambda: 2),
+    **dict.fromkeys(("gap_up", "gap_down", "starts", "ends"), lambda: 2),
     "stoch": lambda n, k, d: n + k + d,
+    "hma": lambda n: n + isqrt(n) - 1,
+    "ichimoku": lambda a, b, c: max(a, b, c) + b,
 }  # fmt: skip
 """By a function's lengths in the order of its parameters; more than it needs is no mistake."""
 
-FULL = {*REACH} - {"recently", "count", "stoch", "choppiness", "true_range", "gap_up", "gap_down", "starts", "ends"}
+FULL = {*REACH} - {"recently", "count", "stoch", "choppiness", "ichimoku", "gap_up", "gap_down", "starts", "ends"}
 """Those that are unknown as long as there are fewer bars."""

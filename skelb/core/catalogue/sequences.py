@@ -4,29 +4,34 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from skelb.core.bars import Floats
+from skelb.core.bars import Bools, Floats
 from skelb.core.catalogue.conditions import Conditions
+from skelb.core.catalogue.entry import NONE_TRIED
 from skelb.core.compiled import njit
 
 
-def in_sequence(a: Conditions, b: Conditions, unless: Conditions | None, within: int | None) -> Conditions:
+def in_sequence(
+    a: Conditions, b: Conditions, unless: Conditions | None, within: int | None, tried: Bools = NONE_TRIED
+) -> Conditions:
     """Yes where `b` is yes, `a` was yes on an earlier bar (the latest counts), at most `within` bars before, and
     `unless` on no bar after that one up to this; then `a` must come again (on the completing bar counts).
 
-    Shape (n,); never unknown: an unknown counts as no.
+    Shape (n,); never unknown: an unknown counts as no. Of `tried` see `Frame`, here and below.
     """
     stop = np.zeros(1, np.int8) if unless is None else unless
-    return _in_sequence(a, b, stop, int(unless is not None), within or 0, np.empty(a.size, np.int8))
+    return _in_sequence(a, b, stop, int(unless is not None), within or 0, tried, np.empty(a.size, np.int8))
 
 
-def all_of(parts: NDArray[np.int8], unless: Conditions | None, within: int | None) -> Conditions:
+def all_of(
+    parts: NDArray[np.int8], unless: Conditions | None, within: int | None, tried: Bools = NONE_TRIED
+) -> Conditions:
     """Yes where the last of several conditions comes true, each having been yes on this bar or one of the `within`
     before, and `unless` not since the earliest of them; then all must be completed anew.
 
     `parts` has shape (conditions, n). Never unknown: an unknown counts as no.
     """
     stop = np.zeros(1, np.int8) if unless is None else unless
-    return _all_of(parts, stop, int(unless is not None), within or 0, np.empty(parts.shape[1], np.int8))
+    return _all_of(parts, stop, int(unless is not None), within or 0, tried, np.empty(parts.shape[1], np.int8))
 
 
 def awaited(a: Conditions, b: Conditions, unless: Conditions | None, within: int | None) -> Conditions:
@@ -45,37 +50,52 @@ def share_seen(parts: NDArray[np.int8], unless: Conditions | None, within: int |
 
 
 @njit(cache=True, nogil=True)
-def _in_sequence(a, b, unless, has_unless, within, out):
+def _in_sequence(a, b, unless, has_unless, within, tried, out):
+    tries = tried.size > 1
     armed = -1
+    bar = 0
     for i in range(out.size):
+        before = armed
         out[i] = 0
         if has_unless and unless[i] == 2:
             armed = -1
-        if armed >= 0 and b[i] == 2 and (within == 0 or i - armed <= within):
+        if armed >= 0 and b[i] == 2 and (within == 0 or bar - armed <= within):
             out[i] = 2
             armed = -1
         if a[i] == 2:
-            armed = i
+            armed = bar
+        if tries and tried[i]:
+            armed = before
+        else:
+            bar += 1
     return out
 
 
 @njit(cache=True, nogil=True)
-def _all_of(parts, unless, has_unless, within, out):
+def _all_of(parts, unless, has_unless, within, tried, out):
+    tries = tried.size > 1
     count = parts.shape[0]
     last = np.full(count, -1)
+    before = last.copy()
+    bar = 0
     for i in range(out.size):
+        before[:] = last
         out[i] = 0
         if has_unless and unless[i] == 2:
             last[:] = -1
         fresh = False
         for k in range(count):
             if parts[k, i] == 2:
-                last[k] = i
+                last[k] = bar
                 fresh = True
         earliest = last.min()
-        if fresh and earliest >= 0 and (within == 0 or i - earliest <= within):
+        if fresh and earliest >= 0 and (within == 0 or bar - earliest <= within):
             out[i] = 2
             last[:] = -1
+        if tries and tried[i]:
+            last[:] = before
+        else:
+            bar += 1
     return out
 
 

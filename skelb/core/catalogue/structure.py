@@ -3,9 +3,9 @@
 
 import numpy as np
 
-from skelb.core.bars import Floats
+from skelb.core.bars import Bools, Floats
 from skelb.core.catalogue.conditions import UNKNOWN, YES, Conditions, compare
-from skelb.core.catalogue.entry import AS_X, CONDITION, EVEN, LINEAR, PRICE, Function, Parameter
+from skelb.core.catalogue.entry import AS_X, CONDITION, EVEN, LINEAR, NONE_TRIED, PRICE, Function, Parameter
 from skelb.core.catalogue.windows import prior
 from skelb.core.compiled import njit
 from skelb.core.stopping import stretches
@@ -22,9 +22,12 @@ def crest(x: Floats, before: int, after: int) -> Floats:
     return out
 
 
-def extreme_since(x: Floats, since: Conditions) -> Floats:
-    """Largest `x` since the condition was last yes, that bar included; NaN before, or where x was unknown meanwhile."""
-    return _extreme_since(x, since, np.empty_like(x))
+def extreme_since(x: Floats, since: Conditions, tried: Bools = NONE_TRIED) -> Floats:
+    """Largest `x` since the condition was last yes, that bar included; NaN before, or where x was unknown meanwhile.
+
+    Of `tried` see `Frame`, here and below.
+    """
+    return _extreme_since(x, since, tried, np.empty_like(x))
 
 
 def recently(c: Conditions, n: int) -> Conditions:
@@ -40,10 +43,9 @@ def climbs(x: Floats, n: int) -> Conditions:
     return _lasting(rises, n, np.empty(x.size, np.int8))
 
 
-def bars_since(c: Conditions) -> Floats:
+def bars_since(c: Conditions, tried: Bools = NONE_TRIED) -> Floats:
     """Bars since `c` was last yes, 0 on such a bar; NaN before the first."""
-    last = np.maximum.accumulate(np.where(c == YES, np.arange(c.size), -1))
-    return np.where(last >= 0, np.arange(c.size) - last, np.nan).astype(np.float64)
+    return _bars_since(c, tried, np.empty(c.size))
 
 
 def count(c: Conditions, n: int) -> Floats:
@@ -51,15 +53,14 @@ def count(c: Conditions, n: int) -> Floats:
     return _count(c, n, np.empty(c.size))
 
 
-def hold(x: Floats, when: Conditions) -> Floats:
+def hold(x: Floats, when: Conditions, tried: Bools = NONE_TRIED) -> Floats:
     """`x` as it was when the condition was last yes; NaN before the first."""
-    last = np.maximum.accumulate(np.where(when == YES, np.arange(x.size), -1))
-    return np.where(last >= 0, x[np.maximum(last, 0)], np.nan)
+    return _hold(x, when, tried, np.empty_like(x))
 
 
-def once(c: Conditions, reset: Conditions) -> Conditions:
+def once(c: Conditions, reset: Conditions, tried: Bools = NONE_TRIED) -> Conditions:
     """Yes where `c` is yes for the first time since the start or since `reset` was last yes (that bar counts)."""
-    return _once(c, reset, np.empty_like(c))
+    return _once(c, reset, tried, np.empty_like(c))
 
 
 def starts(c: Conditions) -> Conditions:
@@ -67,9 +68,9 @@ def starts(c: Conditions) -> Conditions:
     return np.minimum(c, np.int8(YES) - prior(c, 1))
 
 
-def cumulate(x: Floats) -> Floats:
+def cumulate(x: Floats, tried: Bools = NONE_TRIED) -> Floats:
     """Running sum of the known values; NaN where `x` is."""
-    return np.where(x == x, np.cumsum(np.nan_to_num(x, nan=0.0)), np.nan)
+    return _cumulate(x, tried, np.empty_like(x))
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -93,16 +94,20 @@ def _crest(x, before, after, out, first, end):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _extreme_since(x, since, out):
+def _extreme_since(x, since, tried, out):
+    tries = tried.size > 1
     best = np.nan
     begun = False
     for i in range(x.size):
+        before = best, begun
         if since[i] == 2:
             begun = True
             best = x[i]
         elif begun:
             best = max(best, x[i]) if best == best and x[i] == x[i] else np.nan
         out[i] = best
+        if tries and tried[i]:
+            best, begun = before
     return out
 
 
@@ -150,15 +155,52 @@ def _count(c, n, out):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _once(c, reset, out):
+def _once(c, reset, tried, out):
+    tries = tried.size > 1
     armed = True
     for i in range(c.size):
+        before = armed
         if reset[i] == 2:
             armed = True
         out[i] = 0
         if armed and c[i] == 2:
             out[i] = 2
             armed = False
+        if tries and tried[i]:
+            armed = before
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _bars_since(c, tried, out):
+    tries = tried.size > 1
+    since = np.nan
+    for i in range(c.size):
+        out[i] = 0.0 if c[i] == 2 else since + 1.0
+        if not (tries and tried[i]):
+            since = out[i]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _hold(x, when, tried, out):
+    tries = tried.size > 1
+    held = np.nan
+    for i in range(x.size):
+        out[i] = x[i] if when[i] == 2 else held
+        if not (tries and tried[i]):
+            held = out[i]
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _cumulate(x, tried, out):
+    tries = tried.size > 1
+    total = 0.0
+    for i in range(x.size):
+        out[i] = total + x[i]
+        if out[i] == out[i] and not (tries and tried[i]):
+            total = out[i]
     return out
 
 
@@ -185,14 +227,14 @@ STRUCTURE = (
     Function(
         "peak", "Structure", _SINCE, "The largest x since a condition was last yes.", "max of x from that bar on",
         _OWN, "Unknown before the condition's first yes.", "the condition's first yes",
-        lambda frame, x, since: extreme_since(x, since),
-        mirror=AS_X.exchanged("dip"), example="peak(high, since: first_of_day)",
+        lambda frame, x, since: extreme_since(x, since, frame.tried),
+        mirror=AS_X.exchanged("dip"), example="peak(high, since: first_of_day)", goes_on=True,
     ),
     Function(
         "dip", "Structure", _SINCE, "The smallest x since a condition was last yes.", "min of x from that bar on",
         _OWN, "Unknown before the condition's first yes.", "the condition's first yes",
-        lambda frame, x, since: -extreme_since(-x, since),
-        mirror=AS_X.exchanged("peak"), example="dip(low, since: first_of_day)",
+        lambda frame, x, since: -extreme_since(-x, since, frame.tried),
+        mirror=AS_X.exchanged("peak"), example="dip(low, since: first_of_day)", goes_on=True,
     ),
     Function(
         "gap_up", "Structure", (), "Yes where the whole bar lies above the one before.", "low > prior(high)",
@@ -227,8 +269,8 @@ STRUCTURE = (
     Function(
         "bars_since", "Conditions", (_C,), "How many bars ago c was last yes, 0 for this bar.",
         "the bar's number less that of the latest yes", _OWN, "Unknown before the first yes.", "the first yes",
-        lambda frame, c: bars_since(c),
-        mirror=EVEN, example="bars_since(close > open)",
+        lambda frame, c: bars_since(c, frame.tried),
+        mirror=EVEN, example="bars_since(close > open)", goes_on=True,
     ),
     Function(
         "count", "Conditions", (_C, _LENGTH), "How many of the last n bars were yes.", "number of yes in the window",
@@ -238,15 +280,15 @@ STRUCTURE = (
     Function(
         "hold", "Conditions", (_X, Parameter("when", "condition")), "x as it was when a condition was last yes.",
         "the value on the latest bar of yes", _OWN, "Unknown before the first yes.", "the first yes",
-        lambda frame, x, when: hold(x, when),
-        mirror=AS_X, example="hold(close, when: close crosses above sma(close, 20))",
+        lambda frame, x, when: hold(x, when, frame.tried),
+        mirror=AS_X, example="hold(close, when: close crosses above sma(close, 20))", goes_on=True,
     ),
     Function(
         "once", "Conditions", (_C, Parameter("reset", "condition")), "c without its repeats, until another condition.",
         "yes where c is yes for the first time since the start or since reset was last yes", _OWN,
         "Armed on the first bar; an unknown counts as no.", "0",
-        lambda frame, c, reset: once(c, reset), result="condition",
-        mirror=CONDITION, example="once(close > sma(close, 20), reset: first_of_day)",
+        lambda frame, c, reset: once(c, reset, frame.tried), result="condition",
+        mirror=CONDITION, example="once(close > sma(close, 20), reset: first_of_day)", goes_on=True,
     ),
     Function(
         "starts", "Conditions", (_C,), "Yes on the bar where c becomes yes.", "c and not prior(c)",
@@ -261,7 +303,7 @@ STRUCTURE = (
     ),
     Function(
         "cumulate", "Conditions", (_X,), "The running sum of x.", "previous + x; an unknown adds nothing",
-        "Running sum.", "The first known value.", "the first known value", lambda frame, x: cumulate(x),
-        mirror=LINEAR, example="cumulate(sign(close - open))",
+        "Running sum.", "The first known value.", "the first known value", lambda frame, x: cumulate(x, frame.tried),
+        mirror=LINEAR, example="cumulate(sign(close - open))", goes_on=True,
     ),
 )  # fmt: skip

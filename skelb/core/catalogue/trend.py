@@ -3,10 +3,10 @@
 
 import numpy as np
 
-from skelb.core.bars import Bars, Floats
+from skelb.core.bars import Bars, Bools, Floats
 from skelb.core.catalogue.arithmetic import quotient, range_of
 from skelb.core.catalogue.averages import sma
-from skelb.core.catalogue.entry import CHANGE, EVEN, PRICE, SIZE, Frame, Function, Parameter, Record
+from skelb.core.catalogue.entry import CHANGE, EVEN, NONE_TRIED, PRICE, SIZE, Frame, Function, Parameter, Record
 from skelb.core.catalogue.momentum import gain
 from skelb.core.catalogue.volatility import atr, true_range
 from skelb.core.catalogue.windows import highest, lowest, prior
@@ -14,7 +14,7 @@ from skelb.core.compiled import njit
 from skelb.core.stopping import stretches
 
 
-def adx(bars: Bars, n: int) -> Record:
+def adx(bars: Bars, n: int, tried: Bools = NONE_TRIED) -> Record:
     """Wilder's directional index and its two sides, 0 to 100, shape (n_bars,) each.
 
     Directional movement and true range count from index 1; `plus` and `minus` are first known at index n,
@@ -22,50 +22,55 @@ def adx(bars: Bars, n: int) -> Record:
     """
     size = len(bars)
     strength, plus, minus = np.empty(size), np.empty(size), np.empty(size)
-    _adx(bars.high, bars.low, bars.close, n, strength, plus, minus)
+    _adx(bars.high, bars.low, bars.close, n, tried, strength, plus, minus)
     return {"adx": strength, "plus": plus, "minus": minus}
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _adx(high, low, close, n, strength, plus, minus):
+def _adx(high, low, close, n, tried, strength, plus, minus):
+    tries = tried.size > 1
     up_average = 0.0
     down_average = 0.0
     range_average = 0.0
+    count = 0  # of bars before
     known = 0
     average = 0.0
+    last = 0
     for i in range(high.size):
+        before = up_average, down_average, range_average, count, known, average, last
         strength[i] = np.nan
         plus[i] = np.nan
         minus[i] = np.nan
-        if i == 0:
-            continue
-        rise = high[i] - high[i - 1]
-        fall = low[i - 1] - low[i]
-        up = rise if rise > fall and rise > 0.0 else 0.0
-        down = fall if fall > rise and fall > 0.0 else 0.0
-        true = max(high[i], close[i - 1]) - min(low[i], close[i - 1])
-        if i <= n:
-            up_average += up / n
-            down_average += down / n
-            range_average += true / n
-        else:
-            up_average += (up - up_average) / n
-            down_average += (down - down_average) / n
-            range_average += (true - range_average) / n
-        if i < n or range_average == 0.0:
-            continue
-        plus[i] = 100.0 * up_average / range_average
-        minus[i] = 100.0 * down_average / range_average
-        if plus[i] + minus[i] == 0.0:
-            continue
-        one_sided = 100.0 * abs(plus[i] - minus[i]) / (plus[i] + minus[i])
-        known += 1
-        if known <= n:
-            average += one_sided / n
-        else:
-            average += (one_sided - average) / n
-        if known >= n:
-            strength[i] = average
+        if count > 0:
+            rise = high[i] - high[last]
+            fall = low[last] - low[i]
+            up = rise if rise > fall and rise > 0.0 else 0.0
+            down = fall if fall > rise and fall > 0.0 else 0.0
+            true = max(high[i], close[last]) - min(low[i], close[last])
+            if count <= n:
+                up_average += up / n
+                down_average += down / n
+                range_average += true / n
+            else:
+                up_average += (up - up_average) / n
+                down_average += (down - down_average) / n
+                range_average += (true - range_average) / n
+        if count >= n and range_average != 0.0:
+            plus[i] = 100.0 * up_average / range_average
+            minus[i] = 100.0 * down_average / range_average
+            if plus[i] + minus[i] != 0.0:
+                one_sided = 100.0 * abs(plus[i] - minus[i]) / (plus[i] + minus[i])
+                known += 1
+                if known <= n:
+                    average += one_sided / n
+                else:
+                    average += (one_sided - average) / n
+                if known >= n:
+                    strength[i] = average
+        count += 1
+        last = i
+        if tries and tried[i]:
+            up_average, down_average, range_average, count, known, average, last = before
 
 
 def aroon(high: Floats, low: Floats, n: int) -> Record:
@@ -78,18 +83,19 @@ def aroon(high: Floats, low: Floats, n: int) -> Record:
     return {"up": 100.0 * (n - up) / n, "down": 100.0 * (n - down) / n}
 
 
-def psar(bars: Bars, start: float, step: float, most: float) -> Floats:
+def psar(bars: Bars, start: float, step: float, most: float, tried: Bools = NONE_TRIED) -> Floats:
     """Wilder's stop and reverse price, price units, shape (n_bars,); first known on the second bar.
 
     The first direction is up when the second close is at or above the first.
     """
-    return _psar(bars.high, bars.low, bars.close, start, step, most, np.empty(len(bars)))
+    return _psar(bars.high, bars.low, bars.close, start, step, most, tried, np.empty(len(bars)))
 
 
 def supertrend(frame: Frame, n: int, f: float) -> Record:
     """A band of `f` average true ranges that trails price: its `line` (price units) and `side` (1 or -1)."""
     line, side = np.empty(len(frame.bars)), np.empty(len(frame.bars))
-    _supertrend(frame.bars.high, frame.bars.low, frame.bars.close, atr(frame, n), f, line, side)
+    bars = frame.bars
+    _supertrend(bars.high, bars.low, bars.close, atr(frame, n), f, frame.tried, line, side)
     return {"line": line, "side": side}
 
 
@@ -141,62 +147,77 @@ def _since_highest(x, n, out, first, end):
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _psar(high, low, close, start, step, most, out):
-    if out.size:
-        out[0] = np.nan
-    if out.size < 2:
-        return out
-    rising = close[1] >= close[0]
-    extreme = high[0] if rising else low[0]
-    stop = low[0] if rising else high[0]
+def _psar(high, low, close, start, step, most, tried, out):
+    tries = tried.size > 1
+    rising = True
+    extreme = 0.0
+    stop = 0.0
     speed = start
-    for i in range(1, out.size):
-        if i > 1:
+    count = 0  # of bars before, the last two of which are these
+    last = 0
+    earlier = 0
+    for i in range(out.size):
+        before = rising, extreme, stop, speed, count, last, earlier
+        out[i] = np.nan
+        if count == 1:
+            rising = close[i] >= close[last]
+            extreme = high[last] if rising else low[last]
+            stop = low[last] if rising else high[last]
+        elif count > 1:
             stop += speed * (extreme - stop)
             if rising:  # never inside the last two bars
-                stop = min(stop, low[i - 1], low[i - 2])
+                stop = min(stop, low[last], low[earlier])
             else:
-                stop = max(stop, high[i - 1], high[i - 2])
-        if (rising and low[i] < stop) or (not rising and high[i] > stop):
-            rising = not rising
-            stop = extreme
-            extreme = high[i] if rising else low[i]
-            speed = start
-        elif rising and high[i] > extreme:
-            extreme = high[i]
-            speed = min(speed + step, most)
-        elif not rising and low[i] < extreme:
-            extreme = low[i]
-            speed = min(speed + step, most)
-        out[i] = stop
+                stop = max(stop, high[last], high[earlier])
+        if count > 0:
+            if (rising and low[i] < stop) or (not rising and high[i] > stop):
+                rising = not rising
+                stop = extreme
+                extreme = high[i] if rising else low[i]
+                speed = start
+            elif rising and high[i] > extreme:
+                extreme = high[i]
+                speed = min(speed + step, most)
+            elif not rising and low[i] < extreme:
+                extreme = low[i]
+                speed = min(speed + step, most)
+            out[i] = stop
+        count, earlier, last = count + 1, last, i
+        if tries and tried[i]:
+            rising, extreme, stop, speed, count, last, earlier = before
     return out
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _supertrend(high, low, close, reach, f, line, side):
+def _supertrend(high, low, close, reach, f, tried, line, side):
+    tries = tried.size > 1
     upper = np.nan
     lower = np.nan
     direction = 0.0
+    last = np.nan  # the close before
     for i in range(high.size):
+        before = upper, lower, direction, last
         line[i] = np.nan
         side[i] = np.nan
-        if reach[i] != reach[i]:
-            continue
-        middle = (high[i] + low[i]) / 2.0
-        top, bottom = middle + f * reach[i], middle - f * reach[i]
-        if direction == 0.0:
-            direction = 1.0 if close[i] >= middle else -1.0
-            upper, lower = top, bottom
-        else:
-            # A band moves only towards price while the close before stayed inside it.
-            upper = top if top < upper or close[i - 1] > upper else upper
-            lower = bottom if bottom > lower or close[i - 1] < lower else lower
-            if direction > 0.0 and close[i] < lower:
-                direction = -1.0
-            elif direction < 0.0 and close[i] > upper:
-                direction = 1.0
-        side[i] = direction
-        line[i] = lower if direction > 0.0 else upper
+        if reach[i] == reach[i]:
+            middle = (high[i] + low[i]) / 2.0
+            top, bottom = middle + f * reach[i], middle - f * reach[i]
+            if direction == 0.0:
+                direction = 1.0 if close[i] >= middle else -1.0
+                upper, lower = top, bottom
+            else:
+                # A band moves only towards price while the close before stayed inside it.
+                upper = top if top < upper or last > upper else upper
+                lower = bottom if bottom > lower or last < lower else lower
+                if direction > 0.0 and close[i] < lower:
+                    direction = -1.0
+                elif direction < 0.0 and close[i] > upper:
+                    direction = 1.0
+            side[i] = direction
+            line[i] = lower if direction > 0.0 else upper
+        last = close[i]
+        if tries and tried[i]:
+            upper, lower, direction, last = before
 
 
 _LENGTH = Parameter("n", "length")
@@ -210,10 +231,10 @@ TREND = (
         "J. Welles Wilder, New Concepts in Technical Trading Systems (1978).",
         "The means of the first n values, counted from the second bar.",
         "plus and minus: n; adx: 2 * n - 1",
-        lambda frame, n: adx(frame.bars, n),
+        lambda frame, n: adx(frame.bars, n, frame.tried),
         fields=("adx", "plus", "minus"),
         bounded=(0.0, 100.0),
-        mirror={"adx": EVEN, "plus": EVEN.exchanged("minus"), "minus": EVEN.exchanged("plus")}, example="adx(20)",
+        mirror={"adx": EVEN, "plus": EVEN.exchanged("minus"), "minus": EVEN.exchanged("plus")}, example="adx(20)", goes_on=True,
     ),
     Function(
         "aroon", "Trend", (_LENGTH,),
@@ -231,8 +252,8 @@ TREND = (
         "previous + speed * (extreme - previous); speed grows by step with each new extreme, up to max",
         "J. Welles Wilder, New Concepts in Technical Trading Systems (1978).",
         "Up when the second close is at or above the first; starts at the first bar's far end.", "1",
-        lambda frame, start, step, most: psar(frame.bars, start, step, most),
-        mirror=PRICE, example="psar",
+        lambda frame, start, step, most: psar(frame.bars, start, step, most, frame.tried),
+        mirror=PRICE, example="psar", goes_on=True,
     ),
     Function(
         "supertrend", "Trend", (_LENGTH, Parameter("f", "factor")),
@@ -241,7 +262,7 @@ TREND = (
         "Olivier Seban.", "The side on which the first known close stands of mid.", "n - 1",
         lambda frame, n, f: supertrend(frame, n, f),
         fields=("line", "side"),
-        mirror={"line": PRICE, "side": CHANGE}, example="supertrend(20, 2)",
+        mirror={"line": PRICE, "side": CHANGE}, example="supertrend(20, 2)", goes_on=True,
     ),
     Function(
         "channel", "Trend", (_LENGTH,),

@@ -3,21 +3,21 @@
 
 import numpy as np
 
-from skelb.core.bars import Floats
+from skelb.core.bars import Bools, Floats
 from skelb.core.catalogue.averages import ema, sma, wilder
-from skelb.core.catalogue.entry import AS_X, EVEN, PRICE, SIZE, Frame, Function, Parameter, Record
+from skelb.core.catalogue.entry import AS_X, EVEN, NONE_TRIED, PRICE, SIZE, Frame, Function, Parameter, Record
 from skelb.core.compiled import njit
 
 
-def true_range(high: Floats, low: Floats, close: Floats) -> Floats:
+def true_range(high: Floats, low: Floats, close: Floats, tried: Bools = NONE_TRIED) -> Floats:
     """Range of each bar with the earlier close included, price units, shape (n,); the first is high - low."""
-    return _true_range(high, low, close, np.empty_like(high))
+    return _true_range(high, low, close, tried, np.empty_like(high))
 
 
 def atr(frame: Frame, n: int) -> Floats:
     """Wilder's average of the true range, price units, shape (n_bars,); first known at index n - 1."""
     bars = frame.bars
-    return wilder(true_range(bars.high, bars.low, bars.close), n)
+    return wilder(true_range(bars.high, bars.low, bars.close, frame.tried), n, frame.tried)
 
 
 def stdev(x: Floats, n: int) -> Floats:
@@ -33,16 +33,20 @@ def bollinger(x: Floats, n: int, f: float) -> Record:
 
 def keltner(frame: Frame, n: int, m: int, f: float) -> Record:
     """Bands of `f` average true ranges (over `m`) about the ema of the close (over `n`), price units."""
-    mid, width = ema(frame.bars.close, n), f * atr(frame, m)
+    mid, width = ema(frame.bars.close, n, frame.tried), f * atr(frame, m)
     return {"upper": mid + width, "mid": mid, "lower": mid - width}
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _true_range(high, low, close, out):
-    if out.size:
-        out[0] = high[0] - low[0]
-    for i in range(1, out.size):
-        out[i] = max(high[i], close[i - 1]) - min(low[i], close[i - 1])
+def _true_range(high, low, close, tried, out):
+    tries = tried.size > 1
+    has_last = False
+    last = 0.0
+    for i in range(out.size):
+        out[i] = max(high[i], last) - min(low[i], last) if has_last else high[i] - low[i]
+        if not (tries and tried[i]):
+            has_last = True
+            last = close[i]
     return out
 
 
@@ -97,8 +101,8 @@ VOLATILITY = (
         "The bar's range, stretched to the earlier close where a gap left it outside.",
         "max(high, prior(close)) - min(low, prior(close)); on the first bar high - low",
         _WILDER, "None.", "0",
-        lambda frame: true_range(frame.bars.high, frame.bars.low, frame.bars.close),
-        mirror=EVEN, example="true_range",
+        lambda frame: true_range(frame.bars.high, frame.bars.low, frame.bars.close, frame.tried),
+        mirror=EVEN, example="true_range", goes_on=True,
     ),
     Function(
         "atr", "Volatility", (_LENGTH,),
@@ -106,7 +110,7 @@ VOLATILITY = (
         "wilder(true_range, n)",
         _WILDER, "The mean of the first n true ranges.", "n - 1",
         lambda frame, n: atr(frame, n),
-        mirror=EVEN, example="atr(20)",
+        mirror=EVEN, example="atr(20)", goes_on=True,
     ),
     Function(
         "stdev", "Volatility", (_SERIES, _LENGTH),
@@ -135,6 +139,6 @@ VOLATILITY = (
         "As ema and atr.", "max(n, m) - 1",
         lambda frame, n, m, f: keltner(frame, n, m, f),
         fields=_BANDS,
-        mirror={"upper": PRICE.exchanged("lower"), "mid": PRICE, "lower": PRICE.exchanged("upper")}, example="keltner(20, 14, 2)",
+        mirror={"upper": PRICE.exchanged("lower"), "mid": PRICE, "lower": PRICE.exchanged("upper")}, example="keltner(20, 14, 2)", goes_on=True,
     ),
 )  # fmt: skip

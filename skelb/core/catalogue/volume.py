@@ -3,22 +3,26 @@
 
 import numpy as np
 
-from skelb.core.bars import Bars, Floats, Ints
+from skelb.core.bars import Bars, Bools, Floats, Ints
 from skelb.core.catalogue.arithmetic import quotient, range_of
 from skelb.core.catalogue.averages import sma
-from skelb.core.catalogue.entry import CHANGE, PRICE, Function, Parameter
+from skelb.core.catalogue.entry import CHANGE, NONE_TRIED, PRICE, Function, Parameter
 from skelb.core.compiled import njit
 
 
-def obv(close: Floats, volume: Floats) -> Floats:
-    """Volume added on rises and taken off on falls, from 0 on the first bar, shape (n_bars,)."""
-    change = np.concatenate(([0.0], np.sign(close[1:] - close[:-1])))[: close.size]
-    return np.cumsum(change * volume)
+def obv(close: Floats, volume: Floats, tried: Bools = NONE_TRIED) -> Floats:
+    """Volume added on rises and taken off on falls, from 0 on the first bar, shape (n_bars,); of `tried` see `Frame`."""
+    return _obv(close, volume, tried, np.empty_like(close))
 
 
-def vwap(typical: Floats, volume: Floats, day: Ints) -> Floats:
+def vwap(typical: Floats, volume: Floats, day: Ints, tried: Bools = NONE_TRIED) -> Floats:
     """Average price since the session's start weighted by volume, shape (n_bars,); NaN before any volume."""
-    return _vwap(typical, volume, day, np.empty_like(typical))
+    return _vwap(typical, volume, day, tried, np.empty_like(typical))
+
+
+def accumulation(bars: Bars, tried: Bools = NONE_TRIED) -> Floats:
+    """The running sum of `money_flow_volume`, shape (n_bars,)."""
+    return _running(money_flow_volume(bars), tried, np.empty(len(bars)))
 
 
 def money_flow_volume(bars: Bars) -> Floats:
@@ -28,17 +32,52 @@ def money_flow_volume(bars: Bars) -> Floats:
     return np.where(reach > 0, place, 0.0) * bars.volume
 
 
+_NO_DAY = -(1 << 62)
+
+
 @njit(cache=True, nogil=True, error_model="numpy")
-def _vwap(typical, volume, day, out):
+def _vwap(typical, volume, day, tried, out):
+    tries = tried.size > 1
     money = 0.0
     total = 0.0
+    today = _NO_DAY
     for i in range(out.size):
-        if i == 0 or day[i] != day[i - 1]:
+        before = money, total, today
+        if day[i] != today:
             money = 0.0
             total = 0.0
+            today = day[i]
         money += typical[i] * volume[i]
         total += volume[i]
         out[i] = money / total if total > 0.0 else np.nan
+        if tries and tried[i]:
+            money, total, today = before
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _obv(close, volume, tried, out):
+    tries = tried.size > 1
+    total = 0.0
+    last = np.nan
+    for i in range(out.size):
+        before = total, last
+        total += np.sign(close[i] - last) * volume[i] if last == last else 0.0 * volume[i]
+        last = close[i]
+        out[i] = total
+        if tries and tried[i]:
+            total, last = before
+    return out
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
+def _running(x, tried, out):
+    tries = tried.size > 1
+    total = 0.0
+    for i in range(out.size):
+        out[i] = total + x[i]
+        if not (tries and tried[i]):
+            total = out[i]
     return out
 
 
@@ -48,8 +87,8 @@ VOLUME = (
         "Volume summed up on rises and down on falls.",
         "previous + volume on a higher close, - volume on a lower one",
         "Joseph Granville, New Key to Stock Market Profits (1963).", "0 on the first bar.", "0",
-        lambda frame: obv(frame.bars.close, frame.bars.volume),
-        mirror=CHANGE, example="obv",
+        lambda frame: obv(frame.bars.close, frame.bars.volume, frame.tried),
+        mirror=CHANGE, example="obv", goes_on=True,
     ),
     Function(
         "vwap", "Volume", (),
@@ -57,17 +96,17 @@ VOLUME = (
         "sum of typical * volume / sum of volume since the session's start",
         "Volume-weighted average price.", "The session's first bar with volume.", "0",
         lambda frame: vwap(
-            (frame.bars.high + frame.bars.low + frame.bars.close) / 3.0, frame.bars.volume, frame.calendar.day
+            (frame.bars.high + frame.bars.low + frame.bars.close) / 3.0, frame.bars.volume, frame.calendar.day, frame.tried
         ),
-        mirror=PRICE, example="vwap",
+        mirror=PRICE, example="vwap", goes_on=True,
     ),
     Function(
         "accumulation", "Volume", (),
         "Volume summed by where the close stands in its bar.",
         "previous + ((close - low) - (high - close)) / (high - low) * volume; nothing without range",
         "Marc Chaikin.", "The first bar's own value.", "0",
-        lambda frame: np.cumsum(money_flow_volume(frame.bars)),
-        mirror=CHANGE, example="accumulation",
+        lambda frame: accumulation(frame.bars, frame.tried),
+        mirror=CHANGE, example="accumulation", goes_on=True,
     ),
     Function(
         "money_flow", "Volume", (Parameter("n", "length"),),

@@ -47,24 +47,32 @@ def opening_range(frame: Frame, minutes: int) -> Record:
     """
     high, low = np.empty(len(frame.bars)), np.empty(len(frame.bars))
     calendar = frame.calendar
-    _opening_range(frame.bars.high, frame.bars.low, calendar.day, calendar.session_minute, minutes, high, low)
+    _opening_range(
+        frame.bars.high, frame.bars.low, calendar.day, calendar.session_minute, minutes, frame.tried, high, low
+    )
     return {"high": high, "low": low}
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _opening_range(highs, lows, day, session_minute, minutes, high, low):
+def _opening_range(highs, lows, day, session_minute, minutes, tried, high, low):
+    tries = tried.size > 1
     top = np.nan
     bottom = np.nan
+    today = -(1 << 62)
     for i in range(day.size):
-        if i == 0 or day[i] != day[i - 1]:
+        before = top, bottom, today
+        if day[i] != today:
             top = np.nan
             bottom = np.nan
+            today = day[i]
         if session_minute[i] <= minutes:
             top = highs[i] if top != top else max(top, highs[i])
             bottom = lows[i] if bottom != bottom else min(bottom, lows[i])
         known = session_minute[i] >= minutes
         high[i] = top if known else np.nan
         low[i] = bottom if known else np.nan
+        if tries and tried[i]:
+            top, bottom, today = before
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -129,7 +137,7 @@ WINDOWS = (
         "The range a market opens with.", "None.", "the bar whose close reaches the minutes, on every trading day",
         lambda frame, minutes: opening_range(frame, minutes),
         fields=("high", "low"),
-        mirror={"high": PRICE.exchanged("low"), "low": PRICE.exchanged("high")}, example="opening_range(30)",
+        mirror={"high": PRICE.exchanged("low"), "low": PRICE.exchanged("high")}, example="opening_range(30)", goes_on=True,
     ),
     Function(
         "known", "Windows", (Parameter("x", "any"),),

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from skelb.core.bars import Floats
-from skelb.core.catalogue import POSITION_SIDES, conditions
+from skelb.core.bars import Bools, Floats
+from skelb.core.catalogue import NONE_TRIED, POSITION_SIDES, conditions
 from skelb.core.language.checking.stepwise import depends_on
 from skelb.core.language.tree import (
     Arithmetic,
@@ -151,25 +151,32 @@ def compile_carry(statement: Carry, number: Callable[[Expression], int]) -> Prog
     return _Compiler(statement, number).program(statement.values)
 
 
-def run_carry(compact: bytes, is_condition: list[bool], starts: Floats, columns: Floats) -> list[NDArray[np.generic]]:
+def run_carry(
+    compact: bytes, is_condition: list[bool], starts: Floats, columns: Floats, tried: Bools = NONE_TRIED
+) -> list[NDArray[np.generic]]:
     """The running values on every bar: float64 with NaN for unknown, or int8 conditions, shape (n,) each.
 
-    `starts` has shape (values, n), `columns` (columns, n); conditions in both as 0, 1, 2.
+    `starts` has shape (values, n), `columns` (columns, n); conditions in both as 0, 1, 2. Of `tried` see `Frame`.
     """
     program = as_records(np.frombuffer(compact, INSTRUCTION))
     flags = np.array(is_condition, np.bool_)
     registers = np.zeros(registers_of(program))
+    held = np.empty(len(starts))
     out = np.empty(starts.shape)
     has_begun = False
     for first, end in stretches(starts.shape[1], program.size):
-        has_begun = _run(program, flags, starts, columns, registers, out, has_begun, first, end)
+        has_begun = _run(program, flags, starts, columns, tried, registers, held, out, has_begun, first, end)
     return [row.astype(np.int8) if flag else row for row, flag in zip(out, is_condition, strict=True)]
 
 
 @kept(__file__, steps.__file__, conditions.__file__)
-def _run(program, flags, starts, columns, registers, out, begun, first, end):
+def _run(program, flags, starts, columns, tried, registers, held, out, begun, first, end):
+    tries = tried.size > 1
     count = starts.shape[0]
     for i in range(first, end):
+        had_begun = begun
+        for k in range(count):
+            held[k] = registers[k]
         if not begun:
             begun = True
             for k in range(count):
@@ -179,16 +186,20 @@ def _run(program, flags, starts, columns, registers, out, begun, first, end):
             for k in range(count):
                 registers[k] = starts[k, i]
                 out[k, i] = starts[k, i] if begun else (1.0 if flags[k] else np.nan)
-            continue
-        for k in range(columns.shape[0]):
-            registers[2 * count + k] = columns[k, i]
-        perform(program, 0, program.size, registers)
-        for k in range(count):
-            value = registers[count + k]
-            unknown = value != value or (flags[k] and value == 1.0)
-            if unknown:  # unknown on this bar; it goes on from its last known value
-                out[k, i] = 1.0 if flags[k] else np.nan
-            else:
-                registers[k] = value
-                out[k, i] = value
+        else:
+            for k in range(columns.shape[0]):
+                registers[2 * count + k] = columns[k, i]
+            perform(program, 0, program.size, registers)
+            for k in range(count):
+                value = registers[count + k]
+                unknown = value != value or (flags[k] and value == 1.0)
+                if unknown:  # unknown on this bar; it goes on from its last known value
+                    out[k, i] = 1.0 if flags[k] else np.nan
+                else:
+                    registers[k] = value
+                    out[k, i] = value
+        if tries and tried[i]:
+            begun = had_begun
+            for k in range(count):
+                registers[k] = held[k]
     return begun

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from skelb.core.bars import Bars, Calendar, Floats, Ints, Market, Timeframe, gathered, session_bars
-from skelb.core.catalogue import UNKNOWN, Frame
+from skelb.core.bars import Bars, Bools, Calendar, Floats, Ints, Market, Timeframe, gathered, session_bars
+from skelb.core.catalogue import NONE_TRIED, UNKNOWN, Frame
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.language import Checked
 from skelb.core.plan.memo import Memo
@@ -33,7 +33,10 @@ class Shared:
 
 @dataclass(frozen=True, eq=False)
 class Dataset:
-    """One market's session bars on one timeframe; `outside` of the stored bars lay outside the session."""
+    """One market's session bars on one timeframe; `outside` of the stored bars lay outside the session.
+
+    `tried` : as `Frame.tried`
+    """
 
     market: Market
     bars: Bars
@@ -43,6 +46,7 @@ class Dataset:
     memo: Memo = field(default_factory=Memo)
     stored: Bars | None = None
     others: "Others | None" = None
+    tried: Bools = field(default_factory=lambda: NONE_TRIED)
     _higher: dict[Timeframe, "HigherBars"] = field(default_factory=dict)
     _others: dict[tuple[str, Timeframe], "HigherBars"] = field(default_factory=dict)
     _shared: OrderedDict[int, Shared] = field(default_factory=OrderedDict)
@@ -51,7 +55,7 @@ class Dataset:
     @property
     def frame(self) -> Frame:
         """What the catalogue computes from."""
-        return Frame(self.bars, self.calendar, self.market)
+        return Frame(self.bars, self.calendar, self.market, self.tried)
 
     def __len__(self) -> int:
         return len(self.bars)

@@ -14,9 +14,6 @@ from skelb.core.plan.memo import Key, Value
 from skelb.core.plan.operations import OPERATIONS, parts_of
 from skelb.core.stopping import part_of_work, stop_point
 
-_ALL_OF = {"all_of": all_of, "seen": share_seen}
-_IN_SEQUENCE = {"sequence": in_sequence, "awaited": awaited}
-
 
 class Evaluation:
     """Values of a dataset's expressions by their memo numbers."""
@@ -119,10 +116,14 @@ class Evaluation:
         whole = [np.broadcast_to(part, len(self._dataset)) for part in parts]
         within = int(str(key[1])) if key[1] else None
         unless = np.ascontiguousarray(whole.pop()) if key[2] else None
-        if key[0] in ("all_of", "seen"):
-            return _ALL_OF[str(key[0])](np.ascontiguousarray(whole), unless, within)
+        if key[0] == "seen":
+            return share_seen(np.ascontiguousarray(whole), unless, within)
+        if key[0] == "all_of":
+            return all_of(np.ascontiguousarray(whole), unless, within, self._dataset.tried)
         a, b = np.ascontiguousarray(whole[0]), np.ascontiguousarray(whole[1])
-        return _IN_SEQUENCE[str(key[0])](a, b, unless, within)
+        if key[0] == "awaited":
+            return awaited(a, b, unless, within)
+        return in_sequence(a, b, unless, within, self._dataset.tried)
 
     def _compute_carry(self, key: Key, parts: list[Value]) -> Value:
         kinds = str(key[1])
@@ -130,7 +131,8 @@ class Evaluation:
         table = np.empty((len(parts), len(self._dataset)))
         for row, part in zip(table, parts, strict=True):
             row[:] = part
-        values = run_carry(key[2], [kind == "c" for kind in kinds], table[: len(kinds)], table[len(kinds) :])
+        are_conditions = [kind == "c" for kind in kinds]
+        values = run_carry(key[2], are_conditions, table[: len(kinds)], table[len(kinds) :], self._dataset.tried)
         return {str(index): value for index, value in enumerate(values)}
 
     def _compute_call(self, key: Key, parts: list[Value]) -> Value:

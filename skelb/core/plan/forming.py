@@ -2,8 +2,9 @@
 bars.
 
 Every expression is a pair: its values on the closed higher bars, and its value at each close here with the forming bar
-as the last. What looks at one bar is computed for all closes at once, an average takes one step from the bar before,
-what stands on so many bars is computed on those, many closes at a time, and all else anew at each close.
+as the last. What looks at one bar is computed for all closes at once; what goes on from bar to bar tries each form of a
+bar and goes on from the closed one, in one pass; what stands on so many bars is computed on those, many closes at a
+time; and all else anew at each close.
 """
 
 from collections.abc import Callable, Mapping
@@ -19,11 +20,11 @@ from skelb.core.errors import SettingsError
 from skelb.core.plan.dataset import Dataset
 from skelb.core.plan.memo import Key, Value
 from skelb.core.plan.operations import OPERATIONS, parts_of
-from skelb.core.plan.unfolded import unfolded
 from skelb.core.stopping import stop_point
 
 _MOST_STEPS = 4_000_000_000
 _BLOCK_VALUES = 1 << 20
+_COLUMNS = ("open", "high", "low", "close", "volume")
 
 
 @dataclass(frozen=True, eq=False)
@@ -101,14 +102,10 @@ class _Forming:
             return parts[0].now if length == 0 else self._before(parts[0].closed, length)
         if operation == "call" and (FUNCTIONS[name].family == "Maths" or name == "known"):  # it looks at one bar
             return self._evaluator(self._here).compute(key, [part.now for part in parts])
-        made = unfolded(self._higher.memo, key)
-        if made is not None:
-            if isinstance(made, int):
-                return self.pair(made).now
-            return {field: self.pair(part).now for field, part in made.items()}
-        newest = FUNCTIONS[name].newest if operation == "call" else None
-        if newest is not None and parts[0].closed.size > 1:
-            return self._stepped(key, newest, parts[0], number)
+        if operation == "call" and name == "average":  # as the one of that name
+            return self.pair(self._higher.memo.number(("call", key[4], key[2], key[3]))).now
+        if operation in ("sequence", "all_of", "carry") or (operation == "call" and FUNCTIONS[name].goes_on):
+            return self._tried(key, parts)
         if operation == "call" and name in REACH:
             return self._in_blocks(key, parts, self._looks_back(key))
         return self._each_close(key, parts, np.arange(len(self._here)))
@@ -138,17 +135,26 @@ class _Forming:
             twos.append(two.ravel())
         return np.ascontiguousarray(crosses(kind, *twos)[1::2])
 
-    def _stepped(self, key: Key, newest: Callable[[float], float], x: _Pair, number: int) -> Value:
-        """One step of the average from its last known value on the closed bars; before there is one, from the start."""
-        alpha = newest(float(key[3]))  # type: ignore[arg-type]
-        closed = self._closed.value(number)
-        known = np.maximum.accumulate(np.where(np.isnan(closed), -1, np.arange(closed.size)))
-        before = np.where(self._of > 0, known[np.maximum(self._of - 1, 0)], -1)
-        level = np.where(before >= 0, closed[np.maximum(before, 0)], np.nan)
-        now = level + alpha * (x.now - level)
-        early = np.flatnonzero((before < 0) & (self._of >= int(key[3]) - 1))  # type: ignore[call-overload]
-        now[early] = self._each_close(key, [x], early)
-        return now
+    def _tried(self, key: Key, parts: list[_Pair]) -> Value:
+        """The value of what goes on from bar to bar: each closed bar follows upon its own forms, which are tried."""
+        closes, higher = len(self._here), self._higher
+        order = np.argsort(np.concatenate((self._of, np.arange(len(higher)))), kind="stable")
+        tried = order < closes
+        of = np.where(tried, self._of[np.minimum(order, closes - 1)], order - closes)
+
+        def laid(closed: Value, now: Value) -> Value:
+            found = np.broadcast_to(closed, len(higher))[of]
+            found[tried] = np.broadcast_to(now, closes)
+            return found
+
+        columns = {name: laid(getattr(higher.bars, name), getattr(self._bars, name)) for name in _COLUMNS}
+        bars = Bars(higher.bars.timeframe, higher.bars.time[of], **columns, dated=higher.bars.dated)
+        calendar = Calendar(**{item.name: getattr(higher.calendar, item.name)[of] for item in fields(higher.calendar)})
+        dataset = replace(higher, bars=bars, calendar=calendar, tried=tried)
+        value = self._evaluator(dataset).compute(key, [laid(part.closed, part.now) for part in parts])
+        if isinstance(value, Mapping):
+            return {name: part[tried] for name, part in value.items()}
+        return value[tried]
 
     # --- what looks back -----------------------------------------------------------------------------------------
 
@@ -167,10 +173,7 @@ class _Forming:
             closes = late[begin : begin + step]
             rows = self._of[closes, None] + np.arange(1 - length, 1)
             higher = self._higher.bars
-            columns = {
-                name: _laid(getattr(higher, name), rows, getattr(self._bars, name)[closes])
-                for name in ("open", "high", "low", "close", "volume")
-            }
+            columns = {name: _laid(getattr(higher, name), rows, getattr(self._bars, name)[closes]) for name in _COLUMNS}
             values = [
                 _laid(np.broadcast_to(part.closed, len(self._higher)), rows, now[closes])
                 for part, now in zip(parts, nows, strict=True)
@@ -230,7 +233,7 @@ class _Forming:
     def _over(self, key: Key, closed: list[Value]) -> Callable[[int, int, int, list[Value]], Value]:
         """A function that gives the values from one higher bar to the forming one, with that bar's parts as given."""
         bars, calendar = self._higher.bars, self._higher.calendar
-        columns = {name: getattr(bars, name).copy() for name in ("open", "high", "low", "close", "volume")}
+        columns = {name: getattr(bars, name).copy() for name in _COLUMNS}
         finished = {name: values.copy() for name, values in columns.items()}
         originals = [part.copy() for part in closed]
         last_at = -1
