@@ -1,6 +1,5 @@
 """Figures against plain definitions, the laws of accounting, and what findings say."""
 
-import itertools
 import math
 from dataclasses import replace
 from datetime import date
@@ -27,6 +26,7 @@ from skelb.core.figures.sums import covered
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_plan
 from tests.conftest import dataset, wave_bars
+from tests.reference.figures import plain_figures, plain_trade_figures, relative
 
 SCRIPT = """
 enter long when close crosses above sma(close, 8)
@@ -57,78 +57,6 @@ def test_every_figure_is_there_and_documented():
     assert all(item.meaning and item.name and item.unit for item in FIGURES)
 
 
-def plain_trade_figures(trades, ambiguous, bars):
-    """What the trade figures mean, by counting the rows of a ledger."""
-    net = [trade["net"] for trade in trades]
-    wins, losses = [x for x in net if x > 0], [x for x in net if x <= 0]
-    costs = {name: sum(trade[name] for trade in trades) for name in ("commission", "spread", "slippage", "financing")}
-    gross = sum(trade["gross"] for trade in trades)
-    runs = [(won, len(list(group))) for won, group in itertools.groupby(net, lambda x: x > 0)]
-    return {
-        "net_profit": sum(net), "return": sum(net) / 20_000, "trades": len(net), "win_rate": len(wins) / len(net),
-        "average_trade": sum(net) / len(net), "average_win": sum(wins) / len(wins), "average_loss": sum(losses) / len(losses),
-        "profit_factor": sum(wins) / -sum(losses), "largest_win": max(net), "largest_loss": min(net),
-        "payoff": sum(wins) / len(wins) / (-sum(losses) / len(losses)),
-        "expectancy_r": sum(trade["r"] for trade in trades) / len(net),
-        "longest_winning_run": max(size for won, size in runs if won),
-        "longest_losing_run": max(size for won, size in runs if not won),
-        "average_bars_held": sum(trade["held"] for trade in trades) / len(net),
-        "exposure": len({bar for trade in trades for bar in trade["bars"]}) / bars, "ambiguous_trades": ambiguous,
-        "total_commission": costs["commission"], "total_spread": costs["spread"], "total_slippage": costs["slippage"],
-        "total_financing": costs["financing"], "total_costs": sum(costs.values()),
-        "costs_share": sum(costs.values()) / gross if gross > 0 else None,
-    }  # fmt: skip
-
-
-def plain_error(adds):
-    """Newey and West's standard error of a mean: a weight for every pair of days."""
-    lags = int(4 * (len(adds) / 100) ** (2 / 9))
-    pairs = [
-        (1 - abs(i - j) / (lags + 1)) * adds[i] * adds[j]
-        for i in range(len(adds))
-        for j in range(len(adds))
-        if abs(i - j) <= lags
-    ]
-    return math.sqrt(max(sum(pairs), 0)) / len(adds)
-
-
-def plain_equity_figures(equity, days, closes, held, held_from, opened):
-    """What the equity figures mean, in plain loops and NumPy's own covariance."""
-    peak, peak_at, money, percent, days_down = 20_000.0, opened, 0.0, 0.0, 0.0
-    for place, value in enumerate(equity):
-        if value > peak:
-            peak, peak_at = value, closes[place]
-        if peak - value > money:
-            money = peak - value
-            back = [close for close, later in zip(closes[place:], equity[place:], strict=True) if later >= peak]
-            days_down = ((back[0] if back else closes[-1]) - peak_at) / 86_400
-        percent = max(percent, (peak - value) / peak * 100)
-    ends = [i for i in range(len(equity)) if i + 1 == len(equity) or days[i + 1] != days[i]]
-    years = (int(days[-1]) - int(days[0]) + 1) / 365.25
-    changes = relative([20_000.0, *(equity[i] for i in ends)])
-    market = relative([held_from, *(held[i] for i in ends)])
-    falls = math.sqrt(sum(min(x, 0) ** 2 for x in changes) / len(changes))
-    beta = np.cov(changes, market)[0, 1] / np.var(market, ddof=1)
-    apart, moved = changes - np.mean(changes), market - np.mean(market)
-    ratio = np.mean(changes) / np.std(changes)
-    of_ratio = apart / np.std(changes) - ratio / 2 * (apart**2 / np.var(changes) - 1)
-    of_alpha = (apart - beta * moved) * (1 - moved * np.mean(market) / np.var(market))
-    a_year = len(ends) / years
-    return {
-        "max_drawdown": money, "max_drawdown_percent": percent, "max_drawdown_days": days_down,
-        "return_over_drawdown": (equity[-1] - 20_000) / money,
-        "yearly_growth": (equity[-1] / 20_000) ** (1 / years) - 1,
-        "sharpe": np.mean(changes) / np.std(changes, ddof=1) * math.sqrt(a_year),
-        "sortino": np.mean(changes) / falls * math.sqrt(a_year),
-        "sharpe_error": plain_error(of_ratio) * math.sqrt(a_year), "alpha_error": plain_error(of_alpha) * a_year,
-        "beta": beta, "alpha": (np.mean(changes) - beta * np.mean(market)) * a_year,
-    }  # fmt: skip
-
-
-def relative(values):
-    return [after / before - 1 for before, after in itertools.pairwise(values)]
-
-
 def ledger_rows(outcome, side=0):
     """The trades of a run, or of one side, as rows."""
     trades = outcome.trades
@@ -140,24 +68,23 @@ def ledger_rows(outcome, side=0):
             for row in range(len(trades)) if side in (0, trades.side[row])]  # fmt: skip
 
 
-def plain_figures(outcome, held=None):
+def plain_figures_of(outcome, held=None):
     """All figures of a run against holding its market, or against another market's bars."""
-    data, span = outcome.plan.dataset, slice(outcome.first, outcome.last + 1)
-    rows = ledger_rows(outcome)
-    closes, held = data.calendar.close_time[span].tolist(), held or data.bars
-    found = plain_trade_figures(rows, sum(row["ambiguous"] for row in rows), len(closes))
-    found |= plain_equity_figures(outcome.equity.tolist(), data.calendar.day[span].tolist(), closes, held.close[span].tolist(),
-                                  float(held.open[outcome.first]), int(data.bars.time[outcome.first]))  # fmt: skip
-    return found | {"holding_return": held.close[outcome.last] / held.open[outcome.first] - 1}
+    data, span, held = outcome.plan.dataset, slice(outcome.first, outcome.last + 1), held or outcome.plan.dataset.bars
+    return plain_figures(
+        ledger_rows(outcome), outcome.equity.tolist(), 20_000.0, data.calendar.day[span].tolist(),
+        data.calendar.close_time[span].tolist(), int(data.bars.time[outcome.first]), held.close[span].tolist(),
+        float(held.open[outcome.first]),
+    )  # fmt: skip
 
 
 @pytest.mark.parametrize("outcome", [OUTCOME, PART], ids=["all bars", "some days"])
 def test_every_figure_by_its_plain_definition(outcome):
     found = figures_by_side(outcome)
-    assert found["all"] == pytest.approx(plain_figures(outcome))
+    assert found["all"] == pytest.approx(plain_figures_of(outcome))
     for name, side in (("long", 1), ("short", -1)):
         rows = ledger_rows(outcome, side)
-        plain = plain_trade_figures(rows, sum(row["ambiguous"] for row in rows), outcome.equity.size)
+        plain = plain_trade_figures(rows, 20_000.0, outcome.equity.size)
         assert {key: found[name][key] for key in plain} == pytest.approx(plain)
         assert record_of(outcome, name).is_long.tolist() == [side > 0] * len(rows)
 
@@ -268,8 +195,8 @@ def test_a_drawdown_counts_from_the_peak_it_fell_from_be_that_the_beginning_or_t
 def test_a_run_may_be_against_another_market():
     other = dataset(wave_bars(3000, seed=77))
     found, holding = figures_by_side(OUTCOME, other)["all"], FOUND["all"]
-    assert found == pytest.approx(plain_figures(OUTCOME, other.bars))
-    assert figures_by_side(PART, other)["all"] == pytest.approx(plain_figures(PART, other.bars))
+    assert found == pytest.approx(plain_figures_of(OUTCOME, other.bars))
+    assert figures_by_side(PART, other)["all"] == pytest.approx(plain_figures_of(PART, other.bars))
     assert found["beta"] != holding["beta"] and found["holding_return"] != holding["holding_return"]
     late = dataset(wave_bars(3000, seed=77, start=1_704_186_000 + 86_400))
     assert figures_by_side(OUTCOME, late)["all"]["beta"] is None  # nothing is known of it on the first day

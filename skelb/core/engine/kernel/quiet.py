@@ -119,6 +119,8 @@ def pass_resting(i, last, market, run, series):
     """Bars without a position and with orders that rest, if there are any, up to one that may do something to them."""
     equity, flags, highs, lows = series.equity, series.flags, series.highs, series.lows
     below, above, until = lines_of(market, run)
+    if until < NEVER and rules_of(run).most_loss < np.inf:  # what a position that ended at the close before has lost
+        return i  # is seen at this close, and drops what rests
     cash, bound = account_of(run).cash, min(last, until)
     mask = ENTERS | (FLAT if until < NEVER else 0)
     while i < bound and (flags[i] & mask) == 0 and lows[i] > below and highs[i] < above:
