@@ -54,7 +54,7 @@ from skelb.service.setup import Setup
 from skelb.service.tallies import Tallies
 from skelb.service.trials.orders import TrialSettings, layout_of
 from skelb.service.trials.workers import workers_for
-from skelb.service.warm import warm_kernels, warm_sweeps
+from skelb.service.warm import warm_all
 from skelb.store import Database
 
 ROOT = Path(__file__).parent.parent
@@ -445,8 +445,7 @@ def logbook_rows(runs: int = 100_000, tries: int = 1_000_000) -> list[Row]:
 
 def main() -> None:
     keep_freed_memory()  # as the program does
-    warm_kernels()
-    warm_sweeps()
+    warm_all()
     rows = (
         engine_rows(1_000_000)
         + rule_rows(1_000_000)

@@ -21,7 +21,7 @@ from skelb.service.bars_files import ENDINGS
 from skelb.service.folder import data_folder
 from skelb.service.imports import HOWS, How, Imports
 from skelb.service.settings import read_settings_file
-from skelb.service.warm import warm_kernels, warm_sweeps
+from skelb.service.warm import warm_all
 
 app = typer.Typer()
 run = runner(app)
@@ -191,6 +191,5 @@ def install_demo(application: Application) -> bool:
 def warm() -> None:
     """Compile what is compiled once, so that the first run does not wait for it."""
     with _err.status("compiling"):
-        warm_kernels()
-        warm_sweeps()
+        warm_all()
     print("warm")

@@ -3,10 +3,11 @@
 import numpy as np
 
 from skelb.core.bars import Bars, Market, Timeframe
+from skelb.core.catalogue import FUNCTIONS
 from skelb.core.engine import Account
 from skelb.core.language import Checked, check
-from skelb.core.plan import Dataset, input_values, make_dataset
-from skelb.core.trials import Sweep, Task, run_tasks
+from skelb.core.plan import Dataset, Expressions, input_values, make_dataset
+from skelb.core.trials import BLOCKS, Sweep, Task, overfitting, run_tasks
 from skelb.service.backtest import Choices, backtest
 
 _SCRIPT = """
@@ -24,17 +25,33 @@ target 2 R
 """
 
 
+_RARE = (
+    "steps = close > 1 then close > 2 then close > 3",
+    "several = all of (close > 2, close > 3)",
+    "forms = ema(close, 3) on 5m forming",
+)
+
+
 def warm_kernels() -> None:
     """Compile everything a run can need; quick when it is compiled already."""
     checked, dataset = _small_run()
     backtest(checked, dataset, Account(), Choices({}))
 
 
-def warm_sweeps() -> None:
-    """Compile what runs of a sweep need besides."""
+def warm_all() -> None:
+    """Compile everything that anything can need."""
+    warm_kernels()
     checked, dataset = _small_run()
     sweep = Sweep(checked, dataset, Account(), input_values(checked, {}))
-    run_tasks(sweep, [Task(number, {"n": value}) for number, value in enumerate((2.0, 3.0))])
+    run_tasks(sweep, [Task(number, {"n": float(number)}) for number in (2, 3)])
+    overfitting(np.ones((2, 3 * BLOCKS)))
+    lines = [f"of_{name} = {function.example}" for name, function in FUNCTIONS.items()]
+    checked = check("\n".join((*lines, *_RARE)))
+    assert checked.is_sound, checked.diagnostics
+    expressions = Expressions(checked, {}, dataset)
+    for found in checked.definitions.values():
+        for number in (expressions.number(found.value), *expressions.progress(found.value)):
+            expressions.value(number)
 
 
 def _small_run() -> tuple[Checked, Dataset]:

@@ -1,0 +1,35 @@
+"""Nobody waits for the compiler: `skelb warm` makes all there is to compile."""
+
+import subprocess
+import sys
+
+LEFT = """
+import importlib, pkgutil, sys
+import skelb
+from numba.core.dispatcher import Dispatcher
+from skelb.core.compiled import Compiled
+from skelb.service.warm import warm_all
+
+for found in pkgutil.walk_packages(skelb.__path__, "skelb."):
+    if not found.name.startswith("skelb.store.migrations"):
+        importlib.import_module(found.name)
+warm_all()
+ready, cold = [], {}
+for name in [name for name in sys.modules if name.startswith("skelb.")]:
+    for value in list(vars(sys.modules[name]).values()):
+        if isinstance(value, Compiled):
+            cold[value._function.__name__] = value._function
+        elif isinstance(value, Dispatcher):
+            ready.append(value.py_func)
+            if not value.signatures:
+                cold[value.py_func.__name__] = value.py_func
+within = {name for function in ready for name in function.__code__.co_names}
+print("left:", sorted(name for name in cold if name not in within), len(ready))
+"""
+
+
+def test_all_that_is_compiled_is_compiled_by_setup():
+    done = subprocess.run([sys.executable, "-c", LEFT], capture_output=True, text=True, check=True)
+    left, ready = done.stdout.strip().removeprefix("left: ").rsplit(" ", 1)
+    assert left == "[]"
+    assert int(ready) > 80
