@@ -93,7 +93,7 @@ def _statements():
         build(tree.Draw, st.lists(SMALL, min_size=1, max_size=2).map(tuple),
               st.sampled_from(["line", "stairs", "points", "pillars", "wash"]), named, colored, named, here),
         build(tree.Level, st.lists(SMALL, min_size=1, max_size=2).map(tuple), named, here),
-        build(tree.Shade, SMALL, SMALL, color, maybe, here),
+        build(tree.Shade, SMALL, SMALL, color, st.none() | st.integers(1, 100).map(float), maybe, here),
         build(tree.Mark, SMALL, st.sampled_from(["above", "below"]), st.sampled_from(["pointer", "ring", "pennon", "knot"]), color, named, here),
         build(tree.Tint, SMALL, color, here),
         build(tree.Alert, SMALL, text, here),

@@ -4313,6 +4313,8 @@ export interface components {
              * @description its name in figures
              */
             key: string;
+            /** Strength */
+            strength: number | null;
         };
         /**
          * Lens

@@ -96,6 +96,14 @@ export function inputText(input: { kind: InputInfo["kind"] } | undefined, value:
   return String(value);
 }
 
+/** The value that one of an input's options stands for. */
+export function optionValue(input: { kind: InputInfo["kind"] }, option: string): number | string {
+  if (input.kind === "number") return Number(option);
+  if (input.kind !== "time") return option;
+  const [hours = 0, minutes = 0] = option.split(":").map(Number);
+  return hours * 60 + minutes;
+}
+
 /** The inputs that are not at their defaults, each with the way back to it. */
 export function InputsWord({ state, onPut }: { state: SetupState; onPut: Put }) {
   const given = Object.entries(state.inputs ?? {});

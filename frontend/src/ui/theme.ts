@@ -53,6 +53,12 @@ const TOKENS = [
   "shallow",
   "brass",
   "deep",
+  "red",
+  "orange",
+  "gold",
+  "green",
+  "blue",
+  "violet",
 ] as const;
 export type Token = (typeof TOKENS)[number];
 export type Palette = Record<Token, string>;
@@ -72,6 +78,12 @@ const SYSTEM: Palette = {
   shallow: "Highlight",
   brass: "Mark",
   deep: "LinkText",
+  red: "CanvasText",
+  orange: "Mark",
+  gold: "Mark",
+  green: "CanvasText",
+  blue: "LinkText",
+  violet: "VisitedText",
 };
 FORCED.addEventListener("change", () => listeners.forEach((listener) => listener()));
 

@@ -1,6 +1,8 @@
 # mypy: disable-error-code="no-untyped-def"
 """Averages: the mean of a window, and the two recursive averages everything smoothed is made of."""
 
+from collections.abc import Callable
+
 import numpy as np
 
 from skelb.core.bars import Bools, Floats
@@ -98,7 +100,7 @@ def wma(x: Floats, n: int) -> Floats:
 
 def hma(x: Floats, n: int) -> Floats:
     """wma over the root of `n` of twice the wma over half of `n` less the wma over `n`; n is 2 or more."""
-    return wma(2.0 * wma(x, n // 2) - wma(x, n), int(np.sqrt(n)))
+    return wma(2.0 * wma(x, max(1, n // 2)) - wma(x, n), int(np.sqrt(n)))
 
 
 def dema(x: Floats, n: int, tried: Bools = NONE_TRIED) -> Floats:
@@ -213,7 +215,10 @@ _SERIES = Parameter("x", "number")
 _LENGTH = Parameter("n", "length")
 
 _LONG = Parameter("n", "length", least=2)
-_KINDS = {"sma": sma, "ema": ema, "wma": wma, "wilder": wilder, "dema": dema, "tema": tema, "kama": kama}
+_KINDS: dict[str, Callable[..., Floats]] = {
+    "sma": sma, "ema": ema, "wma": wma, "wilder": wilder, "hma": hma, "dema": dema, "tema": tema, "kama": kama,
+    "vwma": vwma,
+}  # fmt: skip
 
 AVERAGES = (
     Function(
@@ -297,9 +302,9 @@ AVERAGES = (
     Function(
         "average", "Averages", (_SERIES, _LENGTH, Parameter("kind", "word", words=tuple(_KINDS))),
         "Any of the averages, chosen by a word or an input that holds one.",
-        "sma, ema, wma, wilder, dema, tema or kama of x over n",
+        "sma, ema, wma, wilder, hma, dema, tema, kama or vwma of x over n",
         "As the average of that name.", "As the average of that name.", "as the average of that name",
-        lambda frame, x, n, kind: _KINDS[kind](x, n),
+        lambda frame, x, n, kind: vwma(x, frame.bars.volume, n) if kind == "vwma" else _KINDS[kind](x, n),
         mirror=AS_X, example="average(close, 20, ema)",
     ),
     Function(

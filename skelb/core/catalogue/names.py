@@ -4,7 +4,7 @@ import itertools
 
 import numpy as np
 
-from skelb.core.bars import WEEKDAYS, Bars, Floats, Ints
+from skelb.core.bars import WEEKDAYS, Bars, Bools, Floats, Ints
 from skelb.core.catalogue.conditions import of_bools
 from skelb.core.catalogue.entry import CONDITION, EVEN, PRICE, BuiltIn, Frame, Record
 
@@ -77,6 +77,24 @@ def _date_part(frame: Frame, part: str) -> Floats:
     return (months.astype(np.int64) // 12 + 1970).astype(np.float64)
 
 
+def _months(frame: Frame) -> Ints:
+    """The month of each bar's trading day, counted from 1970, shape (n,)."""
+    return frame.calendar.day.astype("datetime64[D]").astype("datetime64[M]").astype(np.int64)
+
+
+def _begins(period: Ints) -> Bools:
+    """Where a period differs from that of the bar before, shape (n,); the first bar begins one."""
+    return np.concatenate(([True], period[1:] != period[:-1]))[: period.size]
+
+
+def _trading_day_of_month(frame: Frame) -> Floats:
+    """Which of the days with bars in its month a bar's trading day is, from 1, shape (n,); the first month of the bars
+    is counted from their first day."""
+    day_number = np.cumsum(frame.calendar.starts_day)
+    first_of_month = np.maximum.accumulate(np.where(_begins(_months(frame)), day_number, 0))
+    return np.asarray(day_number - first_of_month + 1, np.float64)
+
+
 def _constant(frame: Frame, value: float | None) -> Floats:
     return np.full(len(frame.bars), np.nan if value is None else value)
 
@@ -137,6 +155,20 @@ NAMES = (
         "first_of_day", "condition", "Yes on the first bar of a trading day.",
         lambda f: of_bools(f.calendar.starts_day),
         mirror=CONDITION, of_one_bar=False,
+    ),
+    BuiltIn(
+        "first_of_week", "condition", "Yes on the first bar of a week's first trading day.",
+        lambda f: of_bools(_begins(f.calendar.week)),
+        mirror=CONDITION, of_one_bar=False,
+    ),
+    BuiltIn(
+        "first_of_month", "condition", "Yes on the first bar of a month's first trading day.",
+        lambda f: of_bools(_begins(_months(f))),
+        mirror=CONDITION, of_one_bar=False,
+    ),
+    BuiltIn(
+        "trading_day_of_month", "number", "The trading day's number in its month, counted from 1 over days that have bars.",
+        _trading_day_of_month, mirror=EVEN, of_one_bar=True,
     ),
     BuiltIn(
         "last_of_day", "condition", "Yes on the bar whose close reaches the scheduled session end.",

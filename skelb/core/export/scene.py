@@ -46,6 +46,7 @@ class LegendShade:
 
     key: str
     color: str | None
+    strength: float | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,6 +162,7 @@ class ShadedArea:
     a: int
     b: int
     color: str | None
+    strength: float | None
     when: int | None
 
 
@@ -236,7 +238,7 @@ def scene_of(checked: Checked, expressions: Expressions, dataset: Dataset) -> Sc
         elif isinstance(statement, Shade):
             when = None if statement.when is None else expressions.number(statement.when)
             a, b = expressions.number(statement.a), expressions.number(statement.b)
-            shades.append(ShadedArea(f"shade{len(shades)}", a, b, statement.color, when))
+            shades.append(ShadedArea(f"shade{len(shades)}", a, b, statement.color, statement.strength, when))
         elif isinstance(statement, Mark):
             color = statement.color or ("long" if statement.place == "below" else "short")
             label = _label(statement, checked, expressions)
@@ -293,7 +295,7 @@ def legend_of(scene: Scene) -> Legend:
     return Legend(
         [LegendLine(line.key, line.name, line.panel, line.form, line.colors) for line in scene.lines],
         [LegendLevel(panel, value) for panel, value in scene.levels],
-        [LegendShade(shade.key, shade.color) for shade in scene.shades],
+        [LegendShade(shade.key, shade.color, shade.strength) for shade in scene.shades],
         [LegendLane(lane.name, lane.kind) for lane in scene.lanes],
         [tint.color for tint in scene.tints],
     )

@@ -35,6 +35,7 @@ CODES: dict[str, Code] = {
     "S0114": _error("not a clock time or number", "Times run from 00:00 to 24:00."),
     "S0115": _error("not a date", "Dates are written 2024-03-31, the first before the last."),
     "S0116": _error("not a zone", "Zones carry the names of the time zone database: Area/City."),
+    "S0117": _error("a unit whose number cannot be told", "A unit counts the number, the input or the brackets before it."),
     # names and kinds
     "S0201": _error("an unknown name", "A name must be built in, or defined above the line that uses it."),
     "S0202": _error("an unknown field", "A record has only the fields its function lists."),
@@ -48,6 +49,7 @@ CODES: dict[str, Code] = {
     "S0210": _error("not a function", "Only functions take arguments in brackets."),
     "S0211": _error("a length out of range", "Lengths are whole numbers of bars; there is no way to reach a later bar."),
     "S0212": _error("a running value where its history is needed", "Inside its own statement a running value is one number: the one of the bar before."),
+    "S0216": _error("a price where a distance is needed", "Without `at` a stop or target is so far from the entry as its number says."),
     "S0213": _error("another script that is not there", "`use` names a saved script by its title, and perhaps its version."),
     "S0214": _error("another script with mistakes", "A used script must check without errors itself."),
     "S0215": _error("scripts that use each other", "A script cannot stand on itself, directly or through others."),

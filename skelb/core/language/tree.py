@@ -342,9 +342,12 @@ class Level:
 
 @dataclass(frozen=True, slots=True)
 class Shade:
+    """The area between two values; `strength` in percent, None for the usual one."""
+
     a: Expression
     b: Expression
     color: str | None
+    strength: float | None
     when: Expression | None
     span: Span
 

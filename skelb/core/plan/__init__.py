@@ -5,7 +5,7 @@ from skelb.core.plan.comparison import Comparison, compare_values
 from skelb.core.plan.dataset import Dataset, make_dataset
 from skelb.core.plan.expressions import Expressions, InputValue
 from skelb.core.plan.holding import holds_back
-from skelb.core.plan.inputs import input_values, read_value
+from skelb.core.plan.inputs import input_values, option_values, read_value
 from skelb.core.plan.memo import Memo
 from skelb.core.plan.rules import Plan, make_plan
 from skelb.core.plan.signals import NamedRule
@@ -31,5 +31,6 @@ __all__ = [
     "make_dataset",
     "make_plan",
     "make_template",
+    "option_values",
     "read_value",
 ]

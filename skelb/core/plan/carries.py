@@ -20,6 +20,8 @@ from skelb.core.language.tree import (
     Comparison,
     Either,
     Expression,
+    InRange,
+    InSet,
     Is,
     Logic,
     Name,
@@ -105,6 +107,14 @@ class _Compiler:
                 registers = [self._node(operand) for operand in node.operands]
                 pairs = zip(registers, node.operators, registers[1:], strict=False)
                 return self._joined(Step.AND, [self._compared(a, operator, b) for a, operator, b in pairs])
+            case InRange():
+                x, low, high = (self._node(part) for part in (node.x, node.low, node.high))
+                found = self._joined(Step.AND, [self._emit(Step.AT_MOST, low, x), self._emit(Step.AT_MOST, x, high)])
+                return self._emit(Step.NOT, found) if node.negated else found
+            case InSet():
+                x = self._node(node.x)
+                found = self._joined(Step.OR, [self._emit(Step.EQUAL, x, self._item(item)) for item in node.items])
+                return self._emit(Step.NOT, found) if node.negated else found
             case Is():
                 side = self._number(Number(POSITION_SIDES[node.word], node.span))
                 return self._emit(Step.UNEQUAL if node.negated else Step.EQUAL, self._node(node.x), self._column(side))
@@ -115,6 +125,12 @@ class _Compiler:
                 return self._call(node)
             case _:
                 raise AssertionError("the checker lets running values pass only through what looks at one bar")
+
+    def _item(self, item: Expression) -> int:
+        """The register of a set's item; sides of the position are words."""
+        if isinstance(item, Name) and item.name in POSITION_SIDES:
+            return self._column(self._number(Number(POSITION_SIDES[item.name], item.span)))
+        return self._node(item)
 
     def _call(self, node: Call) -> int:
         arguments = [argument.value for argument in node.arguments]

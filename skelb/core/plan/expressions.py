@@ -144,7 +144,7 @@ class Expressions(Evaluation):
                 found = self._logic("or", [self._equal(node.x, item) for item in node.items])
                 return self._make("not", found) if node.negated else found
             case Is():
-                found = self._equal(node.x, Name(node.word, node.word_span))
+                found = self._is(node)
                 return self._make("not", found) if node.negated else found
             case Either():
                 parts = [self.number(part) for part in (node.condition, node.yes, node.no)]
@@ -353,14 +353,24 @@ class Expressions(Evaluation):
         words = self._words(x)
         if words is None:
             return self._make("compare", "==", self.number(x), self.number(item))
-        assert isinstance(item, Name) and isinstance(x, Name)
-        choice = self._choice(x.name)
+        assert isinstance(item, Name)
+        choice = self._choice(x.name) if isinstance(x, Name) else None
         if choice is not None:
             return self._memo.number(("truth", YES if choice == item.name else NO))
         position = self._memo.number(("constant", float(words.index(item.name))))
         return self._make("compare", "==", self.number(x), position)
 
+    def _is(self, node: Is) -> int:
+        if node.word in ("on", "off"):  # of a switch
+            found = self.number(node.x)
+            return found if node.word == "on" else self._make("not", found)
+        return self._equal(node.x, Name(node.word, node.word_span))
+
     def _words(self, x: Expression) -> tuple[str, ...] | None:
+        if isinstance(x, Call) and x.name == "prior":
+            return self._words(x.arguments[0].value)
+        if isinstance(x, OnTimeframe | FromMarket):
+            return self._words(x.x)
         if not isinstance(x, Name):
             return None
         if x.name in self._checked.meanings:

@@ -27,7 +27,18 @@ def input_values(checked: Checked, given: Mapping[str, object]) -> dict[str, Inp
 
 def read_value(found: Input, given: object) -> InputValue:
     """`given` as the value of one input. Raises SettingsError when the input cannot hold it."""
-    text = str(given).strip()
+    value = _read_value(found, str(given).strip())
+    if found.options and found.kind != "choice" and value not in option_values(found):
+        raise SettingsError(f"the input `{found.name}` takes one of {', '.join(found.options)}, not `{given}`")
+    return value
+
+
+def option_values(found: Input) -> tuple[InputValue, ...]:
+    """The values that an input with `one of` can take, in order."""
+    return tuple(_read_value(found, option) for option in found.options)
+
+
+def _read_value(found: Input, text: str) -> InputValue:
     if found.kind == "choice" and text in found.options:
         return text
     if found.kind == "switch" and text.lower() in ("on", "yes", "true", "off", "no", "false"):

@@ -6,7 +6,7 @@ from math import floor, prod
 from skelb.core.bars import Timeframe
 from skelb.core.errors import SettingsError
 from skelb.core.language import Checked
-from skelb.core.plan import InputValue, read_value
+from skelb.core.plan import InputValue, option_values, read_value
 
 MOST_RUNS = 200_000
 _MOST_VALUES = 2_000
@@ -78,8 +78,8 @@ def default_axis(name: str, checked: Checked) -> Axis:
     found = checked.inputs[name]
     if found.kind == "switch":
         return Axis(name, (False, True), ordered=False)
-    if found.kind == "choice":
-        return Axis(name, found.options, ordered=False)
+    if found.options:
+        return Axis(name, option_values(found), found.kind in _ORDERED)
     if found.low is None or found.high is None:
         raise SettingsError(f"the input `{name}` states no range: write {name}=5..50:5, or `from … to …` in the script")
     step = found.step or max((found.high - found.low) / 10.0, 1e-12)

@@ -23,7 +23,7 @@ class Varying:
 
 def varying_of(checked: Checked) -> list[Varying]:
     """Every input that can be an axis. Numbers without a stated range go from half to twice their default."""
-    return [_varying(checked, found) for found in checked.inputs.values() if found.kind != "market"]
+    return [_varying(checked, found) for found in checked.inputs.values() if found.kind != "market" or found.options]
 
 
 def _varying(checked: Checked, found: Input) -> Varying:
@@ -31,7 +31,7 @@ def _varying(checked: Checked, found: Input) -> Varying:
     low, high, step = found.low, found.high, found.step
     if found.kind == "switch":
         words = ("off", "on")
-    elif found.kind == "choice":
+    elif found.options:
         words = found.options
     elif found.kind == "timeframe":
         words = tuple(dict.fromkeys((str(found.default), *_TIMEFRAMES)))

@@ -101,12 +101,12 @@ export function drawLevel(c: Canvas, value: number): void {
 }
 
 /** The area between two lines; without a colour of its own it takes the side's: long where the first is above. */
-export function drawShade(c: Canvas, key: string, color: string | null): void {
+export function drawShade(c: Canvas, key: string, color: string | null, strength: number | null): void {
   const shade = c.window.shades[key];
   if (!shade) return;
   const { ctx } = c;
   const [from, to] = rowsIn(c.window, c.view);
-  ctx.globalAlpha = color === "shallow" ? 0.45 : 0.16;
+  ctx.globalAlpha = strength === null ? (color === "shallow" ? 0.45 : 0.16) : strength / 100;
   const fillOf = (i: number) => {
     const [a, b] = [shade.a[i], shade.b[i]];
     if (a == null || b == null) return null;

@@ -8,7 +8,7 @@ import { Printed } from "./printed";
 export function drawPrice(c: Canvas): void {
   drawBlocked(c);
   drawChosen(c);
-  for (const shade of c.run.scene.shades) drawShade(c, shade.key, shade.color);
+  for (const shade of c.run.scene.shades) drawShade(c, shade.key, shade.color, shade.strength);
   drawBars(c);
   for (const level of c.run.scene.levels) if (level.panel === null) drawLevel(c, level.value);
   for (const line of c.run.scene.lines) if (line.panel === null) drawLine(c, line);

@@ -1,6 +1,6 @@
 import { useState, type ReactNode } from "react";
 import type { AskOnce, FigureInfo, InputInfo, Setup, SetupState } from "@/api";
-import { inputText, TimeframePicker } from "@/setup";
+import { inputText, optionValue, TimeframePicker } from "@/setup";
 import { NumberField, Picker } from "@/ui";
 import { sliderRange } from "../model";
 import { Curve } from "./Curve";
@@ -145,9 +145,14 @@ function Control({
         onChange={(event) => onChange(event.target.checked)}
       />
     );
-  if (input.kind === "choice")
+  if (input.options.length > 0)
     return (
-      <select id={id} className="field" value={String(value)} onChange={(event) => onChange(event.target.value)}>
+      <select
+        id={id}
+        className="field"
+        value={inputText(input, value)}
+        onChange={(event) => onChange(optionValue(input, event.target.value))}
+      >
         {input.options.map((option) => (
           <option key={option}>{option}</option>
         ))}

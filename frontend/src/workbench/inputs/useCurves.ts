@@ -1,5 +1,6 @@
 import { useEffect, useState } from "react";
 import type { AskOnce, Figures, InputInfo, Setup } from "@/api";
+import { optionValue } from "@/setup";
 import { sliderRange } from "../model";
 
 export type InputValue = number | boolean | string;
@@ -16,7 +17,7 @@ const REST_MS = 300; // while a slider is dragged, curves would only hold its ru
 /** The values at which an input's curve is worked out. */
 export function curveValues(input: InputInfo): InputValue[] {
   if (input.kind === "switch") return [false, true];
-  if (input.kind === "choice") return input.options;
+  if (input.options.length > 0) return input.options.map((option) => optionValue(input, option));
   if (input.kind !== "number") return [];
   const { low, high, step } = sliderRange(input);
   const steps = Math.floor((high - low) / step + 1e-9);

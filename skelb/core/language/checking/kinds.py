@@ -3,7 +3,17 @@
 from dataclasses import dataclass, field, replace
 from typing import assert_never
 
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, POSITION_SIDES, WORDS, Function, Parameter
+from skelb.core.bars import WEEKDAYS
+from skelb.core.catalogue import (
+    BUILT_INS,
+    FUNCTIONS,
+    MONTHS,
+    POSITION_NAMES,
+    POSITION_SIDES,
+    WORDS,
+    Function,
+    Parameter,
+)
 from skelb.core.language.diagnostics import Mend, Mistake, Span
 from skelb.core.language.reading.foreign import crossing_word
 from skelb.core.language.reading.near import nearest
@@ -214,7 +224,16 @@ def _name(node: Name, scope: Scope) -> Meaning:
         return Meaning(entry.kind, words=entry.words)
     if name in FUNCTIONS:
         return _call_meaning(FUNCTIONS[name], Call(name, node.span, (), node.span), scope)
-    raise unknown_name(name, node.span, scope)
+    raise _word_out_of_place(node) or unknown_name(name, node.span, scope)
+
+
+def _word_out_of_place(node: Name) -> Mistake | None:
+    """The mistake of a weekday or month where a value stands, as in `weekday == fri`."""
+    for series, words in (("weekday", WEEKDAYS), ("month", MONTHS)):
+        if node.name in words:
+            return Mistake("S0203", node.span, f"`{node.name}` is a word, compared with `is` and `in`", None,
+                           f"As in `{series} is {node.name}`, `{series} in {words[0]}..{node.name}`.")  # fmt: skip
+    return None
 
 
 def unknown_name(name: str, span: Span, scope: Scope) -> Mistake:
@@ -287,12 +306,16 @@ def _now(node: Call, scope: Scope) -> Meaning:
 def _call_meaning(function: Function, node: Call, scope: Scope) -> Meaning:
     given = placed_arguments(function, node)
     first_kind = "number"
+    words: tuple[str, ...] = ()
     for parameter, value in zip(function.parameters, given, strict=True):
         if value is None:
             continue
         what = f"`{function.name}` ({parameter.name})"
         if parameter.kind == "any":
             found = meaning_of(value, scope)
+            if function.name == "prior" and found.kind == "word" and not (found.series or found.constant):
+                words = found.words
+                continue
             if found.kind not in ("number", "condition") and not found.series:
                 raise Mistake(
                     "S0203", value.span, f"{what} needs a number or condition, and this is {_ARTICLE[found.kind]}"
@@ -313,6 +336,8 @@ def _call_meaning(function: Function, node: Call, scope: Scope) -> Meaning:
         _check_length(function, parameter.kind, parameter.least, value, what)
     if function.fields:
         return Meaning("record", fields=function.fields)
+    if words:
+        return Meaning("word", words=words)
     return Meaning(first_kind if function.result == "same" else function.result)
 
 
@@ -387,13 +412,12 @@ def _comparison(node: Comparison, scope: Scope) -> Meaning:
     kinds = {"number" if item.series else item.kind for item in found}
     if kinds == {"time"} or kinds == {"number"}:
         return Meaning("condition", all(item.constant for item in found))
+    if kinds == {"word"} and found[0].words == found[-1].words and node.operators in (("==",), ("!=",)):
+        return Meaning("condition", all(item.constant for item in found))
+    _refuse_words_with_signs(node, found)
     for operand, item in zip(node.operands, found, strict=True):
         if item.kind == "record":
             raise _which_field(operand, item)
-        if item.kind == "word" and not item.series:
-            raise Mistake(
-                "S0203", operand.span, "words are compared with `is`, not with a sign", None, "As in `weekday is fri`."
-            )
         if item.kind in ("condition", "text"):
             raise Mistake("S0203", operand.span, f"`{node.operators[0]}` compares numbers, and this is {_ARTICLE[item.kind]}",  # noqa: E501
                           None, "To need both conditions, join them with `and`.")  # fmt: skip
@@ -404,6 +428,41 @@ def _comparison(node: Comparison, scope: Scope) -> Meaning:
         None,
         "Write times as 09:30; `hour` and `minute` are numbers.",
     )
+
+
+def _refuse_words_with_signs(node: Comparison, found: list[Meaning]) -> None:
+    """Raise Mistake where a word is compared by a sign, with what is meant where that is sure."""
+    for place, item in enumerate(found):
+        if item.kind != "word" or item.series:
+            continue
+        rest = [operand for other, operand in enumerate(node.operands) if other != place]
+        mend = None
+        if (
+            item.words == MONTHS
+            and isinstance(node.operands[place], Name)
+            and len(rest) == 1
+            and isinstance(rest[0], Number)
+        ):
+            mend = _months_by_number(node, place, rest[0].value)
+        raise Mistake("S0203", node.operands[place].span, "words are compared with `is` and `in`", mend,
+                      "As in `weekday is fri`, `month in may..sep`.")  # fmt: skip
+
+
+def _months_by_number(node: Comparison, place: int, number: float) -> Mend | None:
+    """`month >= 5` as a range of months; None where the number is no month."""
+    operator = node.operators[0]
+    if place == 1:
+        operator = {"<": ">", ">": "<", "<=": ">=", ">=": "<="}.get(operator, operator)
+    if number != int(number) or not 1 <= number <= 12:
+        return None
+    last = {"<": number - 1, "<=": number, ">": 12.0, ">=": 12.0, "==": number, "!=": number}[operator]
+    first = {"<": 1.0, "<=": 1.0, ">": number + 1, ">=": number, "==": number, "!=": number}[operator]
+    if not 1 <= first <= last <= 12:
+        return None
+    name, words = node.operands[place].name, (MONTHS[int(first) - 1], MONTHS[int(last) - 1])  # type: ignore[union-attr]
+    if first == last:
+        return Mend(f"{name} is {'not ' if operator == '!=' else ''}{words[0]}", node.span)
+    return Mend(f"{name} in {words[0]}..{words[1]}", node.span)
 
 
 def _in_range(node: InRange, scope: Scope) -> Meaning:
@@ -440,6 +499,8 @@ def _need_word(word: str, span: Span, meaning: Meaning) -> None:
 
 def _is(node: Is, scope: Scope) -> Meaning:
     x = meaning_of(node.x, scope)
+    if x.kind == "condition" and node.word in ("on", "off"):
+        return x
     if not x.words:
         help_text = (
             "Numbers are compared with `==`." if x.kind == "number" else "A condition stands by itself: `up`, `not up`."
@@ -497,7 +558,8 @@ def check_free_name(name: str, span: Span, scope: Scope) -> None:
     """That a name can be given a meaning here."""
     if name in WORDS:
         raise Mistake("S0112", span, f"`{name}` is a word of the language")
-    if name in BUILT_INS or name in FUNCTIONS or name in POSITION_NAMES:
+    may_be_called = name in FUNCTIONS and any(item.default is None for item in FUNCTIONS[name].parameters)
+    if not may_be_called and (name in BUILT_INS or name in FUNCTIONS or name in POSITION_NAMES):
         raise Mistake("S0112", span, f"`{name}` is built in", None, f"Choose another name, such as `my_{name}`.")
     if name in scope.names:
         raise Mistake("S0206", span, f"`{name}` is defined above already")

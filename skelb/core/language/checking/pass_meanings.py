@@ -1,5 +1,6 @@
 """First pass: names and kinds, statement by statement in the order of the text."""
 
+from skelb.core.bars import Timeframe
 from skelb.core.language.checking.check_carry import check_carry
 from skelb.core.language.checking.check_rule import check_position, check_rule
 from skelb.core.language.checking.check_shows import check_show
@@ -196,10 +197,20 @@ def _check_statement(statement: Statement, scope: Scope) -> Meaning | None:
     return None
 
 
+def _as_option(found: Input) -> str:
+    """An input's default as its options are written."""
+    if found.kind == "number":
+        return f"{found.default:.15g}"
+    if found.kind == "time":
+        assert isinstance(found.default, float)
+        return f"{int(found.default) // 60:02}:{int(found.default) % 60:02}"
+    return str(Timeframe.parse(str(found.default))) if found.kind == "timeframe" else str(found.default)
+
+
 def _check_input(found: Input) -> None:
-    if found.kind == "choice" and found.default not in found.options:
+    if found.options and _as_option(found) not in found.options:
         listed = ", ".join(found.options)
-        raise Mistake("S0209", found.default_span, f"the default `{found.default}` is not one of {listed}")
+        raise Mistake("S0209", found.default_span, f"the default `{_as_option(found)}` is not one of {listed}")
     if found.kind != "number" or found.low is None or found.high is None:
         return
     assert isinstance(found.default, float)

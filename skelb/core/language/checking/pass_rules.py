@@ -1,7 +1,8 @@
 """Second pass: what the rules say together."""
 
+from skelb.core.language.checking.prices import is_price
 from skelb.core.language.checking.work import Work
-from skelb.core.language.diagnostics import Diagnostic
+from skelb.core.language.diagnostics import Diagnostic, Mend
 from skelb.core.language.same import without_places
 from skelb.core.language.tree import (
     Breakeven,
@@ -34,6 +35,7 @@ def check_rules(work: Work) -> None:
     if not _stop_is_broken(work):
         _check_in_r(work, rules, sides, stopped)
         _check_risk_sizes(work, rules, entries, stopped)
+    _check_distances(work, rules)
     _check_market(work, rules)
     _check_single(work, rules)
     _check_parts(work, rules)
@@ -48,6 +50,21 @@ def check_rules(work: Work) -> None:
         placed, rule = entries[0]
         other = "short" if rule.side == "long" else "long"
         work.report(placed, Diagnostic("S0404", f"there is no rule that enters {other}", rule.span))
+
+
+def _check_distances(work: Work, rules: list[tuple[Placed, Statement]]) -> None:
+    """A bare price is no distance: it would put a stop as far away as the price is high."""
+    for placed, rule in rules:
+        if not isinstance(rule, (Protect, Trail, Breakeven)):
+            continue
+        for what, distance in _distances(rule):
+            if distance.unit == "price" and is_price(distance.amount, work.definitions, work.inputs):
+                at = distance.span[0]
+                mend = Mend("at ", (at, at)) if distance is getattr(rule, "distance", None) else None
+                message = f"this {what} is a price, and without `at` a distance is meant"
+                help_text = "Write `at` before a price; a distance is a difference, as in `2 * atr(14)`."
+                work.report(placed, Diagnostic("S0216", message, distance.span, mend, help_text))
+                break
 
 
 _ADD_A_STOP = "Add a line such as `stop 2 * atr(14)`."

@@ -9,6 +9,8 @@ from skelb.core.language.tree import (
     Comparison,
     Either,
     Expression,
+    InRange,
+    InSet,
     Is,
     Logic,
     Name,
@@ -18,7 +20,7 @@ from skelb.core.language.tree import (
 from skelb.core.language.walk import parts_within
 
 STEPWISE = ("abs", "min", "max", "sign", "clamp", "floor", "ceil", "round", "sqrt", "known")
-STEPWISE_HELP = f"It may pass through arithmetic, comparisons, `is`, logic, `if`, and {', '.join(STEPWISE)}."
+STEPWISE_HELP = f"It may pass through arithmetic, comparisons, `in`, `is`, logic, `if`, and {', '.join(STEPWISE)}."
 
 
 def names_in(node: object) -> Iterator[Name]:
@@ -36,7 +38,9 @@ def check_stepwise(node: Expression, depends: Callable[[Expression], bool], code
     if not depends(node):
         return
     match node:
-        case Name() | Negative() | Not() | Arithmetic() | Logic() | Comparison() | Is() | Either():
+        case (
+            Name() | Negative() | Not() | Arithmetic() | Logic() | Comparison() | InRange() | InSet() | Is() | Either()
+        ):
             for part in parts_of(node):
                 check_stepwise(part, depends, code, message)
         case Call() if node.name == "now" or node.name in STEPWISE:
@@ -57,6 +61,10 @@ def parts_of(node: Expression) -> tuple[Expression, ...]:
             return node.parts
         case Comparison():
             return node.operands
+        case InRange():
+            return (node.x, node.low, node.high)
+        case InSet():
+            return (node.x, *node.items)
         case Either():
             return (node.condition, node.yes, node.no)
         case Call():

@@ -1,7 +1,7 @@
 """Reading expressions, loosest operators first."""
 
-from skelb.core.bars import Timeframe
-from skelb.core.catalogue import FUNCTIONS
+from skelb.core.bars import WEEKDAYS, Timeframe
+from skelb.core.catalogue import FUNCTIONS, MONTHS
 from skelb.core.errors import SettingsError
 from skelb.core.language.diagnostics import Mend, Mistake
 from skelb.core.language.reading.foreign import foreign_call_help, truth_of_another_language
@@ -93,7 +93,7 @@ def _read_tails(reader: Reader) -> tuple[Expression | None, Expression | None]:
         reader.need_word(("later",), "`later than` after `no`")
         reader.need_word(("than",), "`than` after `no later`")
         within = _read_sum(reader)
-        reader.need_word(("bars",), "`bars`")
+        reader.need_unit("bars")
     return within, unless
 
 
@@ -179,7 +179,18 @@ def _read_relation(reader: Reader, a: Expression) -> Expression:
     low = _read_sum(reader)
     reader.need_sign("..", "`..` between the ends of the range")
     high = _read_sum(reader)
+    if isinstance(low, Name) and isinstance(high, Name):
+        for cycle in (WEEKDAYS, MONTHS):
+            if low.name in cycle and high.name in cycle:
+                return InSet(a, _words_between(low, high, cycle), negated, (start, reader.last_end))
     return InRange(a, low, high, negated, (start, reader.last_end))
+
+
+def _words_between(low: Name, high: Name, cycle: tuple[str, ...]) -> tuple[Name, ...]:
+    """The words of a range, around the end too; those that are not written stand where it ends."""
+    first = cycle.index(low.name)
+    count = (cycle.index(high.name) - first) % len(cycle)
+    return low, *(Name(cycle[(first + step) % len(cycle)], high.span) for step in range(1, count + 1))
 
 
 def _read_set(reader: Reader) -> tuple[Expression, ...] | None:
@@ -201,6 +212,9 @@ def _read_is(reader: Reader, a: Expression) -> Expression:
         raise Mistake("S0109", is_word.span, "a number is compared with `==`", Mend("==", is_word.span))
     if reader.now.kind != "name":
         raise reader.missing("a word", "`is` compares with a word, as in `weekday is fri`; numbers compare with `==`.")
+    if reader.ahead().text in ("(", "on", "from") and not reader.is_word("on", "off"):  # another series of words
+        b = _read_sum(reader)
+        return Comparison((a, b), ("!=" if negated else "==",), (a.span[0], reader.last_end))
     word = reader.advance()
     return Is(a, word.text, word.span, negated, (a.span[0], word.end))
 

@@ -2,19 +2,28 @@
 
 from collections.abc import Callable
 
+from skelb.core.language.diagnostics import Mistake
 from skelb.core.language.reading.expressions import read_value
 from skelb.core.language.reading.reader import Reader
 from skelb.core.language.reading.rule_statements import read_only_if, read_side
-from skelb.core.language.tree import Breakeven, Distance, Protect, Trail
+from skelb.core.language.tree import Arithmetic, Breakeven, Distance, Protect, Trail
 
 _UNITS = {"%": "percent", "pips": "pips", "ticks": "ticks", "points": "price", "cash": "cash", "R": "R"}
 
 
 def _read_distance(reader: Reader) -> Distance:
-    start = reader.now.start
+    opened = reader.now
+    is_whole = opened.text == "(" and reader.after_bracket().text in _UNITS
     amount = read_value(reader)
-    unit = _UNITS[reader.advance().text] if reader.now.text in _UNITS else "price"
-    return Distance(amount, unit, (start, reader.last_end))  # type: ignore[arg-type]
+    unit = _UNITS.get(reader.now.text, "price")
+    if unit != "price" and isinstance(amount, Arithmetic) and amount.operator in ("+", "-") and not is_whole:
+        span = opened.start, reader.last_end
+        raise Mistake("S0117", span, f"it cannot be told what of this sum `{reader.now.text}` counts",
+                      None, f"Put what it counts in brackets: `({reader.text[span[0] : span[1]]}) {reader.now.text}`; "
+                      "in price units a tick is `tick`, a pip `pip`.")  # fmt: skip
+    if reader.now.text in _UNITS:
+        reader.advance()
+    return Distance(amount, unit, (opened.start, reader.last_end))  # type: ignore[arg-type]
 
 
 def _read_distance_or_price(reader: Reader) -> Distance:

@@ -9,6 +9,7 @@ from skelb.core.language.reading.tokens import Token, tokenize, unreadable
 
 DEEPEST = 60
 _CLOSER = {"(": ")", "[": "]", "{": "}"}
+_SINGULAR = {"bars": "bar", "days": "day", "units": "unit", "entries": "entry", "losses": "loss"}
 
 
 class Reader:
@@ -88,6 +89,16 @@ class Reader:
             raise Mistake("S0109", self.now.span, f"`{self.now.text}` is written `{right}`", Mend(right, self.now.span))
         raise self.missing(what)
 
+    def need_unit(self, *units: str) -> str:
+        """Read one of these units, in the singular too, and return it as given here; or say that it is missing."""
+        one_of = {_SINGULAR[unit]: unit for unit in units if unit in _SINGULAR} | {unit: unit for unit in units}
+        listed = (
+            " or ".join((", ".join(f"`{unit}`" for unit in units[:-1]), f"`{units[-1]}`"))
+            if units[1:]
+            else f"`{units[0]}`"
+        )
+        return one_of[self.need_word(one_of, listed).text]
+
     def need_sign(self, sign: str, what: str) -> Token:
         """Read this sign, or say that `what` is missing."""
         found = self.accept_sign(sign)
@@ -166,6 +177,24 @@ class Reader:
             "S0105",
             span,
             f"`{self.text[span[0] : span[1]][:40]}` is left over",
-            None,
-            "One statement stands on one line.",
+            self._text_alone(),
+            self._help_for_rest(),
         )
+
+    def _text_alone(self) -> Mend | None:
+        """`text "…"` and the like: the text stands without a word before it."""
+        if self.is_word("text", "label", "message", "title", "name") and self.ahead().kind == "text":
+            return Mend("", (self.now.start, self.ahead().start))
+        return None
+
+    def _help_for_rest(self) -> str:
+        """What to write instead of what is left over at the end of a statement."""
+        if self._text_alone():
+            return "Write the text alone, in quotes; a rule's name stands after `named`."
+        if self.is_word("if"):
+            return "A choice stands in brackets: `(a if c else b)`; a rule that depends on inputs ends in `only if …`."
+        if self.now.kind == "text":
+            return 'A rule\'s name is written `named "…"`.'
+        if self.is_word("and", "or"):
+            return "Put the parts of the condition in brackets."
+        return "One statement stands on one line: what goes on below is joined by `and`, `or` or an open bracket."

@@ -57,7 +57,7 @@ class _Tails:
             self.order = Order(form, price, None, (start, reader.last_end))  # type: ignore[arg-type]
         elif word == "for":
             self.bars = read_value(reader)
-            reader.need_word(("bars",), "`bars`")
+            reader.need_unit("bars")
         elif word == "size":
             self.size = _read_amount(reader)
         elif word == "take":
@@ -96,7 +96,7 @@ def read_exit(reader: Reader) -> Exit | ExitAfter:
 
 def _read_exit_after(reader: Reader, side: Side | None) -> ExitAfter:
     count = read_value(reader)
-    unit = reader.need_word(("bars", "days"), "`bars` or `days`").text
+    unit = reader.need_unit("bars", "days")
     at_close = reader.accept_word("at") is not None
     if at_close:
         reader.need_word(("close",), "`close` after `at`")
@@ -126,12 +126,12 @@ def _read_amount(reader: Reader) -> Size:
         form = "risk_percent" if risk else "percent"
     elif reader.accept_word("cash"):
         form = "risk_cash" if risk else "cash"
-    elif not risk and reader.accept_word("units"):
+    elif not risk and reader.accept_word("units", "unit"):
         form = "units"
     else:
         raise reader.missing("`% of equity` or `cash`" if risk else "`units`, `cash` or `% of equity`")
     most = None
     if reader.accept_word("max"):
         most = read_value(reader)
-        reader.need_word(("units",), "`units`")
+        reader.need_unit("units")
     return Size(form, amount, most, None, (start, reader.last_end))  # type: ignore[arg-type]

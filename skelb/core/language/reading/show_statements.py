@@ -1,6 +1,7 @@
 """Reading statements that show: draw, level, shade, mark, tint, alert."""
 
-from skelb.core.language.reading.expressions import read_expression
+from skelb.core.language.diagnostics import Mistake
+from skelb.core.language.reading.expressions import finite, read_expression
 from skelb.core.language.reading.reader import Reader
 from skelb.core.language.tree import (
     Alert,
@@ -13,7 +14,10 @@ from skelb.core.language.tree import (
     Tint,
 )
 
-COLORS = ("ink", "soft", "long", "short", "gain", "loss", "brass", "deep", "shallow")
+COLORS = (
+    "ink", "soft", "long", "short", "gain", "loss", "brass", "deep", "shallow",
+    "red", "orange", "gold", "green", "blue", "violet",
+)  # fmt: skip
 _FORMS = ("line", "stairs", "points", "pillars", "wash")
 _PENNANTS = ("pointer", "ring", "pennon", "knot")
 
@@ -70,8 +74,22 @@ def read_shade(reader: Reader) -> Shade:
     reader.need_word(("to",), "`to` and the other line")
     b = read_expression(reader)
     color = _read_color_word(reader) if reader.accept_word("color") else None
+    strength = _read_strength(reader) if reader.accept_word("strength") else None
     when = read_expression(reader) if reader.accept_word("when") else None
-    return Shade(a, b, color, when, (0, reader.last_end))
+    return Shade(a, b, color, strength, when, (0, reader.last_end))
+
+
+def _read_strength(reader: Reader) -> float:
+    """How strong a shade is, in percent."""
+    token = reader.now
+    if token.kind != "number":
+        raise reader.missing("a number of percent")
+    reader.advance()
+    strength = finite(token)
+    if not 1 <= strength <= 100:
+        raise Mistake("S0211", token.span, "a shade's strength is from 1 to 100 percent")
+    reader.need_sign("%", "`%`")
+    return strength
 
 
 def read_mark(reader: Reader) -> Mark:

@@ -5,6 +5,7 @@ from dataclasses import fields, is_dataclass
 from typing import Literal
 from zoneinfo import available_timezones
 
+from skelb.core.bars import Timeframe
 from skelb.core.language.diagnostics import Mend, Mistake
 from skelb.core.language.reading.expressions import clock_minutes, finite, frame_minutes, read_expression, read_value
 from skelb.core.language.reading.foreign import foreign_mistake, foreign_statement
@@ -111,8 +112,22 @@ def _unknown_statement(reader: Reader) -> Mistake:
 def _read_definition(reader: Reader) -> Definition:
     name = reader.advance()
     reader.advance()
+    start = reader.now.start
     value = read_expression(reader)
+    if reader.is_word("if"):
+        _need_brackets(reader, start)
     return Definition(name.text, name.span, value, (name.start, reader.last_end))
+
+
+def _need_brackets(reader: Reader, start: int) -> None:
+    """Raise Mistake for a choice without brackets, which begins at `start` and whose `if` comes next."""
+    word = reader.advance()
+    read_expression(reader)
+    reader.need_word(("else",), "`else` with the other value")
+    read_expression(reader)
+    span = start, reader.last_end
+    raise Mistake("S0103", word.span, "a choice stands in brackets: `(a if c else b)`",
+                  Mend(f"({reader.text[span[0] : span[1]]})", span))  # fmt: skip
 
 
 def _read_carry(reader: Reader) -> Carry:
@@ -231,8 +246,8 @@ def _read_input(reader: Reader) -> Input:
             "A default is a number, on or off, a time, a timeframe, a market in quotes, or a word with `one of …`.",
         )
     default_span = (token.start, reader.last_end)
-    if kind == "choice":
-        options = _read_options(reader)
+    if kind != "switch" and reader.is_word("one"):
+        options = _read_options(reader, kind)
     if kind == "number" and reader.accept_word("from"):
         low = _read_number(reader)
         reader.need_word(("to",), "`to` and the end of the range")
@@ -252,16 +267,35 @@ def _read_number(reader: Reader) -> float:
     return sign * finite(reader.advance())
 
 
-def _read_options(reader: Reader) -> tuple[str, ...]:
+def _read_options(reader: Reader, kind: str) -> tuple[str, ...]:
+    """What an input can be, as texts; each value in one form, however it was written."""
     reader.need_word(("one",), "`one of`")
     reader.need_word(("of",), "`of` after `one`")
-    words = []
+    found = []
     while True:
-        if reader.now.kind != "name":
-            raise reader.missing("a word to choose")
-        words.append(reader.advance().text)
+        found.append(_read_option(reader, kind))
         if not reader.accept_sign(","):
-            return tuple(words)
+            return tuple(found)
+
+
+def _read_option(reader: Reader, kind: str) -> str:
+    if kind == "number":
+        return f"{_read_number(reader):.15g}"
+    if kind == "market":
+        return reader.need_text("a market's symbol")
+    token = reader.now
+    if token.kind != {"choice": "name", "timeframe": "frame", "time": "time"}[kind]:
+        what = {"choice": "a word to choose", "timeframe": "a timeframe such as 4h", "time": "a time such as 09:30"}[
+            kind
+        ]
+        raise reader.missing(what)
+    reader.advance()
+    if kind == "timeframe":
+        return str(Timeframe(frame_minutes(token)))
+    if kind == "time":
+        minutes = clock_minutes(token.text, token.span)
+        return f"{minutes // 60:02}:{minutes % 60:02}"
+    return token.text
 
 
 # --- other scripts --------------------------------------------------------------------------------------------

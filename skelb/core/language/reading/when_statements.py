@@ -110,12 +110,7 @@ def read_limit(reader: Reader) -> Limit:
         kind = "loss"
     else:
         amount = read_value(reader)
-        single = {"entry": "entries", "loss": "losses"}.get(reader.now.text)
-        if single:
-            raise Mistake(
-                "S0109", reader.now.span, f"`{reader.now.text}` is written `{single}`", Mend(single, reader.now.span)
-            )
-        kind = reader.need_word(("entries", "open", "losses"), "`entries per day`, `open` or `losses per day`").text
+        kind = reader.need_unit("entries", "open", "losses")
     if kind != "open":
         reader.need_word(("per",), "`per day`")
         reader.need_word(("day",), "`day` after `per`")
@@ -125,7 +120,7 @@ def read_limit(reader: Reader) -> Limit:
 def read_pause(reader: Reader) -> Pause:
     """A `pause` statement, after its first word. Raises Mistake when it is none."""
     bars = read_value(reader)
-    reader.need_word(("bars",), "`bars`")
+    reader.need_unit("bars")
     reader.need_word(("after",), "`after` and `stop`, `loss` or `exit`")
     after = reader.need_word(("stop", "loss", "exit"), "`stop`, `loss` or `exit`").text
     return Pause(bars, after, read_only_if(reader), (0, reader.last_end))  # type: ignore[arg-type]

@@ -242,7 +242,8 @@ def _input(node: Input) -> str:
         if node.step is not None:
             parts.append(f"step {number_text(node.step)}")
     if node.options:
-        parts.append(f"one of {', '.join(node.options)}")
+        options = [quoted(option) for option in node.options] if node.kind == "market" else node.options
+        parts.append(f"one of {', '.join(options)}")
     if node.label:
         parts.append(quoted(node.label))
     return " ".join(parts)
@@ -285,7 +286,8 @@ def _show(node: Draw | Level | Shade | Mark | Tint | Alert) -> str:
             return f"level {', '.join(map(written, node.values))}{panel}"
         case Shade():
             when = "" if node.when is None else f" when {written(node.when)}"
-            return f"shade {written(node.a)} to {written(node.b)}{_color(node.color)}{when}"
+            strength = "" if node.strength is None else f" strength {number_text(node.strength)}%"
+            return f"shade {written(node.a)} to {written(node.b)}{_color(node.color)}{strength}{when}"
         case Mark():
             form = f" {node.form}" if node.form != "pointer" else ""
             label = "" if node.label is None else f" {quoted(node.label)}"
