@@ -42,7 +42,7 @@ def plain_trade_figures(trades, capital, bars):
         "ambiguous_trades": sum(trade["ambiguous"] for trade in trades),
         "total_commission": costs["commission"], "total_spread": costs["spread"], "total_slippage": costs["slippage"],
         "total_financing": costs["financing"], "total_costs": sum(costs.values()),
-        "costs_share": over(sum(costs.values()), gross),
+        "costs_share": over(sum(costs.values()), gross) if gross > 1e-9 * sum(costs.values()) else None,
     }  # fmt: skip
 
 

@@ -247,7 +247,7 @@ def _trade_figures(record: Record, sums: Sums) -> Figures:
         "total_slippage": sums.slippage,
         "total_financing": sums.financing,
         "total_costs": costs,
-        "costs_share": costs / sums.gross if sums.gross > 0 else None,
+        "costs_share": costs / sums.gross if sums.gross > 1e-9 * costs else None,  # less is rounding
         "ambiguous_trades": int(sums.ambiguous),
         "exposure": sums.in_position / max(1, record.closes.size),
     }

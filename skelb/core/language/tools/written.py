@@ -378,7 +378,10 @@ def distance_text(distance: Distance) -> str:
     """A distance or price as rules write it."""
     if distance.unit == "at":
         return f"at {_value(distance.amount)}"
-    return f"{_value(distance.amount)}{_UNITS[distance.unit]}"
+    amount = _value(distance.amount)
+    if _UNITS[distance.unit] and isinstance(distance.amount, Arithmetic) and distance.amount.operator in ("+", "-"):
+        amount = f"({amount})"
+    return f"{amount}{_UNITS[distance.unit]}"
 
 
 def _amount(size: Size) -> str:
