@@ -272,6 +272,7 @@ class TextOut(BaseModel):
 class BriefIn(BaseModel):
     text: str = Field(max_length=1_100_000)
     wish: str = Field(default="", max_length=20_000)
+    setup: Setup | None = None
 
 
 class WrongOut(BaseModel):

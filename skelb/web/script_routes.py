@@ -9,6 +9,7 @@ from skelb.core.language import Setting, check, utf16_offset
 from skelb.core.language.tools import brief, read_back, sheet_of, what_is_wrong
 from skelb.service import guide as guides
 from skelb.service.planning import Beginnings, beginnings, examples_for
+from skelb.service.told import told_run
 from skelb.web.schemas import (
     BriefIn,
     ConversionIn,
@@ -91,7 +92,9 @@ def readback(body: RunIn, app: App) -> TextOut:
 @router.post("/texts/brief")
 def brief_of(body: BriefIn, app: App) -> TextOut:
     """One text to paste to any assistant."""
-    return TextOut(text=brief(check(body.text, Setting(scripts=app.library.saved_script)), body.wish))
+    checked = check(body.text, Setting(scripts=app.library.saved_script))
+    told = told_run(body.setup, app.library, app.datasets) if body.setup else ""
+    return TextOut(text=brief(checked, body.wish, told))
 
 
 @router.post("/texts/wrong")

@@ -1,15 +1,19 @@
 """Tools on scripts, held by laws: writing and reading back, layout, renaming, inlining, mirroring, reading aloud."""
 
+import re
+
 import numpy as np
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES
+from skelb.core.engine import Account, run
 from skelb.core.errors import ScriptError
 from skelb.core.language import SavedScript, Setting, check
 from skelb.core.language.forms import FORMS
 from skelb.core.language.reading.parser import parse
+from skelb.core.language.reading.show_statements import COLORS
 from skelb.core.language.same import without_places
 from skelb.core.language.tools import (
     applied,
@@ -25,8 +29,9 @@ from skelb.core.language.tools import (
     written,
     written_statement,
 )
+from skelb.core.language.tools.brief import EXAMPLES, LANGUAGE_PAGE
 from skelb.core.language.tree import Draw, Enter, Exit, Mark, Tint
-from skelb.core.plan import Expressions, compare_values, input_values
+from skelb.core.plan import Expressions, compare_values, input_values, make_plan
 from skelb.demo import DEMO_SCRIPTS
 from tests.conftest import dataset, wave_bars
 from tests.core.test_language import CASES
@@ -375,7 +380,27 @@ def test_the_brief_holds_language_script_mistakes_and_wish():
         "entry_price",
     ):
         assert part in text
-    assert len(text) < 16_000
+    assert "HOW IT RUNS" not in text and "Net 3" in brief(check("x = 1\n"), "", "Net 3")
+
+
+def test_the_brief_has_all_of_the_language_in_two_pages():
+    text = brief(check(""), "")
+    assert len(text) < 11_000 and max(len(line) for line in LANGUAGE_PAGE.splitlines()) <= 140
+    page = LANGUAGE_PAGE + "".join(example for _, example in EXAMPLES)
+    words = {form.word.partition(" ")[0] for form in FORMS} - {"name", "…"}
+    assert not {word for word in words if word not in page}
+    assert not {name for name in (*FUNCTIONS, *BUILT_INS, *POSITION_NAMES) if not re.search(rf"\b{name}\b", text)}
+    for word in (*COLORS, "reverses", "next open", "close", "percent of the entry price"):
+        assert word in LANGUAGE_PAGE
+
+
+@pytest.mark.parametrize(("what", "text"), EXAMPLES)
+def test_every_example_of_the_brief_runs_and_trades(what, text):
+    checked = check(text)
+    assert [item.message for item in checked.diagnostics if item.severity != "note"] == [], what
+    data = dataset(wave_bars(6_000, minutes=30), session="09:00-17:00", days="mon-fri", zone="UTC")
+    outcome = run(make_plan(checked, data, input_values(checked, {})), Account(100_000.0))
+    assert len(outcome.trades) > 5
 
 
 def test_a_conversion_is_equal_or_shows_where_it_is_not():

@@ -341,7 +341,12 @@ def test_texts_are_read_back_briefed_and_judged(client):
     told = client.post("/api/texts/readback", json={"setup": SETUP}).json()["text"]
     assert "It enters long at the next bar's open when `up`." in told
     text = client.post("/api/texts/brief", json={"text": SCRIPT, "wish": "Trade less."}).json()["text"]
-    assert "Trade less." in text and "crosses above" in text
+    assert "Trade less." in text and "crosses above" in text and "HOW IT RUNS" not in text
+    told = client.post("/api/texts/brief", json={"text": SCRIPT, "setup": SETUP}).json()["text"]
+    assert "HOW IT RUNS NOW\n  Market WAVE on 15m" in told and "Finding (" in told and "Net by month of exit" in told
+    for wrong in ({"market": "NONE"}, {"from_date": "2044-01-01"}):
+        told = client.post("/api/texts/brief", json={"text": SCRIPT, "setup": SETUP | wrong}).json()["text"]
+        assert "It cannot be run: " in told
     wrong = client.post("/api/texts/wrong", json={"text": "up = closse > open\nx = (1"}).json()
     assert wrong["errors"] == 2 and "line 1, `up = closse > open`" in wrong["text"]
 

@@ -2119,6 +2119,8 @@ export interface components {
         };
         /** BriefIn */
         BriefIn: {
+            /** @description what is run, and how */
+            setup?: components["schemas"]["Setup"] | null;
             /**
              * Text
              * @description a text in the language of scripts

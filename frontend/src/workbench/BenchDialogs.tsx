@@ -43,7 +43,7 @@ export function BenchDialogs({ bench }: { bench: Bench }) {
           onClose={close}
         />
       )}
-      {tool === "ask" && <AskElsewhere text={text} onTake={setText} onClose={close} />}
+      {tool === "ask" && <AskElsewhere setup={setup} onTake={setText} onClose={close} />}
       {tool === "conversion" && (
         <CheckConversion
           setup={setup}

@@ -205,12 +205,12 @@ function settingsChanged(before: Setup, after: Setup): string[] {
 }
 
 /** The brief to copy, and the way back for the answer. */
-export function AskElsewhere({ text, onTake, onClose }: Closing & { text: string; onTake: (text: string) => void }) {
+export function AskElsewhere({ setup, onTake, onClose }: Closing & { setup: Setup; onTake: (text: string) => void }) {
   const [wish, setWish] = useState("");
   const [answer, setAnswer] = useState("");
   const copied = useMutation({
     mutationFn: async () => {
-      const { text: found } = await unwrap(api.POST("/api/texts/brief", { body: { text, wish } }));
+      const { text: found } = await unwrap(api.POST("/api/texts/brief", { body: { text: setup.text, wish, setup } }));
       await navigator.clipboard.writeText(found);
       return found.length;
     },
@@ -240,7 +240,7 @@ export function AskElsewhere({ text, onTake, onClose }: Closing & { text: string
           <span className="text-soft">
             {copied.data
               ? `Copied, ${copied.data.toLocaleString("en")} characters: paste it to any assistant.`
-              : "It holds the language in a page, every function, this script, what is wrong with it, and the wish."}
+              : "It holds the language in two pages, this script, what is wrong with it, how it runs here, and the wish."}
           </span>
         </div>
         {copied.error && <Trouble error={`${copied.error.message}`} />}
