@@ -8,7 +8,8 @@ from skelb.core.catalogue import MONTHS
 from skelb.core.engine import Account, run
 from skelb.core.errors import SettingsError
 from skelb.core.language import check
-from skelb.core.language.tools import format_source
+from skelb.core.language.same import without_places
+from skelb.core.language.tools import format_source, written
 from skelb.core.plan import Expressions, input_values, make_plan
 from skelb.core.trials import read_axis
 from skelb.core.trials.grid import default_axis
@@ -44,6 +45,14 @@ def value_of(expression, text="", **inputs):
 )
 def test_words_as_ranges_and_beside_words(expression, wanted):
     assert ((value_of(expression) == 2) == wanted).all()
+
+
+def test_ranges_of_words_are_written_as_ranges():
+    for text in ("month in may..sep", "weekday in fri..mon", "month not in dec..jan", "weekday in (mon, wed, thu)"):
+        checked = check(f"x = {text}")
+        again = written(checked.definitions["x"].value)
+        assert again == text.replace("dec..jan", "(dec, jan)")
+        assert without_places(check(f"x = {again}").definitions["x"]) == without_places(checked.definitions["x"])
 
 
 def test_trading_days_are_counted_in_their_month():

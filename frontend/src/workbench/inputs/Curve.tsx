@@ -36,7 +36,9 @@ export function Curve({ points, input, value, figure, onSweep, onTake }: Props) 
   const y = scaleOf([...known, 0], [HEIGHT - 4, 4]);
   const { low, high } = sliderRange(input);
   const along = scaleOf([low, high], [8, WIDTH - 8]);
-  const x = (at: InputValue) => (typeof at === "number" ? along(at) : ((all.indexOf(at) + 0.5) / all.length) * WIDTH);
+  const isScale = input.options.length === 0 && input.kind === "number";
+  const x = (at: InputValue) =>
+    isScale && typeof at === "number" ? along(at) : ((all.indexOf(at) + 0.5) / all.length) * WIDTH;
   const line = pointsOf(
     found.map((point) => point.y),
     (place) => x(found[place]!.value),

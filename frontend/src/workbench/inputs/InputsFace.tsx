@@ -87,6 +87,7 @@ function InputRow({
   onChange: (value: Value) => void;
 }) {
   const isChanged = value !== input.default;
+  const isTyped = input.kind === "number" && input.options.length === 0;
   const id = `input-${input.name}`;
   return (
     <div className="border-b border-line py-2" onDoubleClick={() => onChange(input.default)}>
@@ -95,8 +96,8 @@ function InputRow({
           {input.name}
         </label>
         <span className="min-w-0 flex-1 text-soft">{input.label}</span>
-        <span className="num ml-auto">{input.kind === "number" ? null : inputText(input, value)}</span>
-        {input.kind === "number" && (
+        <span className="num ml-auto">{isTyped ? null : inputText(input, value)}</span>
+        {isTyped && (
           <NumberField
             label={`${input.name}, typed`}
             isWhole={false}

@@ -278,7 +278,7 @@ export function AskElsewhere({ setup, onTake, onClose }: Closing & { setup: Setu
               {judged.data.text.replaceAll("`", "")}
             </pre>
           )}
-          <Differences before={text} after={fresh} />
+          <Differences before={setup.text} after={fresh} />
         </>
       )}
     </Dialog>

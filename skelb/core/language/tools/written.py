@@ -123,8 +123,7 @@ def _text(node: Expression) -> tuple[str, int]:
             within = f"{_in(node.low, _SUM)}..{_in(node.high, _SUM)}"
             return f"{_in(node.x, _SUM)} {'not ' * node.negated}in {within}", _RELATION
         case InSet():
-            items = ", ".join(_in(item, _SUM) for item in node.items)
-            return f"{_in(node.x, _SUM)} {'not ' * node.negated}in ({items})", _RELATION
+            return f"{_in(node.x, _SUM)} {'not ' * node.negated}in {_set(node)}", _RELATION
         case Is():
             return f"{_in(node.x, _SUM)} is {'not ' * node.negated}{node.word}", _RELATION
         case Either():
@@ -372,6 +371,17 @@ def _order(order: Order) -> str:
 
 
 _UNITS = {"price": "", "percent": "%", "pips": " pips", "ticks": " ticks", "cash": " cash", "R": " R"}
+
+
+def _set(node: InSet) -> str:
+    """The items of a set, or the range of words that it was written as."""
+    names = [item.name for item in node.items if isinstance(item, Name)]
+    for cycle in (WEEKDAYS, MONTHS):
+        if len(names) == len(node.items) > 2 and names[0] in cycle:
+            first = cycle.index(names[0])
+            if names == [cycle[(first + step) % len(cycle)] for step in range(len(names))]:
+                return f"{names[0]}..{names[-1]}"
+    return f"({', '.join(_in(item, _SUM) for item in node.items)})"
 
 
 def distance_text(distance: Distance) -> str:
