@@ -105,9 +105,14 @@ export function optionValue(input: { kind: InputInfo["kind"] }, option: string):
 }
 
 /** The inputs that are not at their defaults, each with the way back to it. */
-export function InputsWord({ state, onPut }: { state: SetupState; onPut: Put }) {
+export function InputsWord({ state, onPut, inputs = [] }: { state: SetupState; onPut: Put; inputs?: InputInfo[] }) {
   const given = Object.entries(state.inputs ?? {});
   if (given.length === 0) return null;
+  const textOf = (name: string, value: number | boolean | string) =>
+    inputText(
+      inputs.find((item) => item.name === name),
+      value,
+    );
   const without = (name: string) => {
     const left = Object.fromEntries(given.filter(([other]) => other !== name));
     onPut({ inputs: Object.keys(left).length > 0 ? left : undefined });
@@ -123,10 +128,10 @@ export function InputsWord({ state, onPut }: { state: SetupState; onPut: Put }) 
             type="button"
             className="num cursor-pointer border-b border-dotted border-soft text-body font-semibold text-base-content hover:line-through"
             title={`Put ${name} back to its default`}
-            aria-label={`${name} is ${inputText(undefined, value)}; put it back to its default`}
+            aria-label={`${name} is ${textOf(name, value)}; put it back to its default`}
             onClick={() => without(name)}
           >
-            {name} is {inputText(undefined, value)}
+            {name} is {textOf(name, value)}
           </button>
         </span>
       ))}

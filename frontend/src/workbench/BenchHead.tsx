@@ -30,7 +30,11 @@ export function BenchHead({ bench }: { bench: Bench }) {
       </Sentence>
       {state.inputs && (
         <div className="flex-none border-b border-line px-4 py-[2px] text-body text-soft">
-          <InputsWord state={state} onPut={(change) => onState({ ...state, ...change })} />
+          <InputsWord
+            state={state}
+            inputs={live.answer?.inputs ?? []}
+            onPut={(change) => onState({ ...state, ...change })}
+          />
         </div>
       )}
       <Soundings
