@@ -392,13 +392,14 @@ describe("markets", () => {
 
 describe("the guide", () => {
   const rows = [
-    { id: "1", group: "A", title: "Average of highs", summary: "" },
-    { id: "2", group: "B", title: "Other", summary: "the highs of an average" },
-    { id: "3", group: "A", title: "Third", summary: "" },
+    { id: "1", group: "A", title: "Average of highs", summary: "", also: "" },
+    { id: "2", group: "B", title: "Other", summary: "the highs of an average", also: "" },
+    { id: "3", group: "A", title: "Third", summary: "", also: "capital, long only" },
   ];
   it("finds pages that hold every word, those with it in the title first", () => {
     expect(searched(rows, "AVERAGE highs").map((row) => row.id)).toEqual(["1", "2"]);
     expect(searched([rows[1]!, rows[0]!], "average").map((row) => row.id)).toEqual(["1", "2"]);
+    expect(searched(rows, "Long only").map((row) => row.id)).toEqual(["3"]);
     expect(searched(rows, "  ")).toBe(rows);
     expect(searched(rows, "nothing")).toEqual([]);
   });

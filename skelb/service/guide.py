@@ -1,7 +1,8 @@
 """The guide: every function, name, form, code and figure with its page, and how-to pages; all searchable."""
 
 import re
-from dataclasses import dataclass
+from collections import defaultdict
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 
@@ -30,7 +31,8 @@ _GROUPS = {
 
 @dataclass(frozen=True)
 class Entry:
-    """One page: `text` is Markdown, `example` a script to open in the Workbench, empty without."""
+    """One page: `text` is Markdown, `example` a script to open in the Workbench, empty without; `also` are words that
+    people look for it by."""
 
     id: str
     group: str
@@ -38,13 +40,26 @@ class Entry:
     summary: str
     text: str
     example: str = ""
+    also: str = ""
 
 
 @cache
 def entries() -> dict[str, Entry]:
     """Every page by its id, in the order of the guide."""
     found = [*_how_tos(), *_pages(), *_forms(), *_functions(), *_names(), *_figures(), *_codes()]
-    return {entry.id: entry for entry in found}
+    also = other_words()
+    return {entry.id: replace(entry, also=", ".join(also.get(entry.id, ()))) for entry in found}
+
+
+def other_words() -> dict[str, list[str]]:
+    """The words that people look for and no page has in its title, by the pages that speak of them."""
+    found: dict[str, list[str]] = defaultdict(list)
+    for line in (GUIDE / "other-words.txt").read_text("utf-8").splitlines():
+        words, _, pages = line.partition(": ")
+        if not line.startswith("#"):
+            for page in pages.split(", "):
+                found[page] += words.split(", ")
+    return found
 
 
 def entry(name: str) -> Entry:
@@ -66,7 +81,7 @@ def _how_tos() -> list[Entry]:
 
 
 def _pages() -> list[Entry]:
-    wanted = ("workbench.md", "report.md", "logbook.md", "language.md", "engine.md")
+    wanted = ("workbench.md", "report.md", "logbook.md", "language.md", "words.md", "engine.md")
     found = []
     for path in (GUIDE / name for name in wanted):
         if path.exists():

@@ -586,6 +586,8 @@ _ELSEWHERE = {
     "ChallengeEnd.end": "how it ended",
     "ResampleIn.share": "the part of the trades that is left out or made worse, 0 to 1",
     "RefusedOut.text": "the line as it stands in the file",
+    "GuideEntryOut.also": "other words that people look for it by",
+    "GuideRowOut.also": "other words that people look for it by",
     "GuideEntryOut.text": "the page, Markdown",
     "TextOut.text": "a text",
     "TrialOrder.runs": "points to run of a random or latin design; 0 for all",

@@ -258,6 +258,7 @@ class GuideRowOut(BaseModel):
     group: str
     title: str
     summary: str
+    also: str
 
 
 class GuideEntryOut(GuideRowOut):

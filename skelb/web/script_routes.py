@@ -59,7 +59,7 @@ def conditions(body: RunIn, app: App) -> Beginnings:
 def guide() -> list[GuideRowOut]:
     """Every page of the guide, without its text."""
     return [
-        GuideRowOut(id=item.id, group=item.group, title=item.title, summary=item.summary)
+        GuideRowOut(id=item.id, group=item.group, title=item.title, summary=item.summary, also=item.also)
         for item in guides.entries().values()
     ]
 
@@ -69,8 +69,9 @@ def guide_entry(id: str) -> GuideEntryOut:
     """One page."""
     found = guides.entry(id)
     return GuideEntryOut(
-        id=found.id, group=found.group, title=found.title, summary=found.summary, text=found.text, example=found.example
-    )
+        id=found.id, group=found.group, title=found.title, summary=found.summary, also=found.also, text=found.text,
+        example=found.example,
+    )  # fmt: skip
 
 
 @router.get("/guide/picture")

@@ -3758,6 +3758,11 @@ export interface components {
         /** GuideEntryOut */
         GuideEntryOut: {
             /**
+             * Also
+             * @description other words that people look for it by
+             */
+            also: string;
+            /**
              * Example
              * @description a script that shows it; empty when there is none
              */
@@ -3790,6 +3795,11 @@ export interface components {
         };
         /** GuideRowOut */
         GuideRowOut: {
+            /**
+             * Also
+             * @description other words that people look for it by
+             */
+            also: string;
             /**
              * Group
              * @description what it belongs to

@@ -8,7 +8,7 @@ export function searched(rows: GuideRow[], search: string): GuideRow[] {
   const inTitle = rows.filter((row) => has(row.title));
   return [
     ...inTitle,
-    ...rows.filter((row) => !inTitle.includes(row) && has(`${row.title} ${row.group} ${row.summary}`)),
+    ...rows.filter((row) => !inTitle.includes(row) && has(`${row.title} ${row.group} ${row.summary} ${row.also}`)),
   ];
 }
 
