@@ -49,6 +49,13 @@ from skelb.core.language.tree import (
     Zone,
 )
 
+_BEGINS_WITH = {
+    "when": "enter long when …", "if": "enter long when …", "buy": "enter long when …", "sell": "exit long when …",
+    "long": "enter long when …", "short": "enter short when …", "close": "exit when …",
+    "plot": "draw …", "show": "draw …", "param": "input n = 12", "parameter": "input n = 12", "var": "carry n = … starting …", "alarm": 'alert … "text"',
+    "cover": "exit short when …", "session": "window 09:30-16:00", "capital": "size 50% of equity",
+}  # fmt: skip
+"""What is written instead of words that people begin a line with."""
 LONGEST_CHAIN = 150  # operations that hang on one another, as in a + b + c: going through them is recursion
 
 
@@ -105,7 +112,11 @@ def _unknown_statement(reader: Reader) -> Mistake:
         return Mistake("S0102", first.span, "a condition stands here by itself", None,
                        "Join it to the line before with `and` or `or`, or give it a name: `up = …`.")  # fmt: skip
     near = nearest(first.text, STATEMENT_WORDS)
-    help_text = f"Did you mean `{near[0]}`?" if near else ""
+    help_text = "A line begins with what it does, as in `enter long when …` or `stop 2%`, or with a name: `up = …`."
+    if near:
+        help_text = f"Did you mean `{near[0]}`?"
+    elif first.text in _BEGINS_WITH:
+        help_text = f"Write `{_BEGINS_WITH[first.text]}`."
     return Mistake("S0102", first.span, f"`{first.text}` starts no statement", None, help_text)
 
 
