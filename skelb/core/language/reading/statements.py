@@ -52,7 +52,8 @@ from skelb.core.language.tree import (
 _BEGINS_WITH = {
     "when": "enter long when …", "if": "enter long when …", "buy": "enter long when …", "sell": "exit long when …",
     "long": "enter long when …", "short": "enter short when …", "close": "exit when …",
-    "plot": "draw …", "show": "draw …", "param": "input n = 12", "parameter": "input n = 12", "var": "carry n = … starting …", "alarm": 'alert … "text"',
+    "plot": "draw …", "show": "draw …",
+    "param": "input n = 12", "parameter": "input n = 12", "var": "carry n = … starting …", "alarm": 'alert … "text"',
     "cover": "exit short when …", "session": "window 09:30-16:00", "capital": "size 50% of equity",
 }  # fmt: skip
 """What is written instead of words that people begin a line with."""
