@@ -179,7 +179,7 @@ def test_baskets_agree_with_the_plain_simulator(batch):
     assert traded > 100
 
 
-@pytest.mark.parametrize("seed", [9462, 4424, 54980, 105190, 328124, 335089, 336651])
+@pytest.mark.parametrize("seed", [9462, 4424, 54980, 105190, 328124, 335089, 336651, 389930])
 def test_cases_that_once_differed(seed):
     assert_same(*both_outcomes(seed))
     assert_same_figures(*both_outcomes(seed))

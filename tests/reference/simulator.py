@@ -842,6 +842,7 @@ class Simulator:
         if self.rules.loss_percent < math.inf and at_or_below(equity, before * (1 - self.rules.loss_percent / 100)):
             self.lost_day = self.trading_day(i)
             self.drop_entries(i, "close")
+        resting = self.resting_exits(i) if self.lots else []
         leaving = self.judge_exits(i) if self.lots else 0
         barred = {leaving}
         for side, condition, _, _, rest, _, _ in self.rules.exits:
@@ -853,8 +854,9 @@ class Simulator:
             if sign not in barred and self.is_yes(condition, i):
                 wanted[sign].append((sign, i, size or DEFAULT_SIZE, name, at_close, rest))
         self.end_orders(self.close_time(i), "expired", i)
-        if self.lots:
-            self.rest_exits(i)
+        for order, (name, percent, of) in resting:
+            if any(of in (None, lot["name"]) for lot in self.lots):
+                self.orders[f"{name}/{self.side}"] = order | {"exit": (name, percent, of)}
         if not (wanted[1] or wanted[-1]):
             return
         why = self.blocked(i)
@@ -896,17 +898,19 @@ class Simulator:
                 self.take((name, percent, of), i, close, True, "close")
         return side if yes or due else 0
 
-    def rest_exits(self, i):
+    def resting_exits(self, i):
+        """The orders of exits that rest, by what is known before any exit of this close fills."""
+        found = []
         for side, condition, name, _, rest, percent, of in self.rules.exits:
             if not rest or side not in (None, "long" if self.side > 0 else "short") or not self.is_yes(condition, i):
                 continue
             is_stop, prices, life = rest
             price = prices(self.known(i), i) if callable(prices) else prices[i]
-            if price is not None and any(of in (None, lot["name"]) for lot in self.lots):
-                self.orders[f"{name}/{self.side}"] = {
-                    "side": self.side, "direction": -self.side, "price": self.rounded(price), "until": i + life,
-                    "bar": i, "is_stop": is_stop, "exit": (name, percent, of), "closes_only": False,
-                }  # fmt: skip
+            if price is not None:
+                order = {"side": self.side, "direction": -self.side, "price": self.rounded(price), "until": i + life,
+                         "bar": i, "is_stop": is_stop, "closes_only": False}  # fmt: skip
+                found.append((order, (name, percent, of)))
+        return found
 
     def known(self, i):
         """What rules may know of the position at this close; None is unknown."""
