@@ -153,6 +153,18 @@ def test_switches_are_on_or_off():
         assert set(found.trades.side.tolist()) == {side}
 
 
+def test_what_is_on_is_a_switch_or_a_word():
+    words = "input kind = a one of a, on\nenter long when close > open only if kind is on"
+    for given, count in (("a", 0), ("on", 1)):
+        checked = check(words)
+        found = run(make_plan(checked, DATA, input_values(checked, {"kind": given})), Account())
+        assert bool(len(found.trades)) == bool(count)
+    for wrong in ("enter long when (close > open) is on", "enter long when (open_profit > 1) is on",
+                  "input k = sma one of sma, ema\ninput m = sma one of sma, ema\nenter long when k == m",
+                  "input k = sma one of sma, ema\nenter long when k == k"):  # fmt: skip
+        assert not check(wrong).is_sound, wrong
+
+
 def test_ranges_and_sets_of_what_is_known_of_the_position():
     rules = "enter long when close > open\nexit when {}\nsize 1 units"
     held = {}

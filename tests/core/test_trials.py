@@ -19,6 +19,7 @@ from skelb.core.plan import input_values, make_dataset
 from skelb.core.trials import (
     READY_CONDITIONS,
     Axis,
+    Cell,
     Span,
     Sweep,
     Task,
@@ -332,3 +333,22 @@ def test_a_sweep_with_exchanged_sides_trades_the_other_side():
     straight, inverted = (Sweep(CHECKED, data, account, fixed, inverted=turned).run_one({}) for turned in (False, True))
     assert straight["trades"] == inverted["trades"] > 5
     assert straight["net_profit"] != inverted["net_profit"]
+
+
+@pytest.mark.parametrize(("seconds", "largest"), [(0.0, 64), (0.02, 5), (0.2, 4)])
+def test_groups_are_small_where_runs_are_long(seconds, largest, monkeypatch):
+    sizes, now = [], [0.0]
+    monkeypatch.setattr("skelb.core.trials.sweep.monotonic", lambda: now[0])
+
+    def run_chunk(group):
+        sizes.append(len(group))
+        done = Future()
+        now[0] += seconds * len(group)
+        done.set_result([Cell(task.number, 0, None) for task in group])
+        return done
+
+    tasks = [Task(number, {}) for number in range(20 if seconds else 400)]
+    cells = [cell for group in run_cells(run_chunk, tasks, 64, ahead=1) for cell in group]
+    assert [cell.number for cell in cells] == [task.number for task in tasks]
+    assert max(sizes) <= largest
+    assert 64 in sizes if seconds == 0.0 else set(sizes[1:]) <= ({1} if seconds == 0.2 else {1, 2, 3, 4, 5})

@@ -361,7 +361,7 @@ class Expressions(Evaluation):
         return self._make("compare", "==", self.number(x), position)
 
     def _is(self, node: Is) -> int:
-        if node.word in ("on", "off"):  # of a switch
+        if node.word in ("on", "off") and self._words(node.x) is None:  # of a switch
             found = self.number(node.x)
             return found if node.word == "on" else self._make("not", found)
         return self._equal(node.x, Name(node.word, node.word_span))

@@ -8,6 +8,7 @@ from datetime import date
 from functools import cached_property
 from itertools import islice
 from threading import Lock, local
+from time import monotonic
 
 from skelb.core.bars import Timeframe
 from skelb.core.engine import Account, Outcome, Pool, run, run_basket, run_points
@@ -38,6 +39,8 @@ from skelb.core.trials.grid import PLACE_AXES, Point
 from skelb.core.trials.spans import Span
 
 _CHUNK_BARS = 1_000_000
+_FIRST_CHUNK = 4
+_GROUP_S = 0.1
 _LARGEST_CHUNK = 64
 _TEMPLATE_BARS = 8_000_000
 
@@ -255,20 +258,27 @@ class Cell:
 def run_cells(
     run_chunk: Callable[[list[Task]], "Future[list[Cell]]"], tasks: Iterable[Task], chunk: int, ahead: int
 ) -> Generator[list[Cell], None, None]:
-    """The finished cells in groups of `chunk`, in order, while `ahead` groups are being computed.
+    """The finished cells in groups of at most `chunk`, in order, while `ahead` groups are being computed.
+
+    Where runs are long, groups are small, so that whoever closes it waits a moment only.
 
     `run_chunk` hands a group of tasks to whoever computes it. Closing the iterator stops after the groups under way;
     the same tasks give the same figures wherever they are computed.
     """
     waiting: deque[Future[list[Cell]]] = deque()
-    groups = batched(tasks, chunk)
+    source, size = iter(tasks), min(chunk, _FIRST_CHUNK)
+    paces = deque([(monotonic(), 0)], maxlen=ahead + 1)  # when groups were finished, and how many runs by then
     try:
         while True:
-            for group in islice(groups, ahead - len(waiting)):
+            while len(waiting) < ahead and (group := list(islice(source, size))):
                 waiting.append(run_chunk(group))
             if not waiting:
                 return
-            yield waiting.popleft().result()
+            cells = waiting.popleft().result()
+            paces.append((monotonic(), paces[-1][1] + len(cells)))
+            each = (paces[-1][0] - paces[0][0]) * ahead / (paces[-1][1] - paces[0][1])  # what one has taken, at most
+            size = max(1, min(chunk, int(_GROUP_S / max(each, 1e-9))))
+            yield cells
     finally:
         for future in waiting:
             future.cancel()

@@ -412,8 +412,9 @@ def _comparison(node: Comparison, scope: Scope) -> Meaning:
     kinds = {"number" if item.series else item.kind for item in found}
     if kinds == {"time"} or kinds == {"number"}:
         return Meaning("condition", all(item.constant for item in found))
-    if kinds == {"word"} and found[0].words == found[-1].words and node.operators in (("==",), ("!=",)):
-        return Meaning("condition", all(item.constant for item in found))
+    are_alike = kinds == {"word"} and found[0].words == found[-1].words and not any(item.constant for item in found)
+    if are_alike and node.operators in (("==",), ("!=",)):  # two series of the same words
+        return _CONDITION
     _refuse_words_with_signs(node, found)
     for operand, item in zip(node.operands, found, strict=True):
         if item.kind == "record":
@@ -499,7 +500,7 @@ def _need_word(word: str, span: Span, meaning: Meaning) -> None:
 
 def _is(node: Is, scope: Scope) -> Meaning:
     x = meaning_of(node.x, scope)
-    if x.kind == "condition" and node.word in ("on", "off"):
+    if x.kind == "condition" and x.constant and node.word in ("on", "off"):  # a switch
         return x
     if not x.words:
         help_text = (
