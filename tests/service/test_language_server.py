@@ -236,6 +236,15 @@ def test_code_actions_mend_extract_mirror_and_inline(client):
     assert mirrored.endswith("down = close crosses below sma(close, 20)\nenter short when down\n")
 
 
+def test_a_name_that_is_built_in_gets_another_everywhere_below(client):
+    taken = "wide = spread * 2\nspread = close - open  # of mine\nfar = spread > wide and\n  prior(spread) < spread\nmark far above\n"
+    client.change(taken)
+    fresh = edited(taken, actions(client, 1, 3)["Name it `my_spread` here and below"])
+    assert fresh == "wide = spread * 2\n" + taken.partition("\n")[2].replace("spread", "my_spread")
+    assert check(fresh).is_sound
+    assert not [title for title in actions(client, 0, 8) if title.startswith("Name it")]
+
+
 def test_several_mends_in_one_press(client):
     broken = "up = close > opeen\ndown = close < opeen\nmark up above\nmark down below\n"
     client.change(broken)

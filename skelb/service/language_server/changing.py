@@ -13,6 +13,7 @@ from skelb.core.language.tools import (
     format_source,
     inline_used,
     mirrored_rules,
+    rename_taken,
 )
 from skelb.core.language.tools import rename as renamed
 from skelb.service.language_server.positions import Positions, text_edits, whole_edit
@@ -76,6 +77,11 @@ def actions(server: ScriptServer, params: lsp.CodeActionParams) -> list[lsp.Code
         if item.mend and item.span[0] <= end and start <= item.span[1]:
             title = f"Write `{item.mend.text}`" if item.mend.text else "Leave it out"
             edits = text_edits([Edit(item.mend.span, item.mend.text)], places)
+            found.append(_action(title, lsp.CodeActionKind.QuickFix, uri, edits, diagnostic_of(item, places)))
+        if item.code == "S0112" and item.span[0] <= end and start <= item.span[1]:
+            fresh = rename_taken(checked.source, item.span)
+            title = f"Name it `{fresh[0].text}` here and below"
+            edits = text_edits(fresh, places)
             found.append(_action(title, lsp.CodeActionKind.QuickFix, uri, edits, diagnostic_of(item, places)))
     for title, kind, edits in _changes(checked, server.reach.setting(uri, server.texts).scripts, start, places):
         found.append(_action(title, kind, uri, edits))

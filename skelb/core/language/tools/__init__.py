@@ -1,7 +1,7 @@
 """Tools on scripts: writing, laying out, changing, mirroring, telling."""
 
 from skelb.core.language.tools.brief import brief, what_is_wrong
-from skelb.core.language.tools.edits import Edit, applied, extract_input, inline_used, rename
+from skelb.core.language.tools.edits import Edit, applied, extract_input, inline_used, rename, rename_taken
 from skelb.core.language.tools.examples import example_of
 from skelb.core.language.tools.layout import format_source
 from skelb.core.language.tools.lesser import Change, Lesser, lesser_scripts
@@ -35,6 +35,7 @@ __all__ = [
     "nearer_script",
     "read_back",
     "rename",
+    "rename_taken",
     "retitled",
     "sheet_of",
     "switched_off",

@@ -8,6 +8,7 @@ from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
 from skelb.core.errors import ScriptError
 from skelb.core.language.checking.used import Scripts
 from skelb.core.language.diagnostics import Span
+from skelb.core.language.reading.lines import logical_lines
 from skelb.core.language.reading.parser import parse
 from skelb.core.language.reading.tokens import tokenize
 from skelb.core.language.tools.places import name_at, name_places
@@ -64,6 +65,25 @@ def rename(source: str, offset: int, new_name: str) -> list[Edit]:
     if problem:
         raise ScriptError(problem)
     return [Edit(item.span, new_name) for item in places if item.name == found.name]
+
+
+def rename_taken(source: str, span: Span) -> list[Edit]:
+    """The edits that give a definition whose name is built in, and what uses it below, a name of its own.
+
+    `span` is the name's in its definition, as the mistake S0112 has it. What stands above means the built-in name.
+    """
+    name = source[span[0] : span[1]]
+    fresh = _free_name(source, f"my_{name}")
+    edits = [Edit(span, fresh)]
+    for line in logical_lines(source):
+        if line.start <= span[0]:
+            continue
+        tokens = tokenize(line.text)
+        for before, token, after in zip((None, *tokens), tokens, (*tokens[1:], None), strict=False):
+            is_field, is_call = before is not None and before.text == ".", after is not None and after.text == "("
+            if token.kind == "name" and token.text == name and not (is_field or is_call):
+                edits.append(Edit((line.start + token.start, line.start + token.end), fresh))
+    return edits
 
 
 def _not_free(source: str, name: str) -> str:
