@@ -6,6 +6,7 @@ import sys
 
 import pytest
 
+from skelb.core.language import check
 from skelb.service.application import Application
 
 SCRIPT = """title "Tide"
