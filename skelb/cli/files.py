@@ -36,6 +36,12 @@ def write_file(path: Path, data: bytes) -> None:
         raise UsageError(f"{path} cannot be written: {exc.strerror}") from exc
 
 
+def titles_beside(path: Path) -> list[str]:
+    """The titles of the .skelb files beside this one."""
+    found = (parsed_title(read_script(file)) for file in sorted(path.parent.glob("*.skelb")))
+    return [title for title in found if title]
+
+
 def scripts_beside(path: Path) -> Scripts:
     """Scripts by title among the .skelb files beside this one; versions are not kept there."""
 

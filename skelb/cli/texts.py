@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import NoReturn
 
 from skelb.cli.commands import COMMANDS
-from skelb.cli.files import UsageError, read_script, scripts_beside
+from skelb.cli.files import UsageError, read_script, scripts_beside, titles_beside
 from skelb.core.language import Checked, LineMap, Setting, check
 from skelb.core.language.documented import diagnostics_document
 from skelb.core.language.tools import (
@@ -47,7 +47,7 @@ def _print_json(document: object) -> None:
 
 def _check(asked: argparse.Namespace) -> int | None:
     text = read_script(asked.file)
-    checked = check(text, Setting(scripts=scripts_beside(asked.file)))
+    checked = check(text, Setting(scripts=scripts_beside(asked.file), titles=lambda: titles_beside(asked.file)))
     if asked.json:
         _print_json(diagnostics_document(checked))
         return None if checked.is_sound else 1

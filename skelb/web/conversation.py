@@ -50,7 +50,7 @@ class PageReach(Reach):
 
     def __init__(self, application: Application) -> None:
         self._library = application.library
-        self._place = Setting(scripts=self._library.saved_script)
+        self._place = Setting(scripts=self._library.saved_script, titles=self._titles)
         self._columns: tuple[str, ...] = ()
 
     def move(self, market: str, timeframe: str) -> None:
@@ -60,7 +60,7 @@ class PageReach(Reach):
         except SkelbError:
             return
         has_pips = found.market.pip is not None
-        self._place = Setting(timeframe in ("1d", "1w"), has_pips, self._library.saved_script)
+        self._place = Setting(timeframe in ("1d", "1w"), has_pips, self._library.saved_script, self._titles)
 
     def setting(self, _uri: str, _texts: Mapping[str, str]) -> Setting:
         """What the checker may know."""
@@ -69,7 +69,10 @@ class PageReach(Reach):
     def surroundings(self, _texts: Mapping[str, str]) -> Surroundings:
         """What completion can propose."""
         markets = [item.symbol for item in self._library.markets()]
-        return Surroundings(markets, [item.title for item in self._library.scripts()], self._columns)
+        return Surroundings(markets, self._titles(), self._columns)
+
+    def _titles(self) -> list[str]:
+        return [item.title for item in self._library.scripts()]
 
 
 class Conversation:

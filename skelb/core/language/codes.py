@@ -50,7 +50,7 @@ CODES: dict[str, Code] = {
     "S0211": _error("a length out of range", "Lengths are whole numbers of bars; there is no way to reach a later bar."),
     "S0212": _error("a running value where its history is needed", "Inside its own statement a running value is one number: the one of the bar before."),
     "S0216": _error("a price where a distance is needed", "Without `at` a stop or target is so far from the entry as its number says."),
-    "S0213": _error("another script that is not there", "`use` names a saved script by its title, and perhaps its version."),
+    "S0213": _error("another script that is not there", "`use` names a saved script by its title: on the page one of the shelf, on the command line one of the `.skelb` files beside the script."),
     "S0214": _error("another script with mistakes", "A used script must check without errors itself."),
     "S0215": _error("scripts that use each other", "A script cannot stand on itself, directly or through others."),
     # rules

@@ -6,7 +6,8 @@ from typing import Protocol
 from skelb.core.language.checking.kinds import Meaning, Scope, check_free_name, input_meaning, meaning_of
 from skelb.core.language.checking.used import used_statements
 from skelb.core.language.checking.work import Work
-from skelb.core.language.diagnostics import LineMap, Mistake
+from skelb.core.language.diagnostics import LineMap, Mend, Mistake
+from skelb.core.language.reading.near import nearest
 from skelb.core.language.reading.parser import parse
 from skelb.core.language.tree import Carry, Definition, Input, Placed, Statement, Use
 
@@ -28,7 +29,10 @@ def add_used(work: Work, placed: Placed, use: Use, check_meanings: Pass) -> None
     saved = setting.scripts(title, use.version) if setting.scripts else None
     if saved is None:
         wanted = f"version {use.version} of `{title}`" if use.version else f"a script `{title}`"
-        raise Mistake("S0213", use.title_span, f"{wanted} is not among the saved scripts")
+        near = nearest(title, setting.titles()) if setting.titles and not use.version else []
+        mend = Mend(f'"{near[0]}"', use.title_span) if len(near) == 1 else None
+        help_text = f"Did you mean {' or '.join(f'`{item}`' for item in near)}?" if near else ""
+        raise Mistake("S0213", use.title_span, f"{wanted} is not among the saved scripts", mend, help_text)
     inner = Work(parse(saved.text), replace(setting, within=(*setting.within, title)), Scope())
     inner.found.extend(inner.parsed.diagnostics)
     check_meanings(inner)

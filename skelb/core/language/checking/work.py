@@ -1,5 +1,6 @@
 """What the passes of the checker share."""
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 from skelb.core.language.checking.expand import Own
@@ -22,6 +23,7 @@ class Setting:
     daily: bool | None = None
     has_pips: bool | None = None
     scripts: Scripts | None = None
+    titles: Callable[[], Iterable[str]] | None = None  # of the scripts there are, to tell the nearest
     within: tuple[str, ...] = ()  # titles of the scripts that use this one, outermost first
 
 
