@@ -7,7 +7,7 @@ from skelb.core.bars import WEEKDAYS
 from skelb.core.catalogue import MONTHS
 from skelb.core.engine import Account, run
 from skelb.core.errors import SettingsError
-from skelb.core.language import Setting, check
+from skelb.core.language import SavedScript, Setting, check
 from skelb.core.language.same import without_places
 from skelb.core.language.tools import format_source, written
 from skelb.core.plan import Expressions, input_values, make_plan
@@ -243,7 +243,10 @@ def test_words_of_weekdays_are_told_apart():
 
 
 def test_a_script_that_is_not_there_is_told_with_the_nearest_title():
-    shelf = Setting(scripts=lambda title, version: None, titles=lambda: ["Harbour swell", "Low water"])
+    kept = {"Harbour swell": SavedScript("Harbour swell", 1, "x = close")}
+    shelf = Setting(
+        scripts=lambda title, version: kept.get(title) if not version else None, titles=lambda: [*kept, "Low water"]
+    )
     found = check('use "Harbor swell" as h', shelf).diagnostics[0]
     assert found.code == "S0213" and found.mend.text == '"Harbour swell"' and "`Harbour swell`" in found.help
     assert check('use "Quite another" as h', shelf).diagnostics[0].mend is None
