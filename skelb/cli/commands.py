@@ -10,6 +10,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "rename": ("skelb.cli.texts", "Give a name of the script another name, everywhere."),
     "extract": ("skelb.cli.texts", "Make the number at a place an input with a range."),
     "brief": ("skelb.cli.texts", "Print one text to paste to any assistant."),
+    "bring": ("skelb.cli.texts", "Bring a script in another notation over, and ask what is doubtful."),
     "lsp": ("skelb.cli.lsp", "Serve the Language Server Protocol on standard input and output."),
     "series": ("skelb.cli.runs", "Print the values of every name in a script, bar by bar."),
     "backtest": ("skelb.cli.runs", "Test a strategy bar by bar."),

@@ -5,12 +5,15 @@ than the answer.
 """
 
 import argparse
+import sys
+from dataclasses import asdict
 from pathlib import Path
 from typing import NoReturn
 
 from skelb.cli.commands import COMMANDS
 from skelb.cli.files import UsageError, read_script, scripts_beside, titles_beside
 from skelb.core.language import Checked, LineMap, Setting, check
+from skelb.core.language.bringing import bring
 from skelb.core.language.documented import diagnostics_document
 from skelb.core.language.tools import (
     applied,
@@ -100,6 +103,30 @@ def _extract(asked: argparse.Namespace) -> None:
     _give(asked, applied(source, extract_input(source, _offset(source, asked.place), asked.name)))
 
 
+def _bring(asked: argparse.Namespace) -> None:
+    answers = {}
+    for given in asked.answer:
+        what, _, number = given.rpartition("=")
+        if not what or not number.isdigit() or number == "0":
+            raise UsageError(f"--answer takes WHAT=NUMBER with a choice counted from 1, not `{given}`")
+        answers[what] = int(number) - 1
+    brought = bring(read_script(asked.file), answers)
+    unknown = answers.keys() - {question.id for question in brought.questions}
+    if unknown:
+        raise UsageError(f"nothing is asked about `{min(unknown)}`")
+    if asked.json:
+        _print_json(asdict(brought) | {"text": brought.text})
+        return
+    print(brought.text, end="")
+    counts = (f"{brought.count(state)} {state}" for state in ("sure", "asked", "left"))
+    print(f"{', '.join(counts)}", file=sys.stderr)
+    for question in brought.questions:
+        choices = "; ".join(
+            f"{'*' * (n == question.chosen)}{n + 1} {words}" for n, words in enumerate(question.choices)
+        )
+        print(f"line {question.line}: {question.sentence} --answer '{question.id}=…': {choices}", file=sys.stderr)
+
+
 def _brief(asked: argparse.Namespace) -> None:
     print(brief(check(read_script(asked.file), Setting(scripts=scripts_beside(asked.file))), asked.wish), end="")
 
@@ -132,7 +159,8 @@ def _offset(source: str, place: str) -> int:
 def _parser(name: str, *parts: str) -> _Parser:
     """A command's parser: its file, and of the further parts those that it takes."""
     parser = _Parser(prog=f"skelb {name}", description=COMMANDS[name][1])
-    parser.add_argument("file", metavar="FILE", type=Path, help="a .skelb script")
+    kind = "a script in another notation" if name == "bring" else "a .skelb script"
+    parser.add_argument("file", metavar="FILE", type=Path, help=kind)
     if "place" in parts:
         parser.add_argument("place", metavar="LINE:COLUMN", help="a place in the file, counted from 1")
     if "name" in parts:
@@ -145,6 +173,10 @@ def _parser(name: str, *parts: str) -> _Parser:
         )
     if "--wish" in parts:
         parser.add_argument("--wish", default="", help="what the script should become")
+    if "--answer" in parts:
+        parser.add_argument(
+            "--answer", metavar="WHAT=N", action="append", default=[], help="the N-th choice of a question"
+        )
     if "--write" in parts:
         parser.add_argument("--write", action="store_true", help="write the file instead of printing")
     if "--json" in parts:
@@ -161,4 +193,5 @@ _COMMANDS = {
     "rename": (_parser("rename", "place", "name", "--write"), _rename),
     "extract": (_parser("extract", "place", "--name", "--write"), _extract),
     "brief": (_parser("brief", "--wish"), _brief),
+    "bring": (_parser("bring", "--answer", "--json"), _bring),
 }

@@ -1,0 +1,284 @@
+"""Expressions in another notation to Skelb's: operators, choices, earlier values, calls by the trade's words."""
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+
+from skelb.core.catalogue import BUILT_INS, FUNCTIONS
+from skelb.core.language.bringing.tokens import Token
+from skelb.core.language.bringing.words import crossing_of, function_of, says, source_of
+
+# How tightly a written expression binds, loosest first; a part that binds looser than its place stands in brackets.
+_STEPS, _OR, _AND, _NOT, _RELATION, _SUM, _PRODUCT, _SIGN, _WHOLE = range(9)
+_BINARY = {
+    **dict.fromkeys(("||", "or", "|"), ("or", _OR)),
+    **dict.fromkeys(("&&", "and", "&"), ("and", _AND)),
+    **{sign: (sign, _RELATION) for sign in ("<", ">", "<=", ">=", "==", "!=")},
+    **{"=>": (">=", _RELATION), "=": ("==", _RELATION), "<>": ("!=", _RELATION)},
+    **{"+": ("+", _SUM), "-": ("-", _SUM), "*": ("*", _PRODUCT), "/": ("/", _PRODUCT)},
+    **dict.fromkeys(("**", "^"), ("^", _SIGN)),
+}
+_TRUTHS = {"true": "yes", "false": "no", "yes": "yes", "no": "no"}
+_NOTHINGS = ("na", "nan", "null", "none", "nil")
+_WINDOWS = ("rolling", "window", "ewm")
+_SERIES_FIRST = frozenset("sma ema wma hma dema tema kama rsi stdev highest lowest sum median gain roc".split())
+
+
+class UnsayableError(Exception):
+    """What cannot be said in Skelb, with the reason."""
+
+
+@dataclass(frozen=True)
+class Said:
+    """An expression as Skelb text, and how tightly it binds."""
+
+    text: str
+    binds: int = _WHOLE
+
+    def within(self, least: int) -> str:
+        """The text for a place that needs parts that bind at least so tightly."""
+        return self.text if self.binds >= least else f"({self.text})"
+
+
+@dataclass
+class Surroundings:
+    """What an expression may use: names brought over already by their spelling, and whom to ask about doubts.
+
+    `ask` takes what is doubtful, the choices and what each gives; it returns the text of the one that holds.
+    """
+
+    names: dict[str, str] = field(default_factory=dict)
+    lists: set[str] = field(default_factory=set)
+    ask: Callable[[str, str, Sequence[tuple[str, str]]], str] = lambda what, sentence, choices: choices[0][1]
+
+
+def said(tokens: Sequence[Token], around: Surroundings) -> str:
+    """Tokens as one Skelb expression. Raises UnsayableError where they cannot be one."""
+    reader = _Reader([token for token in tokens if token.kind not in ("line", "comment")], around)
+    found = reader.choice()
+    if reader.now is not None:
+        raise UnsayableError(f"`{reader.now.text}` stands where the expression should end")
+    return found.text
+
+
+class _Reader:
+    def __init__(self, tokens: list[Token], around: Surroundings) -> None:
+        self._tokens, self._at, self._around = tokens, 0, around
+
+    @property
+    def now(self) -> Token | None:
+        return self._tokens[self._at] if self._at < len(self._tokens) else None
+
+    def _is(self, *texts: str) -> bool:
+        return self.now is not None and self.now.text.lower() in texts and self.now.kind in ("sign", "name")
+
+    def _take(self) -> Token:
+        if self.now is None:
+            raise UnsayableError("the expression ends too soon")
+        self._at += 1
+        return self._tokens[self._at - 1]
+
+    def _accept(self, *texts: str) -> bool:
+        if self._is(*texts):
+            self._at += 1
+            return True
+        return False
+
+    def _need(self, text: str) -> None:
+        if not self._accept(text):
+            raise UnsayableError(f"`{text}` is missing" + (f" before `{self.now.text}`" if self.now else ""))
+
+    def choice(self) -> Said:
+        """`c ? a : b`, `a if c else b`, or something without a choice."""
+        found = self._binary(_OR)
+        if self._accept("?"):
+            yes = self.choice()
+            self._need(":")
+            no = self.choice()
+            return Said(f"({yes.within(_OR)} if {found.within(_OR)} else {no.within(_OR)})")
+        if self._accept("if"):
+            condition = self._binary(_OR)
+            self._need("else")
+            no = self.choice()
+            return Said(f"({found.within(_OR)} if {condition.within(_OR)} else {no.within(_OR)})")
+        return found
+
+    def _binary(self, least: int) -> Said:
+        found = self._unary()
+        while self.now is not None and self.now.kind in ("sign", "name") and self.now.text.lower() in _BINARY:
+            operator, binds = _BINARY[self.now.text.lower()]
+            if binds < least:
+                break
+            self._at += 1
+            right = self._binary(binds + 1)
+            if binds == _RELATION and found.binds == _RELATION:
+                raise UnsayableError("a comparison follows another: it cannot be told how they are meant")
+            found = Said(f"{found.within(binds)} {operator} {right.within(binds + 1)}", binds)
+        return found
+
+    def _unary(self) -> Said:
+        if self._accept("!", "not"):
+            return Said(f"not {self._binary(_RELATION).within(_RELATION)}", _NOT)
+        if self._accept("-"):
+            return Said(f"-{self._unary().within(_SIGN)}", _SIGN)
+        if self._accept("+"):
+            return self._unary()
+        return self._postfix()
+
+    def _postfix(self) -> Said:
+        token = self.now
+        found = self._primary()
+        while self._is("[", "."):
+            if self._take().text == ".":
+                found = self._member(found)
+                continue
+            index = self.choice()
+            self._need("]")
+            found = self._earlier(token, found, index)
+        return found
+
+    def _member(self, x: Said) -> Said:
+        """`x.gap` of a record, `x.shift(1)`, or a window such as `x.rolling(20).mean()`."""
+        name = self._take()
+        if not self._is("("):
+            return Said(f"{x.within(_WHOLE)}.{name.text}")
+        if says(name.text, *_WINDOWS):
+            return self._window(x, name.text)
+        arguments = [value for kind, value in self._arguments() if kind != "text"]
+        function = function_of(name.text)
+        if function is None:
+            raise UnsayableError(f"`{name.text}` has no word of the trade in it")
+        return self._called(function, [x, *arguments], name.text)
+
+    def _window(self, x: Said, name: str) -> Said:
+        """The window of so many values, and what is asked of it."""
+        length = [value for kind, value in self._arguments() if kind != "text"][:1]
+        if not length or not self._accept("."):
+            raise UnsayableError(f"`{name}` is a window of which nothing is asked")
+        asked = self._take().text
+        self._arguments()
+        function = function_of(asked)
+        function = {"max": "highest", "min": "lowest", None: None}.get(function, function)
+        if function is None:
+            raise UnsayableError(f"`{asked}` has no word of the trade in it")
+        return self._called("ema" if function == "sma" and says(name, "ew") else function, [x, *length], asked)
+
+    def _earlier(self, token: Token | None, x: Said, index: Said) -> Said:
+        """`x[1]`: the value one bar earlier, or an element of a list."""
+        count = index.text.removeprefix("-")
+        if not count.isdigit():
+            return Said(f"prior({x.text}, {index.text})")
+        if count == "0":
+            return x
+        told = f"prior({x.text}, {count})" if count != "1" else f"prior({x.text})"
+        name = token.text if token is not None else ""
+        if source_of(name) or (index.text.startswith("-")):
+            return Said(told)
+        bars = "one bar" if count == "1" else f"{count} bars"
+        return Said(
+            self._around.ask(
+                f"{name}[{index.text}]",
+                f"`{name}[{index.text}]` may be read in two ways.",
+                ((f"the value {bars} earlier", told), (f"element {count} of a list", f"unsayable_{name}")),
+            )
+        )
+
+    def _primary(self) -> Said:
+        token = self._take()
+        if token.kind == "number":
+            return Said(f"{float(token.text.replace('_', '')):.15g}")
+        if token.text == "(":
+            found = self.choice()
+            self._need(")")
+            return (
+                found
+                if found.text.startswith("(") and found.binds == _WHOLE
+                else Said(f"({found.text})")
+                if found.binds < _WHOLE
+                else found
+            )
+        if token.kind != "name":
+            raise UnsayableError(f"`{token.text}` is no value here")
+        if self._is("("):
+            return self._call(token)
+        return self._name(token)
+
+    def _name(self, token: Token) -> Said:
+        lower = token.text.lower()
+        if token.text in self._around.names:
+            return Said(self._around.names[token.text])
+        if lower in _TRUTHS:
+            return Said(_TRUTHS[lower])
+        if lower in _NOTHINGS:
+            raise UnsayableError("there is no value that is nothing: ask with `known(x)`")
+        head, _, last = token.text.rpartition(".")
+        if head in self._around.names and last.lower() not in ("value",):
+            return Said(f"{self._around.names[head]}.{last}")
+        source = source_of(token.text)
+        if source is not None:
+            return Said(source)
+        function = function_of(token.text)
+        if function in FUNCTIONS and all(item.default is not None for item in FUNCTIONS[function].parameters):
+            return Said(str(function))
+        if token.text in BUILT_INS:
+            return Said(token.text)
+        raise UnsayableError(f"`{token.text}` is not known here")
+
+    def _arguments(self) -> list[tuple[str | None, Said]]:
+        self._need("(")
+        found: list[tuple[str | None, Said]] = []
+        while not self._accept(")"):
+            name = None
+            after = self._tokens[self._at + 1] if self._at + 1 < len(self._tokens) else None
+            if self.now is not None and self.now.kind == "name" and after is not None and after.text in ("=", ":"):
+                name = self._take().text
+                self._at += 1
+            if self.now is not None and self.now.kind == "text":
+                self._at += 1
+                found.append((name or "text", Said("")))
+            else:
+                found.append((name, self.choice()))
+            if not self._accept(","):
+                self._need(")")
+                break
+        return found
+
+    def _call(self, token: Token) -> Said:
+        if "." in token.text and says(token.text.rpartition(".")[2], *_WINDOWS):
+            head, _, last = token.text.rpartition(".")
+            return self._window(self._name(replace(token, text=head)), last)
+        arguments = [value for name, value in self._arguments() if name != "text"]
+        crossing = crossing_of(token.text)
+        if crossing is not None:
+            if len(arguments) != 2:
+                raise UnsayableError(f"`{token.text}` crosses two values")
+            way = "meets" if crossing == "meets" else f"crosses {crossing}"
+            a, b = (item.within(_SUM) for item in arguments)
+            return Said(f"{a} {way} {b}", _RELATION)
+        head = token.text.rpartition(".")[0]
+        function = function_of(token.text)
+        if function is None:
+            raise UnsayableError(f"`{token.text}` has no word of the trade in it")
+        inner = self._around.names.get(head) or (source_of(head) if head else None)
+        if inner is not None and function in ("prior", "abs", *_SERIES_FIRST):  # a method of a series
+            arguments = [Said(inner), *arguments]
+        return self._called(function, arguments, token.text)
+
+    def _called(self, function: str, arguments: list[Said], name: str) -> Said:
+        if function == "exp" and len(arguments) == 2:
+            function = "ema"
+        if function in ("max", "min") and len(arguments) > 2:
+            first, *rest = arguments
+            return self._called(function, [first, self._called(function, rest, name)], name)
+        entry = FUNCTIONS[function]
+        needed = [item for item in entry.parameters if item.default is None]
+        if function in _SERIES_FIRST and len(arguments) == len(needed) - 1:
+            source = {"highest": "high", "lowest": "low"}.get(function, "close")
+            arguments = [Said(source), *arguments]
+        if function == "prior" and len(arguments) == 1:
+            return Said(f"prior({arguments[0].text})")
+        if not len(needed) <= len(arguments) <= len(entry.parameters):
+            raise UnsayableError(f"`{name}` has {len(arguments)} values, and `{entry.signature}` needs others")
+        written = f"{function}({', '.join(item.text for item in arguments)})" if arguments else function
+        if function == "adx":
+            return Said(f"{written}.adx")
+        return Said(written)

@@ -1,0 +1,120 @@
+"""Scripts in other notations brought over: golden files in many styles, and laws over any text."""
+
+import re
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from skelb.core.engine import Account, run
+from skelb.core.language import check
+from skelb.core.language.bringing import bring
+from skelb.core.plan import input_values, make_plan
+from tests.conftest import dataset, wave_bars
+
+FOLDER = Path(__file__).parent.parent / "bringing"
+TEXTS = sorted(FOLDER.glob("*.txt"))
+DATA = dataset(wave_bars(600), pip=0.5)
+
+
+def told(brought):
+    """What came of a text: the script, what was asked, the score."""
+    asked = [f"? line {item.line}, {item.id}: {item.sentence} {' / '.join(item.choices)}" for item in brought.questions]
+    score = ", ".join(f"{brought.count(state)} {state}" for state in ("sure", "asked", "left"))
+    return brought.text + "".join(f"{line}\n" for line in asked) + f"= {score}\n"
+
+
+@pytest.mark.parametrize("path", TEXTS, ids=[path.stem for path in TEXTS])
+def test_texts_come_over_as_the_golden_files_say(path, request):
+    found = told(bring(path.read_text("utf-8")))
+    golden = path.with_suffix(".out")
+    if request.config.getoption("--update-golden"):
+        golden.write_text(found, "utf-8")
+    assert found == golden.read_text("utf-8")
+
+
+@pytest.mark.parametrize("path", TEXTS, ids=[path.stem for path in TEXTS])
+def test_what_comes_over_runs_whatever_is_answered(path):
+    source = path.read_text("utf-8")
+    first = bring(source)
+    most = max((len(item.choices) for item in first.questions), default=1)
+    for choice in range(most):
+        brought = bring(source, {item.id: choice for item in first.questions})
+        checked = check(brought.text)
+        assert checked.is_sound, checked.diagnostics
+        if checked.has_entries:
+            run(make_plan(checked, DATA, input_values(checked, {})), Account(100_000.0))
+
+
+@pytest.mark.parametrize("path", TEXTS, ids=[path.stem for path in TEXTS])
+def test_every_line_is_accounted_for(path):
+    source = path.read_text("utf-8")
+    brought = bring(source)
+    from_ = {line.source for line in brought.lines}
+    assert all(0 <= number <= source.count("\n") + 1 for number in from_)
+    for line in brought.lines:
+        assert (line.state == "left") == bool(line.reason) or line.source == 0
+        assert line.text.startswith("#") or line.state != "left"
+
+
+def test_all_in_all_most_lines_are_sure():
+    """The texts that are none, and those about what cannot be said, are not counted."""
+    ours = [path for path in TEXTS if path.stem not in ("noise", "loops", "empty")]
+    counts = {
+        state: sum(bring(path.read_text("utf-8")).count(state) for path in ours) for state in ("sure", "asked", "left")
+    }
+    assert counts["left"] < 0.05 * sum(counts.values())
+
+
+PIECES = re.findall(r"[^\n]+\n|\n", "".join(path.read_text("utf-8") for path in TEXTS))
+
+
+@given(
+    st.lists(
+        st.sampled_from(PIECES) | st.text(alphabet="abc=()[]{}:;?,.\"'#/&|!<>+-*0123456789 \n", max_size=30),
+        max_size=12,
+    )
+)
+def test_any_text_comes_to_a_script_without_mistakes(pieces):
+    brought = bring("".join(pieces))
+    assert check(brought.text).is_sound
+
+
+def test_a_value_that_changes_is_never_taken_for_one_that_does_not():
+    for text in (
+        "x = 0\nx = x + 1\ny = x",
+        "x = 0\nif close > open:\n    x = 5\ny = x",
+        "x = 0\nfor i in a:\n    x += i\ny = x",
+    ):
+        brought = bring(text)
+        assert not [line for line in brought.lines if not line.text.startswith(("#", "title"))]
+
+
+def test_the_guide_tells_what_comes_of_its_text():
+    text = (FOLDER.parent.parent / "docs/guide/howto/bring-a-script-over.md").read_text("utf-8")
+    pasted, became = re.search(r"```\n(.*?)```.*?```skelb\n(.*?)```", text, re.DOTALL).groups()
+    assert bring(pasted).text == became
+    assert [item.id for item in bring(pasted).questions] == ["share", "trade.sell"]
+
+
+def test_branches_stand_under_what_must_be_no_before_them():
+    text = 'if (close > 9) { buy(); } else if (open > 8) { sellShort(); } else if (low > 7) { exit(); } else { alert(high > 1, "a"); }'
+    rules = [line.text for line in bring(text).lines if line.text.startswith(("enter", "exit"))]
+    assert rules == [
+        "enter long when close > 9",
+        "enter short when not (close > 9) and open > 8",
+        "exit when not (close > 9) and not (open > 8) and low > 7",
+    ]
+
+
+def test_two_ways_of_reading_are_asked_once_and_both_run():
+    source = "a = sma(close, 5)\nup = a > a[1] and a[1] > a[2]\nif (up) sell()\n"
+    first = bring(source)
+    assert [item.id for item in first.questions] == ["a[1]", "a[2]", "sell"]
+    assert "enter short when up" in first.text
+    assert "exit long when up" in bring(source, {"sell": 1}).text
+    left = bring(source, {"a[1]": 1})
+    assert "up" not in check(left.text).definitions and check(left.text).is_sound
+    assert replace(first.questions[2], chosen=1) == bring(source, {"sell": 1}).questions[2]
