@@ -61,7 +61,7 @@ def test_every_line_is_accounted_for(path):
 
 def test_all_in_all_most_lines_are_sure():
     """The texts that are none, and those about what cannot be said, are not counted."""
-    ours = [path for path in TEXTS if path.stem not in ("noise", "loops", "empty")]
+    ours = [path for path in TEXTS if path.stem not in ("noise", "loops", "empty", "functions")]
     counts = {
         state: sum(bring(path.read_text("utf-8")).count(state) for path in ours) for state in ("sure", "asked", "left")
     }
