@@ -82,6 +82,17 @@ def test_any_text_comes_to_a_script_without_mistakes(pieces):
     assert check(brought.text).is_sound
 
 
+@pytest.mark.parametrize(
+    "text",
+    ["x = " + "(" * 5_000 + "1" + ")" * 5_000, "x = " + "-" * 5_000 + "1", "x = " + "max" * 3_000 + "(close)", "x = " + "a ? " * 3_000,
+     "if (a) " * 3_000, "{" * 5_000, "x = close" + "[1]" * 3_000, "x = " + " + ".join(["close"] * 5_000), '"' * 9_999, "/*" * 3_000,
+     "x = " + "sma(" * 3_000, "\n".join(f"x{i} = y{i}" for i in range(3_000)), "é = ü\n" * 50, "a" * 100_000],
+    ids=range(14),
+)  # fmt: skip
+def test_hostile_texts_are_answered(text):
+    assert check(bring(text).text).is_sound
+
+
 def test_a_value_that_changes_is_never_taken_for_one_that_does_not():
     for text in (
         "x = 0\nx = x + 1\ny = x",

@@ -17,6 +17,7 @@ _BINARY = {
     **{"+": ("+", _SUM), "-": ("-", _SUM), "*": ("*", _PRODUCT), "/": ("/", _PRODUCT)},
     **dict.fromkeys(("**", "^"), ("^", _SIGN)),
 }
+_MOST_PARTS = 150
 _TRUTHS = {"true": "yes", "false": "no", "yes": "yes", "no": "no"}
 _NOTHINGS = ("na", "nan", "null", "none", "nil")
 _WINDOWS = ("rolling", "window", "ewm")
@@ -63,6 +64,7 @@ def said(tokens: Sequence[Token], around: Surroundings) -> str:
 class _Reader:
     def __init__(self, tokens: list[Token], around: Surroundings) -> None:
         self._tokens, self._at, self._around = tokens, 0, around
+        self._depth = 0
 
     @property
     def now(self) -> Token | None:
@@ -89,6 +91,7 @@ class _Reader:
 
     def choice(self) -> Said:
         """`c ? a : b`, `a if c else b`, or something without a choice."""
+        self._go_deeper()
         found = self._binary(_OR)
         if self._accept("?"):
             yes = self.choice()
@@ -115,7 +118,13 @@ class _Reader:
             found = Said(f"{found.within(binds)} {operator} {right.within(binds + 1)}", binds)
         return found
 
+    def _go_deeper(self) -> None:
+        self._depth += 1
+        if self._depth > _MOST_PARTS:
+            raise UnsayableError(f"this has more than {_MOST_PARTS} parts: give some of them names")
+
     def _unary(self) -> Said:
+        self._go_deeper()
         if self._accept("!", "not"):
             return Said(f"not {self._binary(_RELATION).within(_RELATION)}", _NOT)
         if self._accept("-"):

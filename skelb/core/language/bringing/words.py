@@ -15,6 +15,7 @@ momentum change rate bollinger stochastic stoch directional direction channel cu
 sqrt round floor ceil log pow power vwap obv macd rsi atr ema sma wma hma dema tema kama adx cci roc
 bars since count prior previous shift lag highs lows
 """.split()
+_LONGEST_WORD = 40
 _BY_LENGTH = sorted(set(_PARTS), key=len, reverse=True)
 
 _SERIES = """
@@ -109,7 +110,7 @@ def _parts(name: str) -> list[str]:
 
 def _split(word: str) -> list[str]:
     """A word that is written together, split where known parts meet; whole where it does not come out even."""
-    if not word or word in _BY_LENGTH:
+    if not word or word in _BY_LENGTH or len(word) > _LONGEST_WORD:
         return [word] if word else []
     for part in _BY_LENGTH:
         if word.startswith(part):
