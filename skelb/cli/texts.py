@@ -111,9 +111,12 @@ def _bring(asked: argparse.Namespace) -> None:
             raise UsageError(f"--answer takes WHAT=NUMBER with a choice counted from 1, not `{given}`")
         answers[what] = int(number) - 1
     brought = bring(read_script(asked.file), answers)
-    unknown = answers.keys() - {question.id for question in brought.questions}
-    if unknown:
-        raise UsageError(f"nothing is asked about `{min(unknown)}`")
+    choices = {question.id: len(question.choices) for question in brought.questions}
+    for what, chosen in answers.items():
+        if what not in choices:
+            raise UsageError(f"nothing is asked about `{what}`")
+        if chosen >= choices[what]:
+            raise UsageError(f"`{what}` has {choices[what]} choices, not {chosen + 1}")
     if asked.json:
         _print_json(asdict(brought) | {"text": brought.text})
         return
@@ -121,10 +124,10 @@ def _bring(asked: argparse.Namespace) -> None:
     counts = (f"{brought.count(state)} {state}" for state in ("sure", "asked", "left"))
     print(f"{', '.join(counts)}", file=sys.stderr)
     for question in brought.questions:
-        choices = "; ".join(
+        offered = "; ".join(
             f"{'*' * (n == question.chosen)}{n + 1} {words}" for n, words in enumerate(question.choices)
         )
-        print(f"line {question.line}: {question.sentence} --answer '{question.id}=…': {choices}", file=sys.stderr)
+        print(f"line {question.line}: {question.sentence} --answer '{question.id}=…': {offered}", file=sys.stderr)
 
 
 def _brief(asked: argparse.Namespace) -> None:

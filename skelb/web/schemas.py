@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 from skelb.core.bars import Guess, Joining
 from skelb.core.export import Conversion, ConversionChart
 from skelb.core.figures import FigureGroup, Figures
+from skelb.core.language.bringing import BroughtLine, Question
 from skelb.core.language.tools import NearerKind
 from skelb.core.trials import ChallengeRules, HistoryRules
 from skelb.core.trials import Kind as ResampleKind
@@ -274,6 +275,23 @@ class BriefIn(BaseModel):
     text: str = Field(max_length=1_100_000)
     wish: str = Field(default="", max_length=20_000)
     setup: Setup | None = None
+
+
+class BringIn(BaseModel):
+    text: str = Field(max_length=200_000)
+    answers: dict[str, int] = Field(default_factory=dict, max_length=1_000)
+
+
+@dataclass(frozen=True, slots=True)
+class BroughtOut:
+    """A script in another notation brought over, line by line, and what is asked."""
+
+    text: str
+    lines: tuple[BroughtLine, ...]
+    questions: tuple[Question, ...]
+    sure: int
+    asked: int
+    left: int
 
 
 class WrongOut(BaseModel):

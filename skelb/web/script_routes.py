@@ -6,12 +6,15 @@ from fastapi import APIRouter
 
 from skelb.core.export import Preview, conversion_chart, conversion_names, conversion_of
 from skelb.core.language import Setting, check, utf16_offset
+from skelb.core.language.bringing import bring
 from skelb.core.language.tools import brief, read_back, sheet_of, what_is_wrong
 from skelb.service import guide as guides
 from skelb.service.planning import Beginnings, beginnings, examples_for
 from skelb.service.told import told_run
 from skelb.web.schemas import (
     BriefIn,
+    BringIn,
+    BroughtOut,
     ConversionIn,
     ConversionNamesOut,
     ConversionOut,
@@ -96,6 +99,14 @@ def brief_of(body: BriefIn, app: App) -> TextOut:
     checked = check(body.text, Setting(scripts=app.library.saved_script))
     told = told_run(body.setup, app.library, app.datasets) if body.setup else ""
     return TextOut(text=brief(checked, body.wish, told))
+
+
+@router.post("/texts/bring")
+def brought(body: BringIn) -> BroughtOut:
+    """A script in another notation as one that runs; each answer is a choice of a question by its id."""
+    found = bring(body.text, body.answers)
+    counts = (found.count(state) for state in ("sure", "asked", "left"))
+    return BroughtOut(found.text, found.lines, found.questions, *counts)
 
 
 @router.post("/texts/wrong")

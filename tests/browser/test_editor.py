@@ -223,3 +223,51 @@ def test_a_used_scripts_inputs_move_and_its_text_is_one_press_away(page):
     page.locator(".cm-line", has_text="draw swell.quick").click(position={"x": 112, "y": 8})
     page.keyboard.press("F12")
     expect(page.get_by_label("Script", exact=True)).to_have_value("Harbour swell")
+
+
+OTHER_NOTATION = """// two averages
+var n = ask.count(12, "Length")
+a = calc.expMean(bars.close, n)
+b = movingAverage(bars.close, 48)
+if (passes.over(a, b)) { trade.buy(share = 0.2) }
+if (passes.under(a, b)) { trade.sell() }
+trade.lapse(90, seconds)
+"""
+
+
+def test_a_script_in_another_notation_is_brought_over(page, clipboard):
+    open_script(page, 'title "Mine"\nup = close > open\nenter long when up\n')
+    tool(page, "Bring over")
+    dialog = page.get_by_role("dialog", name="Bring over")
+    expect(dialog.get_by_role("button", name="Read it")).to_be_disabled()
+    page.evaluate("text => navigator.clipboard.writeText(text)", OTHER_NOTATION)
+    page.keyboard.press("Control+V")  # the field has the focus, and a text that comes whole is read at once
+    counts = dialog.get_by_test_id("brought-counts")
+    expect(counts).to_have_text(re.compile("3 lines sure 2 lines asked 1 line left"))
+    lines = dialog.get_by_role("region", name="Line against line")
+    expect(lines).to_contain_text("a = ema(close, n)")
+    expect(lines).to_contain_text("`trade.lapse` does nothing that is known here")
+    sell = dialog.get_by_role("group", name=re.compile("sell"))
+    expect(lines).to_contain_text("enter short when a crosses below b")
+    sell.get_by_role("button", name="closes").focus()
+    page.keyboard.press("Enter")
+    expect(lines).to_contain_text("exit long when a crosses below b")
+    expect(lines).not_to_contain_text("enter short")
+    assert "enter long when up" in text_of(page)  # until it is taken, the own text stays
+
+    dialog.get_by_role("button", name="Change what was pasted").click()
+    field = dialog.get_by_label("Paste a script in another notation.")
+    expect(field).to_have_value(OTHER_NOTATION)
+    field.press("Control+Home")
+    page.keyboard.type("c = movingAverage(bars.close, 9)\n", delay=10)
+    expect(field).to_be_focused()
+    dialog.get_by_role("button", name="Read it").click()
+    expect(lines).to_contain_text("c = sma(close, 9)")
+
+    dialog.get_by_role("button", name="Take it as the new text").click()
+    expect(dialog).to_be_hidden()
+    expect(page.locator(".cm-content")).to_contain_text("enter long when a crosses above b size 20% of equity")
+    expect(page.get_by_text("checks clean")).to_be_visible()
+    page.locator(".cm-content").click()
+    page.keyboard.press("Control+Z")
+    expect(page.locator(".cm-content")).to_contain_text("enter long when up")

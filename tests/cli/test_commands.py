@@ -91,6 +91,22 @@ def test_scripts_are_read_back_and_changed(folder):
     assert (folder / "user.skelb").read_text().splitlines()[1] == "up = sway.up  # mine"
 
 
+def test_a_script_is_brought_over_and_its_questions_are_answered(folder):
+    (folder / "other.txt").write_text("a = calc.expMean(bars.close, 9)\nif (a > 3) { trade.sell() }\n")
+    first = skelb(folder, "bring", "other.txt")
+    assert "enter short when a > 3" in first.stdout and "1 sure, 1 asked, 0 left" in first.stderr
+    assert "*1 it opens a short position; 2 it closes the long one" in first.stderr
+    assert "exit long when a > 3" in skelb(folder, "bring", "other.txt", "--answer", "trade.sell=2").stdout
+    assert document(folder, "bring", "other.txt")["questions"][0]["choices"][1] == "it closes the long one"
+    refused = {
+        "trade.sell=3": "has 2 choices, not 3",
+        "x=1": "nothing is asked about `x`",
+        "x": "counted from 1, not `x`",
+    }
+    for answer, why in refused.items():
+        assert why in skelb(folder, "bring", "other.txt", "--answer", answer, expect=2).stderr
+
+
 def test_other_markets_serve_from(folder):
     write_csv(folder / "other.csv", wave_bars(600, seed=9))
     (folder / "both.skelb").write_text(

@@ -1,5 +1,7 @@
 """Sessions, trading days, closes and higher timeframes."""
 
+import threading
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
 
 import numpy as np
@@ -7,7 +9,7 @@ import pytest
 
 from skelb.core.bars import Bars, Market, Timeframe, parse_days, resample, session_bars, timeframe_of_step
 from skelb.core.errors import BarsError, SettingsError
-from skelb.core.plan import make_dataset
+from skelb.core.plan import dataset, make_dataset
 from tests.conftest import wave_bars
 
 
@@ -130,6 +132,23 @@ def test_every_bar_of_the_session_is_inside_exactly_one_higher_bar(session, minu
     np.testing.assert_array_equal(calendar.day, higher.calendar.day[inside])
     assert (calendar.close_time <= higher.calendar.close_time[inside]).all()
     assert (higher.bars.high[inside] >= stored.high).all() and (higher.bars.low[inside] <= stored.low).all()
+
+
+@pytest.mark.parametrize("ask", [lambda own: own.higher(Timeframe(60)), lambda own: own.other("W", Timeframe(60))])
+def test_threads_that_make_longer_bars_at_once_go_on_with_the_same(monkeypatch, ask):
+    both = threading.Barrier(2, timeout=20)
+
+    def made(*given):
+        both.wait()  # neither finds the other's
+        return make_dataset(*given)
+
+    own = make_dataset(
+        wave_bars(300), Market("M"), others=lambda _, timeframe: made(wave_bars(300), Market("W"), timeframe)
+    )
+    monkeypatch.setattr(dataset, "make_dataset", made)
+    with ThreadPoolExecutor(2) as pool:
+        first, second = pool.map(ask, [own, own])
+    assert first is second is ask(own)
 
 
 def test_a_higher_bar_that_opens_in_a_break_is_there():

@@ -259,7 +259,7 @@ class Page:
 
     def __init__(self, socket):
         self.socket = socket
-        self.ask("initialize", {"processId": None, "rootUri": None, "capabilities": {}})
+        assert "capabilities" in self.ask("initialize", {"processId": None, "rootUri": None, "capabilities": {}})
         self.say("initialized", {})
 
     def say(self, method, params):
@@ -302,6 +302,7 @@ def test_the_page_speaks_with_a_language_server_of_its_own(client):
 def test_odd_messages_to_the_language_server_end_nothing_else(client, message):
     with client.websocket_connect("/lsp", headers=LOCAL) as socket:
         socket.send_text(message)
+        Page(socket)  # it goes on answering
     assert client.get("/api/start").status_code == 200
 
 
@@ -349,6 +350,21 @@ def test_texts_are_read_back_briefed_and_judged(client):
         assert "It cannot be run: " in told
     wrong = client.post("/api/texts/wrong", json={"text": "up = closse > open\nx = (1"}).json()
     assert wrong["errors"] == 2 and "line 1, `up = closse > open`" in wrong["text"]
+
+
+def test_a_script_in_another_notation_is_brought_over(client):
+    text = 'var n = ask.count(12, "Length")\na = calc.expMean(bars.close, n)\nif (a > 3) { trade.sell() }\nloop(4)'
+    first = client.post("/api/texts/bring", json={"text": text}).json()
+    assert (first["sure"], first["asked"], first["left"]) == (2, 1, 1)
+    assert "a = ema(close, n)" in first["text"] and "enter short when a > 3" in first["text"]
+    [question] = first["questions"]
+    assert question["line"] == 3 and question["chosen"] == 0 and len(question["choices"]) == 2
+    second = client.post("/api/texts/bring", json={"text": text, "answers": {question["id"]: 1}}).json()
+    assert "exit long when a > 3" in second["text"] and second["questions"][0]["chosen"] == 1
+    for body in ({"text": "x" * 200_001}, {"text": text, "answers": {"sell": "one"}}):
+        assert client.post("/api/texts/bring", json=body).status_code == 422
+    odd = client.post("/api/texts/bring", json={"text": text, "answers": {question["id"]: 77, "none": -1}})
+    assert odd.status_code == 200 and odd.json()["text"] == first["text"]
 
 
 def test_a_stress_comes_run_by_run_and_a_row_that_cannot_be_says_why(client):

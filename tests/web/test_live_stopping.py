@@ -20,8 +20,8 @@ from tests.service.conftest import wait_for
 
 LOCAL = {"host": "127.0.0.1"}
 QUICK = "enter long when close crosses above sma(close, 9)\nexit after 4 bars\nsize 1 units\n"
-# A thousand averages, each at every close of forming bars: a minute's work, unless it is stopped.
-SLOW = "x = total(k from 0 to 999: rsi(close, k + 2) on 1h forming)\nenter long when x > 1\nsize 1 units\n"
+# A thousand values that are worked out anew at every close of a forming bar: a minute's work, unless it is stopped.
+SLOW = "x = total(k from 0 to 999: stoch_rsi(close, k + 2, 9, 3, 3).k on 1h forming)\nenter long when x > 1\nsize 1 units\n"
 
 
 @pytest.fixture(scope="module")

@@ -35,6 +35,7 @@ export type WalkWindow = Schemas["WalkWindow"];
 export type CalendarRow = Schemas["CalendarRow"];
 export type Basket = Schemas["Basket"];
 export type KeptBasket = Schemas["BasketBody"];
+export type Brought = Schemas["BroughtOut"];
 export type GuideRow = Schemas["GuideRowOut"];
 export type GuideEntry = Schemas["GuideEntryOut"];
 export type Sheet = Schemas["SheetOut"];

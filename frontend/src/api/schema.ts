@@ -1045,6 +1045,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/texts/bring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Brought
+         * @description A script in another notation as one that runs; each answer is a choice of a question by its id.
+         */
+        post: operations["brought"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/texts/conditions": {
         parameters: {
             query?: never;
@@ -2150,6 +2170,85 @@ export interface components {
              * @description the market's symbol
              */
             symbol: string;
+        };
+        /** BringIn */
+        BringIn: {
+            /**
+             * Answers
+             * @description choices counted from 0, by the ids of questions
+             */
+            answers?: {
+                [key: string]: number;
+            };
+            /**
+             * Text
+             * @description a script in another notation
+             */
+            text: string;
+        };
+        /**
+         * BroughtLine
+         * @description One line of the script; `source` is the line of the pasted text that it came from, 0 for none.
+         */
+        BroughtLine: {
+            /**
+             * Reason
+             * @description why it is left; empty for others
+             * @default
+             */
+            reason: string;
+            /**
+             * Source
+             * @description the line of the pasted text that it came from, counted from 1; 0 for none
+             */
+            source: number;
+            /**
+             * State
+             * @description whether it is sure, was asked about, or is left as a comment
+             * @enum {string}
+             */
+            state: "sure" | "asked" | "left";
+            /**
+             * Text
+             * @description a line of the script
+             */
+            text: string;
+        };
+        /**
+         * BroughtOut
+         * @description A script in another notation brought over, line by line, and what is asked.
+         */
+        BroughtOut: {
+            /**
+             * Asked
+             * @description how many lines of the pasted text came over with a question
+             */
+            asked: number;
+            /**
+             * Left
+             * @description how many could not be said
+             */
+            left: number;
+            /**
+             * Lines
+             * @description the script, line by line
+             */
+            lines: components["schemas"]["BroughtLine"][];
+            /**
+             * Questions
+             * @description what may be meant in several ways
+             */
+            questions: components["schemas"]["Question"][];
+            /**
+             * Sure
+             * @description how many came over for sure
+             */
+            sure: number;
+            /**
+             * Text
+             * @description the script, which checks without errors
+             */
+            text: string;
         };
         /**
          * ByLuck
@@ -4325,7 +4424,10 @@ export interface components {
              * @description its name in figures
              */
             key: string;
-            /** Strength */
+            /**
+             * Strength
+             * @description 0 to 1; null where the script says nothing of it
+             */
             strength: number | null;
         };
         /**
@@ -5855,6 +5957,37 @@ export interface components {
              * @description skelb:problem/ and the code
              */
             type: string;
+        };
+        /**
+         * Question
+         * @description Something that may be meant in several ways: what stands there, a sentence, what can be chosen, which holds.
+         */
+        Question: {
+            /**
+             * Choices
+             * @description what can be chosen, in words
+             */
+            choices: string[];
+            /**
+             * Chosen
+             * @description which choice holds, counted from 0
+             */
+            chosen: number;
+            /**
+             * Id
+             * @description what stands there, by which it is answered
+             */
+            id: string;
+            /**
+             * Line
+             * @description the first line of the pasted text that it is about
+             */
+            line: number;
+            /**
+             * Sentence
+             * @description what is asked
+             */
+            sentence: string;
         };
         /**
          * Ran
@@ -9934,6 +10067,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TextOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    brought: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BroughtOut"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

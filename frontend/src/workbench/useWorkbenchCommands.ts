@@ -50,6 +50,7 @@ export function useWorkbenchCommands(acts: Acts): void {
       { name: "What changed since the pinned run", act: () => now.current.tool("changed") },
       { name: "Check a conversion", act: () => now.current.tool("conversion") },
       { name: "Ask elsewhere", act: () => now.current.tool("ask") },
+      { name: "Bring over", act: () => now.current.tool("bring") },
     ],
     [],
   );

@@ -106,7 +106,7 @@ class Dataset:
                 )
             dataset = make_dataset(self.stored or self.bars, self.market, timeframe, self.data_version, self.others)
             seen = np.searchsorted(dataset.calendar.close_time, self.calendar.close_time, side="right") - 1
-            found = self._higher[timeframe] = HigherBars(dataset, seen)
+            found = self._kept(self._higher, timeframe, HigherBars(dataset, seen))
         return found
 
     def other(self, symbol: str, timeframe: Timeframe) -> "HigherBars":
@@ -120,15 +120,21 @@ class Dataset:
                 f'`from "{symbol}" on {timeframe}` is finer than the {self.bars.timeframe} bars of this run'
             )
         found = self._others.get((symbol, timeframe))
-        if found is None:  # kept, so that the numbers of its memo mean the same for as long as this dataset lives
+        if found is None:
             if self.others is None:
                 raise SettingsError(
                     f"the bars of `{symbol}` are not at hand: give them besides those of {self.market.symbol}"
                 )
             dataset = self.others(symbol, timeframe)
             seen = np.searchsorted(dataset.calendar.close_time, self.calendar.close_time, side="right") - 1
-            found = self._others[(symbol, timeframe)] = HigherBars(dataset, seen)
+            found = self._kept(self._others, (symbol, timeframe), HigherBars(dataset, seen))
         return found
+
+    def _kept(self, table: dict[Any, "HigherBars"], key: Hashable, made: "HigherBars") -> "HigherBars":
+        # The first stays when two threads made one: the numbers of its memo stand in this dataset's expressions, and
+        # have to mean the same for as long as this dataset lives.
+        with self._lock:
+            return table.setdefault(key, made)
 
 
 Others = Callable[[str, Timeframe], Dataset]

@@ -1,7 +1,8 @@
 import { useEffect, useRef, useState } from "react";
 import type { Action } from "./language";
 
-export type Tool = "format" | "rename" | "uses" | "readback" | "versions" | "changed" | "ask" | "conversion" | "alerts";
+export type Tool =
+  "format" | "rename" | "uses" | "readback" | "versions" | "changed" | "ask" | "bring" | "conversion" | "alerts";
 
 const TOOLS: { tool: Tool; label: string; key?: string }[] = [
   { tool: "format", label: "Lay out the text", key: "Shift Alt F" },
@@ -13,6 +14,7 @@ const TOOLS: { tool: Tool; label: string; key?: string }[] = [
   { tool: "conversion", label: "Check a conversion" },
   { tool: "alerts", label: "Alerts of this run" },
   { tool: "ask", label: "Ask elsewhere" },
+  { tool: "bring", label: "Bring over" },
 ];
 
 interface Props {

@@ -90,8 +90,10 @@ class _Work:
         self.around.ask = self.ask
 
     def ask(self, what: str, sentence: str, choices: Sequence[tuple[str, str]]) -> str:
-        """What a doubtful place comes to, by the answer that was given or else the first choice."""
-        chosen = min(max(0, self.answers.get(what, 0)), len(choices) - 1)
+        """What a doubtful place comes to: the choice that was answered, the first where no such choice was."""
+        chosen = self.answers.get(what, 0)
+        if chosen not in range(len(choices)):
+            chosen = 0
         first = self.questions[what].line if what in self.questions else self.line
         self.questions[what] = Question(what, first, sentence, tuple(words for words, _ in choices), chosen)
         self.asked = True
