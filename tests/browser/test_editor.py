@@ -243,7 +243,7 @@ def test_a_script_in_another_notation_is_brought_over(page, clipboard):
     page.evaluate("text => navigator.clipboard.writeText(text)", OTHER_NOTATION)
     page.keyboard.press("Control+V")  # the field has the focus, and a text that comes whole is read at once
     counts = dialog.get_by_test_id("brought-counts")
-    expect(counts).to_have_text(re.compile("3 lines sure 2 lines asked 1 line left"))
+    expect(counts).to_have_text(re.compile("4 lines sure 2 lines asked 1 line left"))
     lines = dialog.get_by_role("region", name="Line against line")
     expect(lines).to_contain_text("a = ema(close, n)")
     expect(lines).to_contain_text("`trade.lapse` does nothing that is known here")

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Fragment, useState, type ChangeEvent } from "react";
+import { Fragment, useEffect, useRef, useState, type ChangeEvent } from "react";
 import { api, unwrap, type Brought } from "@/api";
 import { Dialog, Trouble } from "@/ui";
 
@@ -15,6 +15,7 @@ export function BringOver({ onTake, onClose }: Props) {
   const [pasted, setPasted] = useState("");
   const [isWriting, setIsWriting] = useState(true);
   const [answers, setAnswers] = useState<Record<string, number>>({});
+  const field = useRef<HTMLTextAreaElement>(null);
   const write = (event: ChangeEvent<HTMLTextAreaElement>) => {
     const wasPasted = (event.nativeEvent as InputEvent).inputType === "insertFromPaste";
     setPasted(event.target.value);
@@ -27,6 +28,8 @@ export function BringOver({ onTake, onClose }: Props) {
     enabled: !isWriting,
     placeholderData: (before) => before,
   });
+  // The dialog opens after its content is there, so that the field gets the focus only then.
+  useEffect(() => field.current?.focus(), [isWriting]);
   const brought = isWriting ? undefined : found.data;
   const isOld = found.isPlaceholderData;
   return (
@@ -48,7 +51,7 @@ export function BringOver({ onTake, onClose }: Props) {
             value={pasted}
             onChange={write}
             spellCheck={false}
-            autoFocus
+            ref={field}
           />
         </div>
       ) : (
