@@ -1,9 +1,7 @@
-import { useState } from "react";
 import type { FigureInfo } from "@/api";
-import { PopOver, setPassMark, type PassMark } from "@/ui";
+import { later, PopOver, type PassMark } from "@/ui";
 
-/** Shares are typed as percent, as they are shown. */
-const scaleOf = (figure: FigureInfo) => (figure.unit === "fraction" ? 100 : 1);
+const PassMarkForm = later(() => import("./PassMarkForm").then((found) => found.PassMarkForm));
 
 /** A figure's name; pressing it sets what the figure must reach. */
 export function PassMarkEditor({ figure, mark }: { figure: FigureInfo; mark: PassMark | undefined }) {
@@ -13,58 +11,7 @@ export function PassMarkEditor({ figure, mark }: { figure: FigureInfo; mark: Pas
       title={`${figure.meaning} Press to set a pass mark.`}
       className="cursor-pointer text-left text-small leading-4 text-soft italic hover:underline"
     >
-      {(close) => <Form figure={figure} mark={mark} onDone={close} />}
+      {(close) => <PassMarkForm figure={figure} mark={mark} onDone={close} />}
     </PopOver>
-  );
-}
-
-function Form({ figure, mark, onDone }: { figure: FigureInfo; mark: PassMark | undefined; onDone: () => void }) {
-  const scale = scaleOf(figure);
-  const [way, setWay] = useState<PassMark["way"]>(mark?.way ?? (figure.higher_is_better === false ? "most" : "least"));
-  const [typed, setTyped] = useState(mark ? String(mark.value * scale) : "");
-  return (
-    <form
-      className="block w-72 p-3"
-      onSubmit={(event) => {
-        event.preventDefault();
-        const value = Number(typed);
-        setPassMark(figure.key, typed.trim() && Number.isFinite(value) ? { way, value: value / scale } : null);
-        onDone();
-      }}
-    >
-      <span className="block text-note text-soft">{figure.meaning}</span>
-      <span className="mt-2 flex items-center gap-1">
-        <select
-          className="field"
-          aria-label="At least or at most"
-          value={way}
-          onChange={(event) => setWay(event.target.value as PassMark["way"])}
-        >
-          <option value="least">at least</option>
-          <option value="most">at most</option>
-        </select>
-        <input
-          autoFocus
-          className="field num w-20"
-          inputMode="decimal"
-          aria-label={`Pass mark of ${figure.name}`}
-          value={typed}
-          onChange={(event) => setTyped(event.target.value)}
-        />
-        {figure.unit === "fraction" || figure.unit === "percent" ? <span className="text-soft">%</span> : null}
-        <button type="submit" className="main-button ml-auto !px-2 !py-0">
-          Set
-        </button>
-        {mark && (
-          <button
-            type="button"
-            className="plain-button !px-2 !py-0"
-            onClick={() => (setPassMark(figure.key, null), onDone())}
-          >
-            None
-          </button>
-        )}
-      </span>
-    </form>
   );
 }
