@@ -1,6 +1,7 @@
 """Scripts in other notations brought over: golden files in many styles, and laws over any text."""
 
 import re
+import sys
 from dataclasses import replace
 from pathlib import Path
 
@@ -91,6 +92,19 @@ def test_any_text_comes_to_a_script_without_mistakes(pieces):
 )  # fmt: skip
 def test_hostile_texts_are_answered(text):
     assert check(bring(text).text).is_sound
+
+
+def test_what_stands_on_something_left_is_left_however_long_the_chain():
+    chain = "".join(f"a{k} = a{k - 1} + 1\n" for k in range(1, 400))
+    brought = bring(f"a0 = 1 + (close > open)\n{chain}b = close + 1\nif (b > a399) {{ trade.buy() }}\n")
+    assert check(brought.text).is_sound and "b = close + 1\n" in brought.text
+    assert brought.count("left") == 401 and "#   `a398` is left\n" in brought.text
+
+
+def test_a_text_that_cannot_be_sorted_out_is_left_whole(monkeypatch):
+    monkeypatch.setattr(sys.modules[bring.__module__], "_MOST_ROUNDS", 0)
+    brought = bring("a = close + 1\nif (a > 3) { trade.buy() }\n")
+    assert check(brought.text).is_sound and (brought.count("left"), brought.count("sure")) == (2, 0)
 
 
 def test_a_value_that_changes_is_never_taken_for_one_that_does_not():

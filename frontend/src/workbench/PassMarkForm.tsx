@@ -15,7 +15,8 @@ interface Props {
 export function PassMarkForm({ figure, mark, onDone }: Props) {
   const scale = scaleOf(figure);
   const [way, setWay] = useState<PassMark["way"]>(mark?.way ?? (figure.higher_is_better === false ? "most" : "least"));
-  const [typed, setTyped] = useState(mark ? String(mark.value * scale) : "");
+  // 55 % is 0.55, and 100 times that is a little more than 55: as many digits as anybody types.
+  const [typed, setTyped] = useState(mark ? String(Number((mark.value * scale).toPrecision(12))) : "");
   return (
     <form
       className="block w-72 p-3"

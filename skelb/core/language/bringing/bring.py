@@ -6,7 +6,7 @@ from dataclasses import dataclass, field, replace
 from typing import Literal
 
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
-from skelb.core.language.bringing.calls import Call, call_of, rule_of, shown_of
+from skelb.core.language.bringing.calls import call_of, rule_of, shown_of
 from skelb.core.language.bringing.expressions import Surroundings, UnsayableError, said
 from skelb.core.language.bringing.inputs import input_of
 from skelb.core.language.bringing.statements import Statement, statements_of
@@ -20,6 +20,8 @@ _DECLARING = frozenset(
     " real input extern param".split()
 )
 _MOST_ROUNDS = 40
+_TANGLED = "what is wrong in this text hangs together in too many ways to be sorted out"
+_DEFINED = re.compile(r"(?:input )?(\w+) = ")
 State = Literal["sure", "asked", "left"]
 
 
@@ -257,16 +259,29 @@ def _sound(lines: Sequence[BroughtLine], originals: Sequence[str]) -> list[Broug
         if len(mended) == len(found):
             found = [replace(line, text=fresh) for line, fresh in zip(found, mended, strict=True)]
             continue
-        found = _without(found, errors, text, originals)
-    return found
+        found = _without(found, _wrong(found, errors, text), originals)
+    every = {number: _TANGLED for number, line in enumerate(found) if not line.text.startswith("#")}
+    return _without(found, every, originals)
 
 
-def _without(
-    lines: Sequence[BroughtLine], errors: Sequence[Diagnostic], text: str, originals: Sequence[str]
-) -> list[BroughtLine]:
+def _wrong(lines: Sequence[BroughtLine], errors: Sequence[Diagnostic], text: str) -> dict[int, str]:
+    """The lines that cannot stay, by number, with the reason: those with a mistake, and those that stand on them."""
     places, wrong = LineMap(text), dict[int, str]()
     for item in errors:
         wrong.setdefault(places.place(item.span[0]).line - 1, item.message)
+    gone: set[str] = set()
+    for number, line in enumerate(lines):
+        code = re.sub(r'"[^"]*"|#.*', "", line.text)
+        standing_on = next((name for name in re.findall(r"\w+", code) if name in gone), None)
+        if standing_on is not None:
+            wrong.setdefault(number, f"`{standing_on}` is left")
+        defined = _DEFINED.match(code)
+        if defined and number in wrong:
+            gone.add(defined[1])
+    return wrong
+
+
+def _without(lines: Sequence[BroughtLine], wrong: Mapping[int, str], originals: Sequence[str]) -> list[BroughtLine]:
     found: list[BroughtLine] = []
     for number, line in enumerate(lines):
         if number not in wrong:
@@ -276,6 +291,3 @@ def _without(
         found.append(BroughtLine(f"# left: {told}", line.source, "left", wrong[number]))
         found.append(BroughtLine(f"#   {wrong[number]}", line.source, "left", wrong[number]))
     return found
-
-
-__all__ = ["Brought", "BroughtLine", "Call", "Question", "bring"]
