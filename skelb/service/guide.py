@@ -159,4 +159,5 @@ def picture(name: str, library: Library, datasets: Datasets) -> Preview:
         raise NotFoundError(f"the page `{name}` has no example")
     dataset = datasets.get(_PICTURE_MARKET, Timeframe.parse(_PICTURE_TIMEFRAME))
     checked = check(found.example, Setting(scripts=library.saved_script))
-    return preview_of(checked, input_values(checked, {}), dataset, _PICTURE_BARS)
+    size = len(dataset)
+    return preview_of(checked, input_values(checked, {}), dataset, max(0, size - _PICTURE_BARS), size)

@@ -282,6 +282,10 @@ class BringIn(BaseModel):
     answers: dict[str, int] = Field(default_factory=dict, max_length=1_000)
 
 
+class BringRunIn(BringIn):
+    setup: Setup
+
+
 @dataclass(frozen=True, slots=True)
 class BroughtOut:
     """A script in another notation brought over, line by line, and what is asked."""

@@ -9,11 +9,13 @@ from skelb.core.language import Setting, check, utf16_offset
 from skelb.core.language.bringing import bring
 from skelb.core.language.tools import brief, read_back, sheet_of, what_is_wrong
 from skelb.service import guide as guides
+from skelb.service.glimpse import Glimpse, glimpse_of
 from skelb.service.planning import Beginnings, beginnings, examples_for
 from skelb.service.told import told_run
 from skelb.web.schemas import (
     BriefIn,
     BringIn,
+    BringRunIn,
     BroughtOut,
     ConversionIn,
     ConversionNamesOut,
@@ -107,6 +109,13 @@ def brought(body: BringIn) -> BroughtOut:
     found = bring(body.text, body.answers)
     counts = (found.count(state) for state in ("sure", "asked", "left"))
     return BroughtOut(found.text, found.lines, found.questions, *counts)
+
+
+@router.post("/texts/bring/run")
+def run_brought(body: BringRunIn, app: App) -> Glimpse:
+    """What a script that is brought over does where the setup says; the setup's own text is not looked at."""
+    setup = body.setup.model_copy(update={"text": bring(body.text, body.answers).text})
+    return glimpse_of(setup.prepared(app.library, app.datasets))
 
 
 @router.post("/texts/wrong")

@@ -367,6 +367,24 @@ def test_a_script_in_another_notation_is_brought_over(client):
     assert odd.status_code == 200 and odd.json()["text"] == first["text"]
 
 
+def test_what_is_brought_over_runs_where_the_setup_says(client):
+    text = "a = sma(close, 5)\nup = close > a[1]\nif (up) buy()\nif (close < a) sell()\nplot(a, \"a\")"
+    body = {"text": text, "setup": SETUP | {"text": "no script at all"}}
+    ran = client.post("/api/texts/bring/run", json=body).json()
+    whole = client.post("/api/texts/bring", json={"text": text}).json()["text"]
+    kept = client.post("/api/runs", json={"setup": SETUP | {"text": whole}}).json()["figures"]["all"]
+    assert (ran["trades"], ran["net"]) == (kept["trades"], pytest.approx(kept["net_profit"])) and ran["trades"] > 3
+    assert ran["columns"] == [] and ran["picture"]["lines"][0]["name"] == "a"
+    last = ran["berths"][-1]
+    assert 0 <= last["first"] <= last["last"] < len(ran["picture"]["close"]) and last["side"] in (1, -1)
+    other = client.post("/api/texts/bring/run", json=body | {"answers": {"sell": 1}}).json()
+    assert other["trades"] != ran["trades"] or other["net"] != ran["net"]
+    plain = client.post("/api/texts/bring/run", json=body | {"text": "plot(close)"}).json()
+    assert (plain["trades"], plain["net"], plain["berths"]) == (None, None, [])
+    wrong = client.post("/api/texts/bring/run", json=body | {"setup": SETUP | {"market": "NONE"}})
+    assert wrong.status_code == 404 and "NONE" in wrong.json()["detail"]
+
+
 def test_a_stress_comes_run_by_run_and_a_row_that_cannot_be_says_why(client):
     bars = replace(wave_bars(800), columns={"mood": np.ones(800)})
     client.app.state.application.library.save_market("MOODY", "", {}, [bars])

@@ -1065,6 +1065,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/texts/bring/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run Brought
+         * @description What a script that is brought over does where the setup says; the setup's own text is not looked at.
+         */
+        post: operations["run_brought"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/texts/conditions": {
         parameters: {
             query?: never;
@@ -2183,6 +2203,20 @@ export interface components {
             /**
              * Text
              * @description a script in another notation
+             */
+            text: string;
+        };
+        /** BringRunIn */
+        BringRunIn: {
+            /** Answers */
+            answers?: {
+                [key: string]: number;
+            };
+            /** @description where it is run */
+            setup: components["schemas"]["Setup"];
+            /**
+             * Text
+             * @description a text in the language of scripts
              */
             text: string;
         };
@@ -3779,6 +3813,77 @@ export interface components {
              * @description the funnel of each side
              */
             sides: components["schemas"]["Funnel"][];
+        };
+        /**
+         * Glimpse
+         * @description What a script comes to on a market, in brief; `trades` and `net` are None for one without entries.
+         *
+         *     `finding` is the gravest of what is found of it, empty where nothing is.
+         */
+        Glimpse: {
+            /**
+             * Berths
+             * @description the trades that the picture shows, by its bars
+             */
+            berths: components["schemas"]["GlimpsedTrade"][];
+            /**
+             * Columns
+             * @description further columns that came with the bars
+             */
+            columns: string[];
+            /**
+             * Finding
+             * @description the gravest of what is found of it; empty where nothing is
+             */
+            finding: string;
+            /**
+             * From Date
+             * @description the day of the first bar that was run
+             */
+            from_date: string;
+            /**
+             * Net
+             * @description of all trades, the account's currency; null without entries
+             */
+            net: number | null;
+            /** @description the bars around the newest trades */
+            picture: components["schemas"]["Preview"];
+            /**
+             * To Date
+             * @description the day of the last bar that was run
+             */
+            to_date: string;
+            /**
+             * Trades
+             * @description how many; null without entries
+             */
+            trades: number | null;
+        };
+        /**
+         * GlimpsedTrade
+         * @description A trade by bars of the picture; `last` is None where it went on beyond it.
+         */
+        GlimpsedTrade: {
+            /**
+             * First
+             * @description the bar of the entry, or the first in view
+             */
+            first: number;
+            /**
+             * Last
+             * @description the bar of the exit; null where it is not in view
+             */
+            last: number | null;
+            /**
+             * Net
+             * @description after all costs, the account's currency
+             */
+            net: number;
+            /**
+             * Side
+             * @description 1 for long, -1 for short
+             */
+            side: number;
         };
         /**
          * Group
@@ -5778,7 +5883,7 @@ export interface components {
         };
         /**
          * Preview
-         * @description The last bars of a market with what a script shows on them.
+         * @description Some bars of a market with what a script shows on them.
          */
         Preview: {
             /**
@@ -10100,6 +10205,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BroughtOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_brought: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringRunIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Glimpse"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

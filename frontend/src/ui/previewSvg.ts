@@ -1,55 +1,104 @@
 import type { Preview } from "@/api";
+import { moneyText } from "./format";
 import { pathOf, scaleOf, type Scale } from "./plot";
 
 const WIDTH = 460;
 const GAP = 6;
 
+/** A trade by the bars of a picture; `last` is null where it went on beyond it. */
+interface Berth {
+  first: number;
+  last: number | null;
+  side: number;
+  net: number;
+}
+
+/** Price alone, as wide and high as there is room, with the trades that were made there. */
+interface Strip {
+  width: number;
+  height: number;
+  berths: Berth[];
+}
+
 /** The picture as SVG text: price with its lines, each panel below, a strip for every condition. */
-export function previewSvg(preview: Preview): string {
+export function previewSvg(preview: Preview, strip?: Strip): string {
+  const x = xOver(preview, strip?.width ?? WIDTH);
+  if (strip) {
+    const { width, height, berths } = strip;
+    const below = berths.some((berth) => berth.side > 0) ? 22 : 8; // room for berths under the bars
+    const price = pricePane(preview, x, 20, height - 20 - below);
+    return svgOf(preview, width, height, [price.drawn, ...berths.map((berth) => berthAt(preview, berth, x, price.y))]);
+  }
   const panels = [...new Set(preview.lines.flatMap((line) => (line.panel === null ? [] : [line.panel])))];
   const priceHeight = panels.length > 0 ? 110 : 150;
   const parts: string[] = [];
   let top = 4;
-  parts.push(pricePane(preview, top, priceHeight));
+  parts.push(pricePane(preview, x, top, priceHeight).drawn);
   top += priceHeight + GAP;
   for (const panel of panels) {
-    parts.push(panelPane(preview, panel, top, 64));
+    parts.push(panelPane(preview, x, panel, top, 64));
     top += 64 + GAP;
   }
   for (const lane of preview.lanes.slice(0, 3)) {
-    parts.push(lanePane(preview, lane, top));
+    parts.push(lanePane(preview, x, lane, top));
     top += 12;
   }
-  return `<svg viewBox="0 0 ${WIDTH} ${top}" width="100%" role="img" aria-label="Example on ${preview.symbol}, ${preview.timeframe}">${parts.join("")}</svg>`;
+  return svgOf(preview, WIDTH, top, parts);
 }
 
-const xOf = (preview: Preview, bar: number) => ((bar + 0.5) / preview.close.length) * WIDTH;
+function svgOf(preview: Preview, width: number, height: number, parts: string[]): string {
+  return `<svg viewBox="0 0 ${width} ${height}" width="100%" role="img" aria-label="Example on ${preview.symbol}, ${preview.timeframe}">${parts.join("")}</svg>`;
+}
 
-function pricePane(preview: Preview, top: number, height: number): string {
+type Along = (bar: number) => number;
+const xOver =
+  (preview: Preview, width: number): Along =>
+  (bar) =>
+    ((bar + 0.5) / preview.close.length) * width;
+
+/** A bracket under a long trade's bars, over a short one's, with its profit. */
+function berthAt(preview: Preview, berth: Berth, x: Along, y: Scale): string {
+  const last = berth.last ?? preview.close.length - 1;
+  const bars = preview.close.map((_, bar) => bar).slice(berth.first, last + 1);
+  const isLong = berth.side > 0;
+  const edge = isLong
+    ? Math.max(...bars.map((bar) => y(preview.low[bar]!)))
+    : Math.min(...bars.map((bar) => y(preview.high[bar]!)));
+  const at = edge + (isLong ? 7 : -7);
+  const foot = at + (isLong ? -5 : 5);
+  const [from, to] = [x(berth.first), x(last)];
+  const path = `M${from.toFixed(1)} ${foot.toFixed(1)}V${at.toFixed(1)}H${to.toFixed(1)}${berth.last === null ? "" : `V${foot.toFixed(1)}`}`;
+  const tone = isLong ? "var(--long)" : "var(--short)";
+  const net = to - from > 30 ? moneyText(berth.net) : "";
+  const word = `<text x="${((from + to) / 2).toFixed(1)}" y="${(at + (isLong ? 11 : -3)).toFixed(1)}" font-size="10" text-anchor="middle" fill="${berth.net < 0 ? "var(--loss)" : "var(--gain)"}">${net}</text>`;
+  return `<path d="${path}" fill="none" stroke="${tone}" stroke-width="1.4"/>${word}`;
+}
+
+function pricePane(preview: Preview, x: Along, top: number, height: number): { drawn: string; y: Scale } {
   const lines = preview.lines.filter((line) => line.panel === null);
   const y = scaleOf([...preview.high, ...preview.low, ...lines.flatMap((line) => line.values)], [top + height, top]);
-  const width = Math.max(1, (WIDTH / preview.close.length) * 0.6);
+  const width = Math.max(1, (x(1) - x(0)) * 0.6);
   const tinted = new Map(preview.tints.flatMap((tint) => tint.bars.map((bar) => [bar, colorOf(tint.color)] as const)));
   const parts = preview.close.map((close, bar) => {
     const open = preview.open[bar]!;
-    const x = xOf(preview, bar);
+    const at = x(bar);
     const ink = tinted.get(bar) ?? "var(--ink)";
-    const body = `<rect x="${(x - width / 2).toFixed(1)}" y="${Math.min(y(open), y(close)).toFixed(1)}" width="${width.toFixed(1)}" height="${Math.max(0.8, Math.abs(y(open) - y(close))).toFixed(1)}" fill="${close >= open ? "var(--paper)" : ink}"/>`;
-    return `<g stroke="${ink}" stroke-width="0.8"><line x1="${x.toFixed(1)}" x2="${x.toFixed(1)}" y1="${y(preview.high[bar]!).toFixed(1)}" y2="${y(preview.low[bar]!).toFixed(1)}"/>${body}</g>`;
+    const body = `<rect x="${(at - width / 2).toFixed(1)}" y="${Math.min(y(open), y(close)).toFixed(1)}" width="${width.toFixed(1)}" height="${Math.max(0.8, Math.abs(y(open) - y(close))).toFixed(1)}" fill="${close >= open ? "var(--paper)" : ink}"/>`;
+    return `<g stroke="${ink}" stroke-width="0.8"><line x1="${at.toFixed(1)}" x2="${at.toFixed(1)}" y1="${y(preview.high[bar]!).toFixed(1)}" y2="${y(preview.low[bar]!).toFixed(1)}"/>${body}</g>`;
   });
   for (const level of preview.levels) if (level.panel === null) parts.push(levelLine(y(level.value)));
-  for (const line of lines) parts.push(drawn(preview, line.values, y, colorOf(line.color)));
+  for (const line of lines) parts.push(drawn(line.values, x, y, colorOf(line.color)));
   for (const mark of preview.marks)
     for (const bar of mark.bars) {
-      const at = mark.place === "below" ? y(preview.low[bar]!) + 5 : y(preview.high[bar]!) - 5;
+      const height = mark.place === "below" ? y(preview.low[bar]!) + 5 : y(preview.high[bar]!) - 5;
       parts.push(
-        `<circle cx="${xOf(preview, bar).toFixed(1)}" cy="${at.toFixed(1)}" r="2" fill="none" stroke="${colorOf(mark.color)}"/>`,
+        `<circle cx="${x(bar).toFixed(1)}" cy="${height.toFixed(1)}" r="2" fill="none" stroke="${colorOf(mark.color)}"/>`,
       );
     }
-  return parts.join("");
+  return { drawn: parts.join(""), y };
 }
 
-function panelPane(preview: Preview, panel: string, top: number, height: number): string {
+function panelPane(preview: Preview, x: Along, panel: string, top: number, height: number): string {
   const lines = preview.lines.filter((line) => line.panel === panel);
   const levels = preview.levels.filter((level) => level.panel === panel);
   const values = [...lines.flatMap((line) => line.values), ...levels.map((level) => level.value)];
@@ -60,16 +109,16 @@ function panelPane(preview: Preview, panel: string, top: number, height: number)
   return (
     frame +
     levels.map((level) => levelLine(y(level.value))).join("") +
-    lines.map((line) => drawn(preview, line.values, y, colorOf(line.color))).join("") +
+    lines.map((line) => drawn(line.values, x, y, colorOf(line.color))).join("") +
     name
   );
 }
 
-function lanePane(preview: Preview, lane: Preview["lanes"][number], top: number): string {
+function lanePane(preview: Preview, x: Along, lane: Preview["lanes"][number], top: number): string {
   const width = WIDTH / preview.close.length;
   const cells = lane.bars.map(
     (bar) =>
-      `<rect x="${(xOf(preview, bar) - width / 2).toFixed(1)}" y="${top}" width="${width.toFixed(1)}" height="7" fill="var(--deep)"/>`,
+      `<rect x="${(x(bar) - width / 2).toFixed(1)}" y="${top}" width="${width.toFixed(1)}" height="7" fill="var(--deep)"/>`,
   );
   return `<rect x="0" y="${top}" width="${WIDTH}" height="7" fill="var(--line)" opacity="0.4"/>${cells.join("")}<text x="2" y="${top + 7}" font-size="8" fill="var(--ink)">${escaped(lane.name)}</text>`;
 }
@@ -78,8 +127,8 @@ function levelLine(y: number): string {
   return `<line x1="0" x2="${WIDTH}" y1="${y.toFixed(1)}" y2="${y.toFixed(1)}" stroke="var(--soft)" stroke-dasharray="3 3" stroke-width="0.7"/>`;
 }
 
-function drawn(preview: Preview, values: (number | null)[], y: Scale, color: string): string {
-  const path = pathOf(values, (bar) => xOf(preview, bar), y);
+function drawn(values: (number | null)[], x: Along, y: Scale, color: string): string {
+  const path = pathOf(values, x, y);
   return `<path d="${path}" fill="none" stroke="${color}" stroke-width="1.4"/>`;
 }
 

@@ -8,6 +8,7 @@ import { ScriptColumn } from "./ScriptColumn";
 import { useBench, type Bench as OfBench, type BenchProps } from "./useBench";
 
 const FiguresSheet = later(() => import("./FiguresSheet").then((found) => found.FiguresSheet));
+const BringOver = later(() => import("./bring/BringOver").then((found) => found.BringOver));
 const PlanBuilder = later(() => import("./builder/PlanBuilder").then((found) => found.PlanBuilder));
 const TradesColumn = later(
   () => import("./trades/TradesColumn").then((found) => found.TradesColumn),
@@ -20,6 +21,18 @@ export function Bench(props: BenchProps) {
   const bench = useBench(props);
   const isNarrow = useNarrow();
   if (bench.isBuilding) return <Building bench={bench} />;
+  if (bench.tool === "bring")
+    return (
+      <BringOver
+        setup={bench.setup}
+        state={bench.state}
+        onState={bench.onState}
+        markets={bench.markets}
+        accounts={bench.accounts}
+        onTake={bench.setText}
+        onClose={() => bench.setTool(null)}
+      />
+    );
   const { live, trades, isCovered } = bench;
   return (
     <section className={`flex h-full flex-col ${isNarrow ? "overflow-auto" : ""}`}>

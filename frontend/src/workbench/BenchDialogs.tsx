@@ -7,7 +7,6 @@ const FunnelCard = later(() => import("./FunnelCard").then((found) => found.Funn
 const AlertsCard = later(() => import("./AlertsCard").then((found) => found.AlertsCard));
 const dialogs = () => import("./text/dialogs");
 const AskElsewhere = later(() => dialogs().then((found) => found.AskElsewhere));
-const BringOver = later(() => import("./text/BringOver").then((found) => found.BringOver));
 const Changed = later(() => dialogs().then((found) => found.Changed));
 const CheckConversion = later(() => dialogs().then((found) => found.CheckConversion));
 const Compared = later(() => dialogs().then((found) => found.Compared));
@@ -44,7 +43,6 @@ export function BenchDialogs({ bench }: { bench: Bench }) {
           onClose={close}
         />
       )}
-      {tool === "bring" && <BringOver onTake={setText} onClose={close} />}
       {tool === "ask" && <AskElsewhere setup={setup} onTake={setText} onClose={close} />}
       {tool === "conversion" && (
         <CheckConversion

@@ -1,4 +1,4 @@
-"""A small picture of what a script shows: the last bars with its lines, marks and tints."""
+"""A small picture of what a script shows: some bars with its lines, marks and tints."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -49,7 +49,7 @@ class PreviewLane:
 
 @dataclass(frozen=True, slots=True)
 class Preview:
-    """The last bars of a market with what a script shows on them."""
+    """Some bars of a market with what a script shows on them."""
 
     symbol: str
     timeframe: str
@@ -65,14 +65,16 @@ class Preview:
     lanes: list[PreviewLane]
 
 
-def preview_of(checked: Checked, inputs: Mapping[str, InputValue], dataset: Dataset, bars: int) -> Preview:
-    """The last `bars` bars of a dataset with a sound script's lines, level lines, marks and tinted bars.
+def preview_of(
+    checked: Checked, inputs: Mapping[str, InputValue], dataset: Dataset, first: int, end: int
+) -> Preview:
+    """Bars `first` to before `end` of a dataset with a sound script's lines, level lines, marks and tinted bars.
 
     Raises SettingsError when the script cannot be computed on these bars.
     """
     scene = scene_of(checked, Expressions(checked, inputs, dataset), dataset)
     size = len(dataset)
-    rows = slice(max(0, size - bars), size)
+    rows = slice(first, end)
     value, shown = scene.expressions.value, dataset.bars.take(rows)
 
     def yes(number: int) -> list[int]:

@@ -13,6 +13,7 @@ import {
 } from "@/api";
 import { dateText, Dialog, difference, figureText, Loading, Picker, Said, Trouble } from "@/ui";
 import { ConversionChart } from "./ConversionChart";
+import { CopyButton } from "./CopyButton";
 import { Differences } from "./Differences";
 
 interface Closing {
@@ -291,8 +292,10 @@ function withoutFences(answer: string): string {
   return fenced?.[1] ?? answer;
 }
 
-/** A name of the script against a column that came with the bars. */
-export function CheckConversion({ setup, onGo, onClose }: Closing & { setup: Setup; onGo: (time: string) => void }) {
+const momentText = (iso: string) => iso.replace("T", " ").replace("Z", " UTC");
+
+/** A name of the script against a column that came with the bars; `onGo` shows a difference on the chart. */
+export function CheckConversion({ setup, onGo, onClose }: Closing & { setup: Setup; onGo?: (time: string) => void }) {
   const names = useQuery(conversionNamesQuery(setup));
   const [chosen, setChosen] = useState<{ name?: string; column?: string }>({});
   const column = chosen.column ?? names.data?.columns[0] ?? "";
@@ -341,13 +344,17 @@ export function CheckConversion({ setup, onGo, onClose }: Closing & { setup: Set
                   place && (
                     <p key={index}>
                       {index === 0 ? "First" : "Largest"} difference:{" "}
-                      <button
-                        type="button"
-                        className="cursor-pointer text-long hover:underline"
-                        onClick={() => (onGo(place.time), onClose())}
-                      >
-                        {place.time.replace("T", " ").replace("Z", " UTC")}
-                      </button>
+                      {onGo ? (
+                        <button
+                          type="button"
+                          className="cursor-pointer text-long hover:underline"
+                          onClick={() => (onGo(place.time), onClose())}
+                        >
+                          {momentText(place.time)}
+                        </button>
+                      ) : (
+                        momentText(place.time)
+                      )}
                       , <span className="num">{place.found.toPrecision(8)}</span> instead of{" "}
                       <span className="num">{place.original.toPrecision(8)}</span>
                     </p>
@@ -359,18 +366,5 @@ export function CheckConversion({ setup, onGo, onClose }: Closing & { setup: Set
         </div>
       )}
     </Dialog>
-  );
-}
-
-function CopyButton({ text, label }: { text: string; label: string }) {
-  const [done, setDone] = useState(false);
-  return (
-    <button
-      type="button"
-      className="plain-button"
-      onClick={() => void navigator.clipboard.writeText(text).then(() => setDone(true))}
-    >
-      {done ? "Copied" : label}
-    </button>
   );
 }

@@ -12,7 +12,7 @@ const WORDS = new Set(
 );
 
 /** Words, numbers and texts by sight, at the speed of typing; what they mean comes from the language server. */
-const language = StreamLanguage.define<{ lineStart: boolean }>({
+export const language = StreamLanguage.define<{ lineStart: boolean }>({
   name: "skelb",
   startState: () => ({ lineStart: true }),
   token(stream, state) {
