@@ -238,36 +238,75 @@ trade.lapse(90, seconds)
 def test_a_script_in_another_notation_is_brought_over(page, clipboard):
     open_script(page, 'title "Mine"\nup = close > open\nenter long when up\n')
     tool(page, "Bring over")
-    dialog = page.get_by_role("dialog", name="Bring over")
-    expect(dialog.get_by_role("button", name="Read it")).to_be_disabled()
+    place = page.get_by_role("region", name="Bring over")
+    expect(place.get_by_role("button", name="Read it")).to_be_disabled()
     page.evaluate("text => navigator.clipboard.writeText(text)", OTHER_NOTATION)
     page.keyboard.press("Control+V")  # the field has the focus, and a text that comes whole is read at once
-    counts = dialog.get_by_test_id("brought-counts")
-    expect(counts).to_have_text(re.compile("4 lines sure 2 lines asked 1 line left"))
-    lines = dialog.get_by_role("region", name="Line against line")
+    counts = place.get_by_test_id("brought-counts")
+    expect(counts).to_have_text(re.compile("4 lines sure, 2 asked, 1 left"))
+    lines = place.get_by_role("region", name="Line against line")
     expect(lines).to_contain_text("a = ema(close, n)")
     expect(lines).to_contain_text("`trade.lapse` does nothing that is known here")
-    sell = dialog.get_by_role("group", name=re.compile("sell"))
+    expect(place.get_by_test_id("threads").locator("path")).to_have_count(7)
+    ran = place.get_by_test_id("brought-run")
+    expect(ran).to_contain_text("It already runs")
+    sell = place.get_by_role("group", name=re.compile("sell"))
     expect(lines).to_contain_text("enter short when a crosses below b")
-    sell.get_by_role("button", name="closes").focus()
+    closes = sell.get_by_role("button", name="closes")
+    expect(closes).to_contain_text(re.compile(r"\d+ trades?"))
+    counted = re.search(r"([\d,]+) trades?", closes.inner_text())[1]
+    closes.focus()
     page.keyboard.press("Enter")
     expect(lines).to_contain_text("exit long when a crosses below b")
     expect(lines).not_to_contain_text("enter short")
-    assert "enter long when up" in text_of(page)  # until it is taken, the own text stays
+    expect(ran.locator("dd").first).to_have_text(counted)  # the choice comes to what it said
+    place.get_by_role("button", name="ask again").press("Enter")
+    expect(sell.get_by_role("button", name="closes")).to_have_attribute("aria-pressed", "true")
 
-    dialog.get_by_role("button", name="Change what was pasted").click()
-    field = dialog.get_by_label("Paste a script in another notation.")
+    page.reload()  # what was pasted and answered is there again
+    expect(page.locator("[data-testid=soundings][aria-busy=false]")).to_be_visible()
+    assert "enter long when up" in text_of(page)  # until it is taken, the own text stays
+    tool(page, "Bring over")
+    expect(lines).to_contain_text("exit long when a crosses below b")
+    expect(place.get_by_role("button", name="Prove it")).to_be_disabled()  # these bars have no column
+    place.get_by_role("button", name="Copy what is left").click()
+    assert page.evaluate("() => navigator.clipboard.readText()").startswith("# left: trade.lapse(90, seconds)\n#   ")
+
+    place.get_by_role("button", name="Change what was pasted").click()
+    field = place.get_by_label("Paste a script in another notation.")
     expect(field).to_have_value(OTHER_NOTATION)
     field.press("Control+Home")
     page.keyboard.type("c = movingAverage(bars.close, 9)\n", delay=10)
     expect(field).to_be_focused()
-    dialog.get_by_role("button", name="Read it").click()
+    place.get_by_role("button", name="Read it").click()
     expect(lines).to_contain_text("c = sma(close, 9)")
 
-    dialog.get_by_role("button", name="Take it as the new text").click()
-    expect(dialog).to_be_hidden()
+    place.get_by_role("button", name="Take it").click()
+    expect(place).to_be_hidden()
     expect(page.locator(".cm-content")).to_contain_text("enter long when a crosses above b size 20% of equity")
     expect(page.get_by_text("checks clean")).to_be_visible()
     page.locator(".cm-content").click()
     page.keyboard.press("Control+Z")
     expect(page.locator(".cm-content")).to_contain_text("enter long when up")
+
+
+def test_what_is_brought_over_is_proved_against_the_columns_of_the_bars(page, clipboard):
+    open_script(page, 'title "Mine"\nup = close > open\nenter long when up\n')
+    tool(page, "Bring over")
+    place = page.get_by_role("region", name="Bring over")
+    page.evaluate(
+        "text => navigator.clipboard.writeText(text)",
+        "quick = movingAverage(close, 10)\nslow = movingAverage(close, 30)\nbarometer = quick - slow\nplot(barometer)",
+    )
+    page.keyboard.press("Control+V")
+    expect(place.get_by_test_id("brought-run")).to_contain_text("rules that enter are not in it")
+    place.get_by_label("Market", exact=True).select_option("QUAY12")
+    place.get_by_label("Timeframe", exact=True).select_option("1d")
+    place.get_by_role("button", name="Prove it").click()
+    dialog = page.get_by_role("dialog", name="Check a conversion")
+    expect(dialog.get_by_label("Name of the script")).to_have_value("barometer")
+    expect(dialog.get_by_role("status")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(dialog).to_be_hidden()
+    page.keyboard.press("Escape")
+    expect(place).to_be_hidden()

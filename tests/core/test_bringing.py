@@ -5,6 +5,7 @@ import sys
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -12,12 +13,13 @@ from hypothesis import strategies as st
 from skelb.core.engine import Account, run
 from skelb.core.language import check
 from skelb.core.language.bringing import bring
-from skelb.core.plan import input_values, make_plan
+from skelb.core.plan import Expressions, input_values, make_plan
 from tests.conftest import dataset, wave_bars
 
 FOLDER = Path(__file__).parent.parent / "bringing"
 TEXTS = sorted(FOLDER.glob("*.txt"))
 DATA = dataset(wave_bars(600), pip=0.5)
+FEW = dataset(wave_bars(30))
 
 
 def told(brought):
@@ -107,14 +109,57 @@ def test_a_text_that_cannot_be_sorted_out_is_left_whole(monkeypatch):
     assert check(brought.text).is_sound and (brought.count("left"), brought.count("sure")) == (2, 0)
 
 
-def test_a_value_that_changes_is_never_taken_for_one_that_does_not():
-    for text in (
-        "x = 0\nx = x + 1\ny = x",
-        "x = 0\nif close > open:\n    x = 5\ny = x",
+@pytest.mark.parametrize(
+    "text",
+    [
         "x = 0\nfor i in a:\n    x += i\ny = x",
-    ):
-        brought = bring(text)
-        assert not [line for line in brought.lines if not line.text.startswith(("#", "title"))]
+        "x = 0\ny = x\nif close > open:\n    x = 5\nz = x",
+        "if close > open:\n    x = 5\ny = x",
+        "if close > open:\n    x = 5\nelif low > 3:\n    x = 6\ny = x",
+    ],
+    ids=["in a loop", "read between", "without a beginning", "without the last branch"],
+)
+def test_a_value_that_changes_where_it_cannot_be_said_is_left(text):
+    defined = [line.text for line in bring(text).lines if re.match(r"(carry )?[xyz] =", line.text)]
+    assert defined == []
+
+
+def test_a_name_that_is_left_is_not_taken_for_a_series():
+    brought = bring("c = request(1)\nv = c + 1\nif (v > 2) buy()\nif (close > open) sell()\n")
+    assert brought.count("left") == 3 and "volume" not in brought.text and "close > 2" not in brought.text
+
+
+CONDITIONS = {
+    "close > open": lambda bars, at: bars.close[at] > bars.open[at],
+    "high - low > 2": lambda bars, at: bars.high[at] - bars.low[at] > 2,
+    "close < 100 && volume > 0": lambda bars, at: bars.close[at] < 100 and bars.volume[at] > 0,
+}
+STEPS = st.tuples(st.sampled_from([None, *CONDITIONS]), st.sampled_from(["=", "+=", "-=", "*="]), st.integers(0, 3))
+
+
+@given(st.integers(-3, 3), st.lists(STEPS, min_size=1, max_size=3))
+def test_a_value_given_in_several_places_is_what_a_loop_over_the_bars_makes_of_it(start, steps):
+    """Both readings: begun anew on every bar, and kept from bar to bar."""
+    lines = [f"if ({when}) {{ x {sign} {value} }}" if when else f"x {sign} {value}" for when, sign, value in steps]
+    source = "\n".join([f"x = {start}", *lines, "y = x"])
+
+    def stepped(x, at):
+        for when, sign, value in steps:
+            if when is None or CONDITIONS[when](FEW.bars, at):
+                x = {"=": value, "+=": x + value, "-=": x - value, "*=": x * value}[sign]
+        return float(x)
+
+    anew = [stepped(start, at) for at in range(len(FEW))]
+    kept = [stepped(start, 0)]
+    for at in range(1, len(FEW)):
+        kept.append(stepped(kept[-1], at))
+    asked = bring(source).questions
+    assert asked or anew == kept
+    for choice in range(2 if asked else 1):
+        checked = check(bring(source, {"x": choice}).text)
+        found = Expressions(checked, {}, FEW).whole(checked.definitions["y"].value)
+        wanted = kept if asked and "kept" in asked[0].choices[choice] else anew
+        assert found == pytest.approx(np.array(wanted), rel=1e-9)
 
 
 def test_the_guide_tells_what_comes_of_its_text():

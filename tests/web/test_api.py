@@ -368,7 +368,7 @@ def test_a_script_in_another_notation_is_brought_over(client):
 
 
 def test_what_is_brought_over_runs_where_the_setup_says(client):
-    text = "a = sma(close, 5)\nup = close > a[1]\nif (up) buy()\nif (close < a) sell()\nplot(a, \"a\")"
+    text = 'a = sma(close, 5)\nup = close > a[1]\nif (up) buy()\nif (close < a) sell()\nplot(a, "a")'
     body = {"text": text, "setup": SETUP | {"text": "no script at all"}}
     ran = client.post("/api/texts/bring/run", json=body).json()
     whole = client.post("/api/texts/bring", json={"text": text}).json()["text"]

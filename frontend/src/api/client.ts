@@ -36,6 +36,7 @@ export type CalendarRow = Schemas["CalendarRow"];
 export type Basket = Schemas["Basket"];
 export type KeptBasket = Schemas["BasketBody"];
 export type Brought = Schemas["BroughtOut"];
+export type Glimpse = Schemas["Glimpse"];
 export type GuideRow = Schemas["GuideRowOut"];
 export type GuideEntry = Schemas["GuideEntryOut"];
 export type Sheet = Schemas["SheetOut"];

@@ -1,34 +1,12 @@
 import type { Preview } from "@/api";
-import { moneyText } from "./format";
 import { pathOf, scaleOf, type Scale } from "./plot";
 
 const WIDTH = 460;
 const GAP = 6;
 
-/** A trade by the bars of a picture; `last` is null where it went on beyond it. */
-interface Berth {
-  first: number;
-  last: number | null;
-  side: number;
-  net: number;
-}
-
-/** Price alone, as wide and high as there is room, with the trades that were made there. */
-interface Strip {
-  width: number;
-  height: number;
-  berths: Berth[];
-}
-
 /** The picture as SVG text: price with its lines, each panel below, a strip for every condition. */
-export function previewSvg(preview: Preview, strip?: Strip): string {
-  const x = xOver(preview, strip?.width ?? WIDTH);
-  if (strip) {
-    const { width, height, berths } = strip;
-    const below = berths.some((berth) => berth.side > 0) ? 22 : 8; // room for berths under the bars
-    const price = pricePane(preview, x, 20, height - 20 - below);
-    return svgOf(preview, width, height, [price.drawn, ...berths.map((berth) => berthAt(preview, berth, x, price.y))]);
-  }
+export function previewSvg(preview: Preview): string {
+  const x = xOver(preview, WIDTH);
   const panels = [...new Set(preview.lines.flatMap((line) => (line.panel === null ? [] : [line.panel])))];
   const priceHeight = panels.length > 0 ? 110 : 150;
   const parts: string[] = [];
@@ -46,35 +24,19 @@ export function previewSvg(preview: Preview, strip?: Strip): string {
   return svgOf(preview, WIDTH, top, parts);
 }
 
-function svgOf(preview: Preview, width: number, height: number, parts: string[]): string {
+export function svgOf(preview: Preview, width: number, height: number, parts: string[]): string {
   return `<svg viewBox="0 0 ${width} ${height}" width="100%" role="img" aria-label="Example on ${preview.symbol}, ${preview.timeframe}">${parts.join("")}</svg>`;
 }
 
-type Along = (bar: number) => number;
-const xOver =
+/** Where a bar stands. */
+export type Along = (bar: number) => number;
+export const xOver =
   (preview: Preview, width: number): Along =>
   (bar) =>
     ((bar + 0.5) / preview.close.length) * width;
 
-/** A bracket under a long trade's bars, over a short one's, with its profit. */
-function berthAt(preview: Preview, berth: Berth, x: Along, y: Scale): string {
-  const last = berth.last ?? preview.close.length - 1;
-  const bars = preview.close.map((_, bar) => bar).slice(berth.first, last + 1);
-  const isLong = berth.side > 0;
-  const edge = isLong
-    ? Math.max(...bars.map((bar) => y(preview.low[bar]!)))
-    : Math.min(...bars.map((bar) => y(preview.high[bar]!)));
-  const at = edge + (isLong ? 7 : -7);
-  const foot = at + (isLong ? -5 : 5);
-  const [from, to] = [x(berth.first), x(last)];
-  const path = `M${from.toFixed(1)} ${foot.toFixed(1)}V${at.toFixed(1)}H${to.toFixed(1)}${berth.last === null ? "" : `V${foot.toFixed(1)}`}`;
-  const tone = isLong ? "var(--long)" : "var(--short)";
-  const net = to - from > 30 ? moneyText(berth.net) : "";
-  const word = `<text x="${((from + to) / 2).toFixed(1)}" y="${(at + (isLong ? 11 : -3)).toFixed(1)}" font-size="10" text-anchor="middle" fill="${berth.net < 0 ? "var(--loss)" : "var(--gain)"}">${net}</text>`;
-  return `<path d="${path}" fill="none" stroke="${tone}" stroke-width="1.4"/>${word}`;
-}
-
-function pricePane(preview: Preview, x: Along, top: number, height: number): { drawn: string; y: Scale } {
+/** The bars with the lines and marks over them. */
+export function pricePane(preview: Preview, x: Along, top: number, height: number): { drawn: string; y: Scale } {
   const lines = preview.lines.filter((line) => line.panel === null);
   const y = scaleOf([...preview.high, ...preview.low, ...lines.flatMap((line) => line.values)], [top + height, top]);
   const width = Math.max(1, (x(1) - x(0)) * 0.6);

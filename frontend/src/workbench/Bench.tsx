@@ -21,57 +21,62 @@ export function Bench(props: BenchProps) {
   const bench = useBench(props);
   const isNarrow = useNarrow();
   if (bench.isBuilding) return <Building bench={bench} />;
-  if (bench.tool === "bring")
-    return (
-      <BringOver
-        setup={bench.setup}
-        state={bench.state}
-        onState={bench.onState}
-        markets={bench.markets}
-        accounts={bench.accounts}
-        onTake={bench.setText}
-        onClose={() => bench.setTool(null)}
-      />
-    );
   const { live, trades, isCovered } = bench;
+  const isBringing = bench.tool === "bring";
   return (
-    <section className={`flex h-full flex-col ${isNarrow ? "overflow-auto" : ""}`}>
-      <BenchHead bench={bench} />
-      <div className={`relative flex flex-1 ${isNarrow ? "flex-none flex-col" : "min-h-0"}`}>
-        <Group
-          orientation={isNarrow ? "vertical" : "horizontal"}
-          className="min-w-0 flex-1"
-          style={isNarrow ? { height: "64rem", flex: "none" } : undefined}
-        >
-          <Panel defaultSize="38%" minSize="280px" className="flex flex-col border-r border-line bg-base-100">
-            <ScriptColumn bench={bench} />
-          </Panel>
-          <Separator
-            className={isNarrow ? "h-1 cursor-row-resize hover:bg-shallow" : "w-1 cursor-col-resize hover:bg-shallow"}
-            aria-label="Width of the script"
+    <div className="relative h-full">
+      <section className={`flex h-full flex-col ${isNarrow ? "overflow-auto" : ""}`} inert={isBringing}>
+        <BenchHead bench={bench} />
+        <div className={`relative flex flex-1 ${isNarrow ? "flex-none flex-col" : "min-h-0"}`}>
+          <Group
+            orientation={isNarrow ? "vertical" : "horizontal"}
+            className="min-w-0 flex-1"
+            style={isNarrow ? { height: "64rem", flex: "none" } : undefined}
+          >
+            <Panel defaultSize="38%" minSize="280px" className="flex flex-col border-r border-line bg-base-100">
+              <ScriptColumn bench={bench} />
+            </Panel>
+            <Separator
+              className={isNarrow ? "h-1 cursor-row-resize hover:bg-shallow" : "w-1 cursor-col-resize hover:bg-shallow"}
+              aria-label="Width of the script"
+            />
+            <Panel minSize="380px" className="flex min-w-0 flex-col">
+              <ChartColumn bench={bench} />
+            </Panel>
+          </Group>
+          {live.run?.is_strategy && (
+            <TradesColumn
+              run={live.run}
+              shown={trades.shown}
+              ended={trades.ended}
+              against={isCovered ? null : trades.against}
+              onWhy={isCovered ? null : () => bench.setFunnelOpen(true)}
+              filter={trades.filter}
+              onFilter={trades.setFilter}
+              chosen={bench.chosen}
+              onChoose={bench.choose}
+              onTable={() => bench.showOver("trades")}
+            />
+          )}
+          <OverTheChart bench={bench} />
+        </div>
+        <BenchDialogs bench={bench} />
+      </section>
+      {/* Over the rest, which stays as it is: what was typed can still be undone. */}
+      {isBringing && (
+        <div className="absolute inset-0 z-20 bg-base-200">
+          <BringOver
+            setup={bench.setup}
+            state={bench.state}
+            onState={bench.onState}
+            markets={bench.markets}
+            accounts={bench.accounts}
+            onTake={bench.setText}
+            onClose={() => bench.setTool(null)}
           />
-          <Panel minSize="380px" className="flex min-w-0 flex-col">
-            <ChartColumn bench={bench} />
-          </Panel>
-        </Group>
-        {live.run?.is_strategy && (
-          <TradesColumn
-            run={live.run}
-            shown={trades.shown}
-            ended={trades.ended}
-            against={isCovered ? null : trades.against}
-            onWhy={isCovered ? null : () => bench.setFunnelOpen(true)}
-            filter={trades.filter}
-            onFilter={trades.setFilter}
-            chosen={bench.chosen}
-            onChoose={bench.choose}
-            onTable={() => bench.showOver("trades")}
-          />
-        )}
-        <OverTheChart bench={bench} />
-      </div>
-      <BenchDialogs bench={bench} />
-    </section>
+        </div>
+      )}
+    </div>
   );
 }
 

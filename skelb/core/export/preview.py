@@ -65,9 +65,7 @@ class Preview:
     lanes: list[PreviewLane]
 
 
-def preview_of(
-    checked: Checked, inputs: Mapping[str, InputValue], dataset: Dataset, first: int, end: int
-) -> Preview:
+def preview_of(checked: Checked, inputs: Mapping[str, InputValue], dataset: Dataset, first: int, end: int) -> Preview:
     """Bars `first` to before `end` of a dataset with a sound script's lines, level lines, marks and tinted bars.
 
     Raises SettingsError when the script cannot be computed on these bars.

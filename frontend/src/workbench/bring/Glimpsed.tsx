@@ -1,5 +1,6 @@
 import { useMemo } from "react";
-import { dateText, Loading, moneyText, moneyTone, previewSvg, Said, Trouble, useSize } from "@/ui";
+import { dateText, Loading, moneyText, moneyTone, Said, Trouble, useSize } from "@/ui";
+import { stripSvg } from "./stripSvg";
 import type { Ran } from "./useGlimpse";
 
 const HEIGHT = 104;
@@ -8,10 +9,7 @@ const HEIGHT = 104;
 export function Glimpsed({ ran, isOld }: { ran: Ran; isOld: boolean }) {
   const { host, width } = useSize<HTMLDivElement>({ width: 300, height: HEIGHT });
   const { data } = ran;
-  const svg = useMemo(
-    () => (data ? previewSvg(data.picture, { width, height: HEIGHT, berths: data.berths }) : ""),
-    [data, width],
-  );
+  const svg = useMemo(() => (data ? stripSvg(data, width, HEIGHT) : ""), [data, width]);
   const isBehind = isOld || ran.isPlaceholderData;
   return (
     <div className="flex h-[132px] flex-none border-t border-line" aria-busy={isBehind || ran.isPending}>

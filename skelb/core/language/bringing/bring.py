@@ -1,25 +1,35 @@
 """A text in another notation as a Skelb script: line by line what is sure, what is asked, and what is left."""
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
-from skelb.core.language.bringing.calls import call_of, rule_of, shown_of
+from skelb.core.language.bringing.calls import Call, call_of, rule_of, shown_of
+from skelb.core.language.bringing.changing import (
+    ASSIGNING,
+    Given,
+    assignment,
+    base_of,
+    can_be_said,
+    given_anywhere,
+    given_often,
+    is_kept,
+    undeclared,
+)
 from skelb.core.language.bringing.expressions import Surroundings, UnsayableError, said
+from skelb.core.language.bringing.functions import FUNCTION_WORDS, define_of, is_function
 from skelb.core.language.bringing.inputs import input_of
+from skelb.core.language.bringing.names import free
 from skelb.core.language.bringing.statements import Statement, statements_of
 from skelb.core.language.bringing.tokens import Token
 from skelb.core.language.check import check
 from skelb.core.language.diagnostics import Diagnostic, LineMap
 from skelb.core.language.tools.edits import Edit, applied
 
-_DECLARING = frozenset(
-    "var let const float int integer double bool boolean string series auto static final local global def dim number"
-    " real input extern param".split()
-)
 _MOST_ROUNDS = 40
+_MOST_WORDS = 3  # of an order without brackets
+_LONGEST = 1_000  # characters of one definition
 _TANGLED = "what is wrong in this text hangs together in too many ways to be sorted out"
 _DEFINED = re.compile(r"(?:input )?(\w+) = ")
 State = Literal["sure", "asked", "left"]
@@ -69,9 +79,15 @@ def bring(source: str, answers: Mapping[str, int] | None = None) -> Brought:
     What comes back always checks without errors: what cannot be said stands as a comment with the reason.
     """
     statements = statements_of(source)
-    work = _Work(source, answers or {}, _changed(statements))
-    for statement in statements:
-        work.take(statement)
+    often = given_often([item for item in statements if not item.block])
+    looped = set(given_anywhere(item for item in statements if item.block and item.block not in FUNCTION_WORDS))
+    work = _Work(source, answers or {}, often, looped, statements)
+    at = 0
+    while at < len(statements):
+        inside = [item for item in statements[at:] if item.head and item.head == statements[at].head]
+        count = max(1, len(inside))
+        work.take(statements[at : at + count])
+        at += count
     return Brought(tuple(_sound(work.ordered(), work.originals)), tuple(work.questions.values()))
 
 
@@ -79,7 +95,9 @@ def bring(source: str, answers: Mapping[str, int] | None = None) -> Brought:
 class _Work:
     source: str
     answers: Mapping[str, int]
-    changed: frozenset[str]
+    often: Mapping[str, list[Given]]
+    looped: Set[str]
+    statements: Sequence[Statement]
     lines: list[BroughtLine] = field(default_factory=list)
     questions: dict[str, Question] = field(default_factory=dict)
     around: Surroundings = field(default_factory=Surroundings)
@@ -90,6 +108,7 @@ class _Work:
     def __post_init__(self) -> None:
         self.originals = ["", *(text.strip() for text in self.source.split("\n"))]
         self.around.ask = self.ask
+        self.around.given = frozenset(given_anywhere(self.statements))
 
     def ask(self, what: str, sentence: str, choices: Sequence[tuple[str, str]]) -> str:
         """What a doubtful place comes to: the choice that was answered, the first where no such choice was."""
@@ -101,8 +120,22 @@ class _Work:
         self.asked = True
         return choices[chosen][1]
 
-    def take(self, statement: Statement) -> None:
-        """Bring one statement over."""
+    def take(self, statements: Sequence[Statement]) -> None:
+        """Bring one statement over, or a block with all that stands in it."""
+        statement = statements[0]
+        self.line, self.asked = statement.line, False
+        if is_function(statement):
+            try:
+                self.lines.append(BroughtLine(define_of(statements, self.around), statement.line, "sure"))
+                return
+            except UnsayableError as exc:
+                if not statement.block:
+                    self._leave(str(exc))
+                    return
+        for item in statements:
+            self._take(item)
+
+    def _take(self, statement: Statement) -> None:
         self.line, self.asked = statement.line, False
         if statement.comment is not None:
             self._comment(statement.comment)
@@ -142,11 +175,14 @@ class _Work:
             raise UnsayableError(
                 f"a `{statement.block}` has no form of its own: `total`, a window or `carry` does most of it"
             )
-        tokens = _undeclared(statement.tokens)
-        place = _assignment(tokens)
+        tokens = undeclared(statement.tokens)
+        place = assignment(tokens)
         if place is not None:
-            return [self._definition(tokens, place)]
-        call = call_of(tokens)
+            return self._definition(statement, tokens, place)
+        if len(tokens) < len(statement.tokens) and all(item.kind == "name" or item.text == "," for item in tokens):
+            return []  # names that are only declared
+        is_word = 0 < len(tokens) <= _MOST_WORDS and all(item.kind == "name" for item in tokens)
+        call = Call("_".join(item.text for item in tokens), ()) if is_word else call_of(tokens)
         if call is None:
             raise UnsayableError("this is no assignment, call or condition that is known here")
         if not statement.under:
@@ -172,16 +208,58 @@ class _Work:
                 parts.append(f"({text})" if re.search(r"\bor\b", text) and len(statement.under) > 1 else text)
         return " and ".join(parts)
 
-    def _definition(self, tokens: Sequence[Token], place: int) -> str:
-        """`name = expression`, or an input."""
-        target, value = tokens[0], tokens[place + 1 :]
-        if target.text in self.changed:
-            raise UnsayableError(f"`{target.text}` changes as the text goes on: write it as a `carry`")
-        name = _free(target.text, set(self.around.names.values()))
+    def _definition(self, statement: Statement, tokens: Sequence[Token], place: int) -> list[str]:
+        """`name = expression`, an input, or what a name comes to that gets its value in several places."""
+        target, value = tokens[0].text, tokens[place + 1 :]
+        if target in self.looped:
+            raise UnsayableError(f"`{target}` changes in a loop: `total`, a window or `carry` says most of it")
+        name = self.around.names.get(target) or free(target, set(self.around.names.values()))
+        if target in self.often:
+            return self._changing(statement, target, name)
         found = input_of(name, call_of(value), self.around)
         text = found if found is not None else f"{name} = {said(value, self.around)}"
-        self.around.names[target.text] = name
-        return text
+        self.around.names[target] = name
+        return [text]
+
+    def _changing(self, statement: Statement, target: str, name: str) -> list[str]:
+        """The one definition of a name that gets its value in several places, written at the last of them."""
+        places = self.often[target]
+        base = base_of(places)
+        if base is None or not can_be_said(target, places, self.statements):
+            raise UnsayableError(f"`{target}` changes as the text goes on: write it as a `carry`")
+        if places[-1].statement is not statement:
+            return []
+        others = [item for item in places if item is not base]
+        start = said(base.value, self.around)
+        begun = self._folded(target, start, others)
+        gone_on = self._folded(target, name, others)
+        anew = f"{name} = {begun}"
+        if base is places[-1] or begun == gone_on:  # nothing is left of the bar before
+            self.around.names[target] = name
+            return [anew]
+        ways = [
+            ("it begins anew on every bar", anew),
+            ("it is kept from bar to bar", f"carry {name} = {gone_on} starting {begun}"),
+        ]
+        sentence = f"`{target}` gets its value in {len(places)} places."
+        text = self.ask(target, sentence, ways[::-1] if is_kept(target, places) else ways)
+        self.around.names[target] = name
+        return [text]
+
+    def _folded(self, target: str, start: str, others: Sequence[Given]) -> str:
+        """What a name comes to after places that give it a value under conditions, one after the other."""
+        now = start
+        for item in others:
+            self.around.names[target] = _bracketed(now)
+            value = said(item.value, self.around)
+            if item.sign in ASSIGNING[3:]:
+                value = f"{self.around.names[target]} {item.sign[0]} {_bracketed(value)}"
+            condition = self._conditions(item.statement)
+            now = f"({value} if {condition} else {now})" if condition else value
+            if len(now) > _LONGEST:
+                raise UnsayableError(f"`{target}` changes in too many places: give some of them names")
+        self.around.names.pop(target, None)
+        return now
 
 
 def _without_brackets(tokens: Sequence[Token]) -> Sequence[Token]:
@@ -194,52 +272,15 @@ def _without_brackets(tokens: Sequence[Token]) -> Sequence[Token]:
     return tokens
 
 
-def _changed(statements: Sequence[Statement]) -> frozenset[str]:
-    """The names that get more than one meaning, or one under a condition or in a loop."""
-    seen: set[str] = set()
-    found: set[str] = set()
-    for statement in statements:
-        tokens = _undeclared(statement.tokens)
-        place = _assignment(tokens)
-        if place is None:
-            continue
-        name = tokens[0].text
-        if name in seen or statement.under or statement.block or tokens[place].text not in ("=", ":=", "<-"):
-            found.add(name)
-        seen.add(name)
-    return frozenset(found)
-
-
-def _undeclared(tokens: Sequence[Token]) -> list[Token]:
-    """A statement without the words that only declare."""
-    found = list(tokens)
-    while len(found) > 1 and found[0].text.lower() in _DECLARING and found[1].kind == "name":
-        found = found[1:]
-    return found
-
-
-def _assignment(tokens: Sequence[Token]) -> int | None:
-    """The place of the sign that gives a name its meaning."""
-    if not tokens or tokens[0].kind != "name":
-        return None
-    signs = ("=", ":=", "<-", "+=", "-=", "*=", "/=")
-    if len(tokens) > 2 and tokens[1].text in signs:
-        return 1
-    if len(tokens) > 4 and tokens[1].text == ":" and tokens[2].kind == "name" and tokens[3].text in signs:
-        return 3
-    return None
-
-
-def _free(name: str, taken: set[str]) -> str:
-    """A name as Skelb can have it."""
-    found = re.sub(r"\W", "_", name)
-    function = FUNCTIONS.get(found)
-    may_be_taken = function is not None and any(item.default is None for item in function.parameters)
-    if found in WORDS or found in BUILT_INS or found in POSITION_NAMES or (function is not None and not may_be_taken):
-        found = f"my_{found}"
-    while found in taken:
-        found += "_"
-    return found
+def _bracketed(text: str) -> str:
+    """A text for a place inside another: one word or call as it is."""
+    depth, closes = 0, len(text)
+    for place, sign in enumerate(text):
+        depth += (sign == "(") - (sign == ")")
+        if sign == ")" and depth == 0:
+            closes = min(closes, place + 1)
+    is_one = closes == len(text) and re.match(r"\w*\(", text)
+    return text if is_one or re.fullmatch(r"[\w.]+", text) else f"({text})"
 
 
 def _quoted(text: str) -> str:

@@ -5,10 +5,17 @@ from dataclasses import dataclass
 
 from skelb.core.language.bringing.expressions import Surroundings, UnsayableError, said
 from skelb.core.language.bringing.tokens import Token
-from skelb.core.language.bringing.words import says
+from skelb.core.language.bringing.words import position_of, says
 from skelb.core.language.reading.show_statements import COLORS
 
 _MOST_PERCENT = 20  # beyond, a bare number is rather ticks
+_SIZES = ("size", "qty", "quantity", "units", "lots", "contracts", "shares", "share", "amount", "percent")
+_LABELS = ("name", "label", "comment", "tag", "id", "text", "reason")
+_PROTECTIONS = {
+    "trail": ("trail",),
+    "stop": ("stop", "loss", "guard"),
+    "target": ("target", "profit", "goal", "take"),
+}
 _HUES = {
     **dict.fromkeys(("gray", "grey"), "soft"),
     **dict.fromkeys(("black", "white"), "ink"),
@@ -122,7 +129,7 @@ def shown_of(call: Call, around: Surroundings) -> list[str] | None:
         form = "ring" if call.says("dot", "circle") else "pointer"
         label = f' "{_quoted(call.text)}"' if call.text else ""
         return [f"mark {said(values[0].tokens, around)} {place} {form}{color}{label}"]
-    if call.says("plot", "draw", "line", "show", "histogram") and values:
+    if call.says("plot", "draw", "line", "show", "hist") and values:
         form = " as pillars" if call.says("hist", "bar", "column") else ""
         named = f' named "{_quoted(call.text)}"' if call.text else ""
         return [f"draw {said(values[0].tokens, around)}{form}{color}{named}"]
@@ -150,7 +157,7 @@ def rule_of(call: Call, when: str, around: Surroundings) -> list[str]:
     if side == "exit":
         which = "long " if call.says("long", "sell") else "short " if call.says("short", "cover") else ""
         return [f"exit {which}when {when}{named}"]
-    return [f"enter {side} when {when}{_size(call, around)}{named}"]
+    return [f"enter {side} when {when}{_size(call, around)}{named}", *_with_it(call, side, around)]
 
 
 def _side(call: Call, around: Surroundings) -> str | None:
@@ -170,11 +177,32 @@ def _side(call: Call, around: Surroundings) -> str | None:
     return None
 
 
+def _with_it(call: Call, side: str, around: Surroundings) -> list[str]:
+    """The stop and the target that an order brings along. Raises UnsayableError on what else is said of it."""
+    found: list[str] = []
+    for item in call.arguments:
+        kind = next((kind for kind, words in _PROTECTIONS.items() if item.name and says(item.name, *words)), None)
+        if kind is None:
+            if not item.name or says(item.name, *_SIZES, *_LABELS, "when", "condition", "side", "direction"):
+                continue
+            raise UnsayableError(f"`{item.name}` of `{call.name}` means nothing that is known here")
+        name = item.name if says(item.name, "percent", "pct", "tick") else kind
+        found += _protection(f"{kind} {side}", Call(name, (Argument("", item.tokens),)), around)
+    return found
+
+
 def _size(call: Call, around: Surroundings) -> str:
     """The size of an order: units, or a share of equity."""
-    given = call.named("size", "qty", "quantity", "units", "lots", "contracts", "shares", "share", "amount", "percent")
+    given = call.named(*_SIZES)
     if given is None:
-        return ""
+        alone = next((item for item in call.values if item.number is not None), None)
+        if alone is None:
+            return ""
+        units, share = f" size {alone.number:g} units", f" size {alone.number:g}% of equity"
+        sentence = f"`{alone.number:g}` in `{call.name}` may be meant in two ways."
+        return around.ask(
+            f"{call.name} {alone.number:g}", sentence, (("so many units", units), ("percent of equity", share))
+        )
     if given.number is None:
         return f" size {said(given.tokens, around)} units"
     if says(given.name, "percent"):
@@ -195,6 +223,9 @@ def _protection(kind: str, call: Call, around: Surroundings) -> list[str]:
     elif (given := call.named("ticks")) is not None:
         unit = " ticks"
     elif (given := call.named("price", "level", "at")) is not None:
+        first = given.tokens[0].text if given.tokens else ""
+        if position_of(first) == "entry_price" and len(given.tokens) > 2 and given.tokens[1].text in ("+", "-"):
+            return [f"{kind} {said(given.tokens[2:], around)}"]  # so far from the entry
         return [f"{kind} at {said(given.tokens, around)}"]
     else:
         given = next(iter(call.values or [item for item in call.arguments if item.text is None]), None)

@@ -1,11 +1,11 @@
 """Expressions in another notation to Skelb's: operators, choices, earlier values, calls by the trade's words."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Sequence, Set
 from dataclasses import dataclass, field, replace
 
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.language.bringing.tokens import Token
-from skelb.core.language.bringing.words import crossing_of, function_of, says, source_of
+from skelb.core.language.bringing.words import crossing_of, function_of, position_of, says, source_of
 
 # How tightly a written expression binds, loosest first; a part that binds looser than its place stands in brackets.
 _STEPS, _OR, _AND, _NOT, _RELATION, _SUM, _PRODUCT, _SIGN, _WHOLE = range(9)
@@ -15,12 +15,18 @@ _BINARY = {
     **{sign: (sign, _RELATION) for sign in ("<", ">", "<=", ">=", "==", "!=")},
     **{"=>": (">=", _RELATION), "=": ("==", _RELATION), "<>": ("!=", _RELATION)},
     **{"+": ("+", _SUM), "-": ("-", _SUM), "*": ("*", _PRODUCT), "/": ("/", _PRODUCT)},
+    "%": ("%", _PRODUCT),
     **dict.fromkeys(("**", "^"), ("^", _SIGN)),
 }
 _MOST_PARTS = 150
 _TRUTHS = {"true": "yes", "false": "no", "yes": "yes", "no": "no"}
 _NOTHINGS = ("na", "nan", "null", "none", "nil")
 _WINDOWS = ("rolling", "window", "ewm")
+_CHOOSING = ("where", "iff", "iif", "ifelse", "choose", "select", "cond")
+_KNOWN_OR = ("coalesce", "fillna", "ifnull", "ifna")
+_SOURCES_OF_CALLS = ("source", "src", "series", "input", "values", "price", "data")
+_DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+_MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
 _SERIES_FIRST = frozenset("sma ema wma hma dema tema kama rsi stdev highest lowest sum median gain roc".split())
 
 
@@ -42,13 +48,15 @@ class Said:
 
 @dataclass
 class Surroundings:
-    """What an expression may use: names brought over already by their spelling, and whom to ask about doubts.
+    """What an expression may use: names and functions brought over already, by their spelling, and whom to ask.
 
+    `given` are the names that the text gives a meaning: those not among `names` were left.
     `ask` takes what is doubtful, the choices and what each gives; it returns the text of the one that holds.
     """
 
     names: dict[str, str] = field(default_factory=dict)
-    lists: set[str] = field(default_factory=set)
+    functions: dict[str, str] = field(default_factory=dict)
+    given: Set[str] = frozenset()
     ask: Callable[[str, str, Sequence[tuple[str, str]]], str] = lambda what, sentence, choices: choices[0][1]
 
 
@@ -115,8 +123,37 @@ class _Reader:
             right = self._binary(binds + 1)
             if binds == _RELATION and found.binds == _RELATION:
                 raise UnsayableError("a comparison follows another: it cannot be told how they are meant")
-            found = Said(f"{found.within(binds)} {operator} {right.within(binds + 1)}", binds)
+            if operator == "%":
+                whole = f"floor({found.within(_PRODUCT)} / {right.within(_SIGN)})"
+                found = Said(f"{found.within(_SUM)} - {right.within(_SIGN)} * {whole}", _SUM)
+                continue
+            named = self._named(found, operator, right) if binds == _RELATION else None
+            found = named or Said(f"{found.within(binds)} {operator} {right.within(binds + 1)}", binds)
         return found
+
+    def _named(self, x: Said, operator: str, y: Said) -> Said | None:
+        """A comparison with a number that stands for a word: a side, a weekday, a month, a time; None for others."""
+        if y.text in _TRUTHS.values() and operator in ("==", "!="):
+            return x if (y.text == "yes") == (operator == "==") else Said(f"not {x.within(_RELATION)}", _NOT)
+        number = int(y.text) if y.text.removeprefix("-").isdigit() else None
+        if number is None:
+            return None
+        if x.text == "position" and number == 0:
+            words = {"==": "flat", ">": "long", "<": "short", "!=": "not flat"}
+            return Said(f"position is {words[operator]}", _RELATION) if operator in words else None
+        if x.text == "month" and 1 <= number <= len(_MONTHS):
+            return _among("month", operator, number - 1, _MONTHS)
+        if x.text == "weekday" and 0 <= number <= len(_DAYS):
+            ways = (("Monday is 1", number - 1), ("Monday is 0", number), ("Sunday is 1", number - 2))
+            said = [(f"{words}", _among("weekday", operator, place % 7, _DAYS).text) for words, place in ways]
+            return Said(
+                self._around.ask("weekday", "Weekdays are numbers here, which may be counted in several ways.", said),
+                _RELATION,
+            )
+        hour, minute = divmod(number, 100)
+        if x.text == "time" and 0 <= hour < 24 and minute < 60:
+            return Said(f"time {operator} {hour:02d}:{minute:02d}", _RELATION)
+        return None
 
     def _go_deeper(self) -> None:
         self._depth += 1
@@ -180,7 +217,7 @@ class _Reader:
             return x
         told = f"prior({x.text}, {count})" if count != "1" else f"prior({x.text})"
         name = token.text if token is not None else ""
-        if source_of(name) or (index.text.startswith("-")):
+        if source_of(name) or index.text.startswith("-") or function_of(name) in _SERIES_FIRST:
             return Said(told)
         bars = "one bar" if count == "1" else f"{count} bars"
         return Said(
@@ -215,10 +252,14 @@ class _Reader:
         lower = token.text.lower()
         if token.text in self._around.names:
             return Said(self._around.names[token.text])
+        if token.text in self._around.given:
+            raise UnsayableError(f"`{token.text}` is left")
         if lower in _TRUTHS:
             return Said(_TRUTHS[lower])
         if lower in _NOTHINGS:
             raise UnsayableError("there is no value that is nothing: ask with `known(x)`")
+        if position_of(token.text) is not None:
+            return _position(str(position_of(token.text)))
         head, _, last = token.text.rpartition(".")
         if head in self._around.names and last.lower() not in ("value",):
             return Said(f"{self._around.names[head]}.{last}")
@@ -249,15 +290,22 @@ class _Reader:
             if not self._accept(","):
                 self._need(")")
                 break
-        return found
+        return sorted(found, key=lambda item: not (item[0] and says(item[0], *_SOURCES_OF_CALLS)))
 
     def _call(self, token: Token) -> Said:
         if "." in token.text and says(token.text.rpartition(".")[2], *_WINDOWS):
             head, _, last = token.text.rpartition(".")
             return self._window(self._name(replace(token, text=head)), last)
         arguments = [value for name, value in self._arguments() if name != "text"]
+        if token.text in self._around.functions:
+            return Said(f"{self._around.functions[token.text]}({', '.join(item.text for item in arguments)})")
+        plain = self._plain(token.text, arguments)
+        if plain is not None:
+            return plain
         crossing = crossing_of(token.text)
         if crossing is not None:
+            if len(arguments) == 1 and token.text.rpartition(".")[0] in self._around.names:
+                arguments = [Said(self._around.names[token.text.rpartition(".")[0]]), *arguments]
             if len(arguments) != 2:
                 raise UnsayableError(f"`{token.text}` crosses two values")
             way = "meets" if crossing == "meets" else f"crosses {crossing}"
@@ -272,7 +320,22 @@ class _Reader:
             arguments = [Said(inner), *arguments]
         return self._called(function, arguments, token.text)
 
+    def _plain(self, name: str, given: list[Said]) -> Said | None:
+        """What a call says that is no function here: a choice, a range, a value of the bar or of the position."""
+        last = name.rpartition(".")[2].lower()
+        if not given and (position_of(name) or source_of(name)):
+            return _position(str(position_of(name))) if position_of(name) else Said(str(source_of(name)))
+        if last in _CHOOSING and len(given) == 3:
+            return Said(f"({given[1].within(_OR)} if {given[0].within(_OR)} else {given[2].within(_OR)})")
+        if last == "between" and len(given) == 3:
+            return Said(f"{given[1].within(_SUM)} <= {given[0].within(_SUM)} <= {given[2].within(_SUM)}", _RELATION)
+        if last in _KNOWN_OR and len(given) == 2:
+            return Said(f"({given[0].within(_OR)} if known({given[0].text}) else {given[1].within(_OR)})")
+        return None
+
     def _called(self, function: str, arguments: list[Said], name: str) -> Said:
+        if function in ("sma", "ema") and len(arguments) == len(FUNCTIONS["average"].parameters):
+            function = "average"  # the third is its kind
         if function == "exp" and len(arguments) == 2:
             function = "ema"
         if function in ("max", "min") and len(arguments) > 2:
@@ -291,3 +354,22 @@ class _Reader:
         if function == "adx":
             return Said(f"{written}.adx")
         return Said(written)
+
+
+def _among(what: str, operator: str, place: int, words: Sequence[str]) -> Said:
+    """A comparison of a word by its number in a row of words."""
+    word = words[place]
+    texts = {
+        "==": f"{what} is {word}",
+        "!=": f"{what} is not {word}",
+        ">=": f"{what} in {word}..{words[-1]}",
+        "<=": f"{what} in {words[0]}..{word}",
+        ">": f"{what} in {words[min(place + 1, len(words) - 1)]}..{words[-1]}",
+        "<": f"{what} in {words[0]}..{words[max(place - 1, 0)]}",
+    }
+    return Said(texts[operator], _RELATION)
+
+
+def _position(word: str) -> Said:
+    """A value of the position, or a question after its side."""
+    return Said(word, _RELATION if " " in word else _WHOLE)

@@ -34,8 +34,12 @@ def input_of(name: str, call: Call | None, around: Surroundings) -> str | None:
 
 
 def _limits(call: Call, default: float) -> str:
-    """` from A to B step S`, where both ends are said and the default lies between them."""
-    least, most, step = call.named("min"), call.named("max"), call.named("step")
+    """` from A to B step S`, where both ends are said, by name or after the default, and it lies between them."""
+    bare = [item for item in call.arguments if not item.name and item.number is not None][1:]
+    least, most, step = (
+        call.named(word) or (bare[place] if len(bare) in (2, 3) and place < len(bare) else None)
+        for place, word in enumerate(("min", "max", "step"))
+    )
     low, high = (item.number if item is not None else None for item in (least, most))
     if low is None or high is None or not low <= default <= high:
         return ""

@@ -4,11 +4,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from skelb.core.language.bringing.tokens import Token, tokens_of
+from skelb.core.language.bringing.words import parts_of
 
 _OPENING, _CLOSING = "([", ")]"
-_ENDS = ("then", "begin", ":")
+_ENDS = ("then", ":")
 _BLOCKS = frozenset("for while foreach repeat def function func fn class switch try sub method".split())
 _DONE = ("end", "endif", "fi", "pass")
+_EACH_BAR = frozenset("bar init setup next main run calculate update start tick signals".split())
 
 
 @dataclass(frozen=True)
@@ -16,7 +18,7 @@ class Statement:
     """The tokens of one statement; `under` are the conditions around it, each with whether it must be no.
 
     `comment` is what a line that is only a comment says, None on others; `block` the word of a loop or of a function
-    that it stands in or begins, empty outside.
+    that it stands in or begins, empty outside, and `head` the line that began it.
     """
 
     tokens: tuple[Token, ...]
@@ -24,6 +26,7 @@ class Statement:
     under: tuple[tuple[tuple[Token, ...], bool], ...] = ()
     comment: str | None = None
     block: str = ""
+    head: int = 0
 
 
 @dataclass
@@ -51,6 +54,7 @@ class _Frame:
     column: int
     by_brace: bool
     block: str = ""
+    head: int = 0
 
 
 def statements_of(source: str) -> list[Statement]:
@@ -81,12 +85,29 @@ def statements_of(source: str) -> list[Statement]:
             else:
                 open_.append(frame)
             continue
-        block = next((frame.block for frame in open_ if frame.block), "")
-        if word in _BLOCKS and not (len(tokens) > 1 and tokens[1].text in ("=", ":=")):
-            open_.append(_Frame((), (), line.depth, line.column, _braced(tokens), block=word))
-            block = word
-        found.append(Statement(tuple(tokens), line.line, _under(open_), block=block))
+        around = next((frame for frame in open_ if frame.block), None)
+        is_block = word in _BLOCKS and not (len(tokens) > 1 and tokens[1].text in ("=", ":="))
+        if around is None and _holds_everything(tokens):
+            open_.append(_Frame((), (), line.depth, line.column, _braced(tokens)))
+            continue
+        if is_block:
+            opened = _Frame((), (), line.depth, line.column, _braced(tokens), word, line.line)
+            open_.append(opened)
+            around = around or opened
+        block, head = (around.block, around.head) if around else ("", 0)
+        found.append(Statement(tuple(tokens), line.line, _under(open_), block=block, head=head))
     return found
+
+
+def _holds_everything(tokens: Sequence[Token]) -> bool:
+    """Whether a line begins what a script as a whole stands in: a class, or the function that every bar calls."""
+    if tokens[-1].text not in ("{", ":"):
+        return False
+    words = [token.text.lower() for token in tokens]
+    if "class" in words[:3]:
+        return True
+    place = words.index("(") if "(" in words else 0
+    return place > 0 and "=" not in words and bool(_EACH_BAR & set(parts_of(tokens[place - 1].text)))
 
 
 def _branch_of(
@@ -173,7 +194,8 @@ def _lines(tokens: Sequence[Token]) -> list[_Line]:
             begins = len(following) > 1 and following[0].kind == "name" and following[1].text in ("=", ":=")
             if begins and brackets and not _names_an_argument(now):  # the bracket before it is the mistake
                 brackets = 0
-            if brackets == 0 and not _goes_on(now, tokens[place + 1 :]):
+            opens = bool(now) and bool(following) and following[0].text == "{"  # the brace of this line's block
+            if brackets == 0 and not opens and not _goes_on(now, tokens[place + 1 :]):
                 end()
             continue
         if token.kind == "sign":

@@ -10,9 +10,10 @@ from collections.abc import Iterable
 _PARTS = """
 exponential expo exp simple weighted smoothed moving average mean avg median relative strength index true range
 standard deviation stddev stdev std dev highest lowest greatest least rolling maximum minimum max min high low
-cross crosses crossing crossover crossunder over under above below up down upward downward passes through
+cross crosses crossed crossing crossover crossunder over under above below up down upward downward passes through
 momentum change rate bollinger stochastic stoch directional direction channel cumulative cum sum abs absolute
 sqrt round floor ceil log pow power vwap obv macd rsi atr ema sma wma hma dema tema kama adx cci roc
+zscore score percentile wilder running rising falling climbs sinks sign vwma volume
 bars since count prior previous shift lag highs lows
 """.split()
 _LONGEST_WORD = 40
@@ -26,7 +27,8 @@ close: close, c, price, last, closes
 volume: volume, v, vol
 mid: hl2, median
 typical: hlc3, typical
-weekday: weekday
+weekday: weekday, dayofweek, day_of_week
+time: time
 hour: hour
 minute: minute
 month: month
@@ -70,6 +72,14 @@ log: log
 exp: exp
 bars_since: bars since
 prior: prior, previous, shift, lag
+climbs: rising, climbs
+sinks: falling, sinks
+count: count
+sign: sign
+percentile: percentile
+zscore: zscore, standard score
+wilder: wilder, wilder average, running average
+vwma: vwma, volume weighted average
 """
 
 
@@ -92,8 +102,18 @@ stdev: stddev
 cum: cumulative
 std: standard
 """))  # fmt: skip
+_POSITIONS = dict(_table("""
+position: position, position size, pos, market position
+position is not flat: in position, has position, is in market, in market, is invested, in trade
+position is flat: is flat, flat, no position, out of market
+position is long: is long, in long, has long
+position is short: is short, in short, has short
+entry_price: entry price, average entry price, avg entry price, position price
+bars_held: bars held, bars since entry, bars in position, bars in trade
+"""))  # fmt: skip
+_POSITIONS_TOGETHER = {word.replace(" ", ""): meant for word, meant in _POSITIONS.items()}
 _ABOVE, _BELOW = {"over", "above", "up", "upward", "crossover"}, {"under", "below", "down", "downward", "crossunder"}
-_CROSS = {"cross", "crosses", "crossing", "crossover", "crossunder", "passes"}
+_CROSS = {"cross", "crosses", "crossed", "crossing", "crossover", "crossunder", "passes"}
 
 
 def parts_of(name: str) -> list[str]:
@@ -146,6 +166,11 @@ def crossing_of(name: str) -> str | None:
 def source_of(name: str) -> str | None:
     """The bar's series that a name stands for."""
     return SOURCES.get(name.rpartition(".")[2].lower())
+
+
+def position_of(name: str) -> str | None:
+    """What a name asks of the position: a value, or a question after its side."""
+    return _POSITIONS_TOGETHER.get(re.sub(r"[^a-z]", "", name.rpartition(".")[2].lower()))
 
 
 def says(name: str, *words: str) -> bool:
