@@ -94,12 +94,6 @@ def walk(page: Page) -> None:
     page.get_by_test_id("windows").locator("tbody tr").nth(5).wait_for()
 
 
-def search(page: Page) -> None:
-    page.goto("/trials?face=search&script=Harbour%20swell")
-    page.get_by_role("button", name="Start 420 runs").click()
-    page.get_by_test_id("tried").wait_for(timeout=60_000)
-
-
 def study(page: Page) -> None:
     page.goto("/trials?face=study&script=Harbour%20swell")
     page.get_by_role("button", name="down", exact=True).click()
@@ -160,26 +154,6 @@ def follow(page: Page) -> None:
     settled(page)
 
 
-def lens(page: Page) -> None:
-    page.goto("/?script=Glow%20worm&market=GLIM&timeframe=1h")
-    settled(page)
-    page.locator("[role=option]").nth(6).click()
-    page.get_by_test_id("chart").focus()
-    page.keyboard.press("h")
-    page.keyboard.press("l")
-    lens = page.get_by_test_id("lens")
-    lens.wait_for()
-    for _ in range(200):  # back to a bar in which something filled
-        if lens.get_by_text("Nothing filled").count() == 0:
-            break
-        before = lens.get_attribute("data-bar")
-        lens.get_by_role("button", name="Lens on the bar before").click()
-        page.wait_for_function(
-            "before => document.querySelector('[data-testid=lens]').dataset.bar !== before", arg=before
-        )
-    page.mouse.move(250, 790)
-
-
 def market(page: Page) -> None:
     page.goto("/markets?symbol=KELP")
     page.get_by_test_id("round-trip").wait_for()
@@ -216,11 +190,41 @@ def plan_builder(page: Page) -> None:
     page.get_by_role("region", name="Go long").scroll_into_view_if_needed()
 
 
+PASTED = """// swing with a floor
+var fastLen = param(12, "Fast length", min: 4, max: 40)
+var slowLen = param(48, "Slow length", min: 16, max: 160)
+quick = calc.expMean(bars.close, fastLen)
+calm = calc.expMean(bars.close, slowLen)
+span = calc.atr(14)
+floor = calc.least(bars.low, 20)
+push = floor[1] < floor
+room = span > 6 ? 3 : 2
+draw.line(quick, "quick", blue)
+draw.line(calm, "calm", brown)
+
+if (passes.over(quick, calm) && push) {
+    trade.buy(units = 2)
+    trade.guard(room * span)
+    trade.lapse(90, seconds)
+}
+if (passes.under(quick, calm)) { trade.sell() }
+"""
+
+
+def bring_over(page: Page) -> None:
+    page.goto("/?script=Harbour%20swell&market=KELP&timeframe=15m")
+    settled(page)
+    _tool(page, "Bring over")
+    page.get_by_label("Paste a script in another notation").fill(PASTED)
+    page.get_by_role("button", name="Read it").click()
+    page.get_by_text("It already runs").wait_for()
+    page.wait_for_timeout(2_000)  # what each choice comes to
+
+
 VIEWS = {
     "plan-builder": (plan_builder, "daychart"),
     "workbench-sheet": (sheet, "daychart"),
     "workbench-follow": (follow, "nightchart"),
-    "workbench-lens": (lens, "daychart"),
     "guide": (guide, "daychart"),
     "workbench-day": (workbench, "daychart"),
     "workbench-night": (workbench, "nightchart"),
@@ -230,7 +234,7 @@ VIEWS = {
     "trials-day": (trials, "daychart"),
     "account": (account, "daychart"),
     "trials-walk": (walk, "daychart"),
-    "trials-search": (search, "nightchart"),
+    "bring-over": (bring_over, "daychart"),
     "trials-study": (study, "nightchart"),
     "trials-basket": (basket, "daychart"),
     "trials-doubt": (doubt, "daychart"),

@@ -54,6 +54,32 @@ def test_bars_spent_warming_up(length, severity):
     assert (item and item.severity) == severity
 
 
+WEEKLY = "long_term = close > (sma(close, 3) on 1w)"
+
+
+@pytest.mark.parametrize(
+    ("rules", "days"),
+    [
+        pytest.param("enter long when weekday is fri and long_term", "Friday", id="a day in the rule"),
+        pytest.param("late = weekday in (wed, thu)\nenter long when late and long_term", "Wednesday, Thursday", id="by name"),
+        pytest.param("window mon-sat\nenter long when weekday in fri..sun and long_term", "Friday, Saturday", id="a window too"),
+        pytest.param("enter long when weekday is sun and long_term", None, id="the day on which it closes"),
+        pytest.param("enter long when long_term", None, id="every day"),
+        pytest.param("enter long when weekday is fri or long_term", None, id="one or the other"),
+        pytest.param("enter long when weekday is fri and (close > (sma(close, 3) on 1w forming))", None, id="forming"),
+        pytest.param("enter long when weekday is fri and (close > (sma(close, 3) on 1d))", None, id="of the day"),
+        pytest.param("enter long when weekday is fri and long_term and position is flat", None, id="asks for the position"),
+    ],
+)  # fmt: skip
+def test_a_week_that_closes_on_a_day_on_which_nothing_is_decided(rules, days):
+    """Hours of all seven days: a week's bar closes with Sunday's last hour."""
+    used = WEEKLY + "\n" if "long_term" in rules else ""
+    item = found(zigzag(24 * 60), f"{used}{rules}\nsize 1 units").get("week_missed")
+    assert (item is not None) == (days is not None)
+    if item:
+        assert f"closes on Sunday in D, and entries are decided on {days}: " in item.message
+
+
 def test_trades_through_missing_bars():
     time = START + np.concatenate((np.arange(8), np.arange(16, 24))) * 3600
     script = "enter long when bar == 4\nsize 1 units"

@@ -7,11 +7,12 @@ from skelb.core.bars.joining import Joining, compare_bars, join_bars
 from skelb.core.bars.market import WEEKDAYS, Commission, Market, is_zone, parse_days
 from skelb.core.bars.oddities import Oddity, OddPlace, find_oddities, odd_times, trading_days_of
 from skelb.core.bars.quality import Fault, commonest_step, find_faults
-from skelb.core.bars.timeframes import Timeframe, timeframe_of_step
+from skelb.core.bars.timeframes import WEEK_MINUTES, Timeframe, timeframe_of_step
 
 __all__ = [
     "PRICES",
     "WEEKDAYS",
+    "WEEK_MINUTES",
     "Bars",
     "Bools",
     "Calendar",

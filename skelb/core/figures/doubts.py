@@ -1,15 +1,21 @@
 """Findings on where a result may come from: one month, missing bars, the edge of a range, an error."""
 
+from collections.abc import Iterator
+
 import numpy as np
 
-from skelb.core.catalogue import UNKNOWN
+from skelb.core.bars import WEEK_MINUTES
+from skelb.core.catalogue import UNKNOWN, YES
 from skelb.core.engine import Outcome
 from skelb.core.figures.figures import Figures
 from skelb.core.figures.finding import FEWEST_TRADES, Finding
 from skelb.core.language import Checked, forms_in
+from skelb.core.language.tree import Enter, Expression, Logic, Name, OnTimeframe, Window
+from skelb.core.language.walk import parts_within
 
 _HEAVY_MONTH = 0.5
 _HEAVY_WARM_UP = 0.1
+_DAY_NAMES = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 _LONG_GAP = 5  # times the usual step inside a trading day
 _GOOD = {"sharpe": 4.0, "profit_factor": 5.0, "win_rate": 0.9}  # beyond these, an error is likelier than an edge
 
@@ -100,6 +106,65 @@ def forming_used(outcome: Outcome, checked: Checked, figures: dict[str, Figures]
         return []
     text = "The script reads higher bars while they form (`forming`): such values move until the bar has closed."
     return [Finding("forming_used", "note", text)]
+
+
+def week_missed(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:
+    """A value of weekly bars that close on a weekday on which no entry can be decided: it is of the week before."""
+    plan = outcome.plan
+    calendar = plan.dataset.calendar
+    weekday, bars = calendar.weekday, plan.dataset.bars
+    if bars.timeframe.minutes >= WEEK_MINUTES or not calendar.ends_week.any():
+        return []
+    closing = np.bincount(weekday[calendar.ends_week], minlength=7).argmax()
+    windows = [placed.statement for placed in checked.statements if isinstance(placed.statement, Window)]
+    in_window = {day for window in windows for day in window.days} if all(item.days for item in windows) else set()
+    for placed in checked.statements:
+        rule = placed.statement
+        if not isinstance(rule, Enter) or checked.is_of_position(rule.when):
+            continue
+        parts = list(_conditions_of(rule.when, checked))
+        weekly = next((part for item in parts for part in _within(item, checked) if _is_weekly(part)), None)
+        decided = np.ones(weekday.size, np.bool_)
+        for part in parts:
+            if any(isinstance(item, Name) and item.name == "weekday" for item in _within(part, checked)):
+                decided &= plan.expressions.whole(part) == YES
+        days = set(np.unique(weekday[decided]).tolist()) & (in_window or set(range(7)))
+        if weekly is None or not days or closing in days:
+            continue
+        listed = ", ".join(_DAY_NAMES[day] for day in sorted(days))
+        text = (
+            f"A week's bar closes on {_DAY_NAMES[closing]} in {plan.dataset.market.symbol}, and entries are decided on"
+            f" {listed}: what they see `on 1w` is of the week before. Decide on the day after it closes, or read it"
+            " `forming`."
+        )
+        return [Finding("week_missed", "warning", text)]
+    return []
+
+
+def _conditions_of(node: Expression, checked: Checked) -> Iterator[Expression]:
+    """The conditions that a rule needs together, names looked through."""
+    while isinstance(node, Name) and node.name in checked.definitions:
+        node = checked.definitions[node.name].value
+    if isinstance(node, Logic) and node.operator == "and":
+        for part in node.parts:
+            yield from _conditions_of(part, checked)
+    else:
+        yield node
+
+
+def _within(node: object, checked: Checked) -> Iterator[object]:
+    """Every part of a condition, and of what the names in it stand for."""
+    waiting, seen = [node], set[str]()
+    while waiting:
+        for part in parts_within(waiting.pop()):
+            yield part
+            if isinstance(part, Name) and part.name in checked.definitions and part.name not in seen:
+                seen.add(part.name)
+                waiting.append(checked.definitions[part.name].value)
+
+
+def _is_weekly(part: object) -> bool:
+    return isinstance(part, OnTimeframe) and part.minutes == WEEK_MINUTES and not part.forming
 
 
 def too_good(outcome: Outcome, checked: Checked, figures: dict[str, Figures], sides: str) -> list[Finding]:

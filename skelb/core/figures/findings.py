@@ -8,7 +8,16 @@ import numpy as np
 from skelb.core.catalogue import YES
 from skelb.core.engine import Outcome, Reason, Skip
 from skelb.core.figures.basket import market_costs
-from skelb.core.figures.doubts import at_the_edge, forming_used, gaps, one_month, too_good, warm_up, worse_than_holding
+from skelb.core.figures.doubts import (
+    at_the_edge,
+    forming_used,
+    gaps,
+    one_month,
+    too_good,
+    warm_up,
+    week_missed,
+    worse_than_holding,
+)
 from skelb.core.figures.figures import Figures
 from skelb.core.figures.finding import FEWEST_TRADES, Finding
 from skelb.core.language import Checked
@@ -28,7 +37,7 @@ def findings_of(outcome: Outcome, checked: Checked, figures: dict[str, Figures],
     found: list[Finding] = []
     for find in (_ruin, _trade_count, _flat_before_session, _silent_side, _costs, _one_trade, _ambiguity, _still_open,
                  _cut, _not_used, _no_pip, one_month, worse_than_holding, warm_up, gaps, at_the_edge, forming_used,
-                 too_good):  # fmt: skip
+                 week_missed, too_good):  # fmt: skip
         found.extend(find(outcome, checked, figures, sides))
     order = {"grave": 0, "warning": 1, "note": 2}
     return sorted(found, key=lambda item: order[item.severity])
