@@ -3,6 +3,7 @@
     SkelbError
     |-- SettingsError      a market, account or run setting cannot be used
     |-- BarsError          bars cannot be read or used
+    |-- FeedError          a feed says what cannot be understood, or is not there
     |-- ScriptError        a script has errors and therefore cannot be run
     |-- NotFoundError      a named thing is not there
     `-- ConflictError      a named thing is there already, or is busy
@@ -14,6 +15,7 @@ a caller tries to run such a script.
 __all__ = [
     "BarsError",
     "ConflictError",
+    "FeedError",
     "NotFoundError",
     "PackError",
     "ScriptError",
@@ -32,6 +34,10 @@ class SettingsError(SkelbError):
 
 class BarsError(SkelbError):
     """Bars cannot be read or used; the message says where and why."""
+
+
+class FeedError(SkelbError):
+    """A feed cannot be followed, or a line of it cannot be read; the message says why."""
 
 
 class ScriptError(SkelbError):

@@ -13,6 +13,7 @@ from skelb.service.imports import Imports
 from skelb.service.keeping import Keeping
 from skelb.service.library import Library
 from skelb.service.logbook import Logbook
+from skelb.service.practice import Practices
 from skelb.service.quality import Quality
 from skelb.service.runs import KeptRuns
 from skelb.service.tallies import Tallies
@@ -39,6 +40,7 @@ class Application:
         self.runs = KeptRuns(self.database, self.library, self.datasets, self.tallies)
         self.trials = Trials(self.database, self.library, self.datasets, self.tallies)
         self.desk = TrialDesk(self.trials, self.tallies)
+        self.practices = Practices(self.database, self.library, self.datasets)
         self.is_prepared = Event()
         self.is_prepared.set()
 
@@ -74,6 +76,7 @@ class Application:
         self.runs.newest(left_out=told)
         self.logbook.page(left_out=told)
         self.trials.store.newest(left_out=told)
+        self.practices.store.all(told)
         return told
 
     def prepare(self) -> None:
@@ -88,11 +91,14 @@ class Application:
             first = first_setup()
             with suppress(SkelbError):  # whoever asks for these bars is told what is wrong with them
                 self.datasets.get(first["market"], Timeframe.parse(first["timeframe"]))
+            if not self.database.read_only:
+                self.practices.start_all()
         finally:
             self.is_prepared.set()
 
     def close(self) -> None:
         """Stop what runs and let go of the data folder."""
+        self.practices.close()
         self.trials.close()
         self.tallies.close()
         self.imports.close()

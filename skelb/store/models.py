@@ -309,6 +309,63 @@ class LookRecord(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class PracticeRecord(Removable, Base):
+    """A strategy that follows a feed: its whole setup, where its bars come from, what it began with.
+
+    state : running, paused, stopped or failed; since : decisions begin with bars that open then, seconds since 1970 UTC
+    history : the closed bars before that, as they were when it began, compressed rows of time, prices, volume
+    run_id : the kept run that it came from
+    """
+
+    __tablename__ = "practice"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    title: Mapped[str] = mapped_column(String(200), index=True)
+    version: Mapped[int | None]
+    setup: Mapped[dict[str, Any]]
+    feed: Mapped[dict[str, Any]]
+    since: Mapped[int]
+    history: Mapped[bytes] = mapped_column(LargeBinary)
+    state: Mapped[str] = mapped_column(String(16), default="running")
+    message: Mapped[str] = mapped_column(String(500), default="")
+    run_id: Mapped[int | None]
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class PracticeBar(Base):
+    """A closed bar that a practice took from its feed, by the moment of its opening; it is never written anew."""
+
+    __tablename__ = "practice_bar"
+    __table_args__ = {"sqlite_with_rowid": False}
+
+    practice_id: Mapped[int] = mapped_column(ForeignKey("practice.id", ondelete="CASCADE"), primary_key=True)
+    time: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    open: Mapped[float] = mapped_column(Float)
+    high: Mapped[float] = mapped_column(Float)
+    low: Mapped[float] = mapped_column(Float)
+    close: Mapped[float] = mapped_column(Float)
+    volume: Mapped[float] = mapped_column(Float)
+
+
+class PracticeEvent(Base):
+    """Something that happened in a practice, once by its key: an alert, a fill, an entry held back, a word of the feed.
+
+    bar : when the bar opened that it belongs to; time : when it was so, both seconds since 1970 UTC by the feed
+    """
+
+    __tablename__ = "practice_event"
+    __table_args__ = (UniqueConstraint("practice_id", "key"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    practice_id: Mapped[int] = mapped_column(ForeignKey("practice.id", ondelete="CASCADE"), index=True)
+    key: Mapped[str] = mapped_column(String(120))
+    kind: Mapped[str] = mapped_column(String(16))
+    bar: Mapped[int] = mapped_column(BigInteger)
+    time: Mapped[int] = mapped_column(BigInteger)
+    text: Mapped[str] = mapped_column(String(500))
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class PreferenceRecord(Base):
     """Something the user chose for all of the application, by name."""
 

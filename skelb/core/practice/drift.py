@@ -1,0 +1,109 @@
+"""Whether practice is still the strategy that was tested: its figures against what as many trades of the test give."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from skelb.core.bars import Floats, Ints
+
+FEWEST_TRADES = 30
+_DRAWS = 2_000
+_LOW, _HIGH = 5.0, 95.0
+_WEEK_S = 7 * 86_400
+_SEED = 20_250_327
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """A figure of practice and where nine in ten draws from the backtest lie.
+
+    value is None without trades; low, middle and high (percentiles 5, 50 and 95) are None where the backtest has none
+    """
+
+    key: str
+    value: float | None
+    low: float | None
+    middle: float | None
+    high: float | None
+
+    @property
+    def is_outside(self) -> bool:
+        """Whether the figure lies outside the band."""
+        if self.value is None or self.low is None or self.high is None:
+            return False
+        return not self.low <= self.value <= self.high
+
+
+@dataclass(frozen=True)
+class Drift:
+    """The bands, how many trades practice and backtest have, and the verdict in a sentence."""
+
+    trades: int
+    tested: int
+    bands: tuple[Band, ...]
+    verdict: str
+
+
+def drift_of(
+    net: Floats, held: Floats, entered: Ints, span: tuple[int, int], tested_net: Floats, tested_held: Floats,
+    tested_entered: Ints, tested_span: tuple[int, int],
+) -> Drift:  # fmt: skip
+    """Trades of practice against those of the backtest.
+
+    net : money after costs; held : bars; entered : moments of entry, seconds since 1970 UTC, rising; all shape
+    (trades,). A span is the first and last moment of what was gone through. Each figure's band is drawn from the
+    backtest: as many trades with replacement (Efron 1979), for the pace stretches as long as practice.
+    """
+    count, tested = net.size, tested_net.size
+    generator = np.random.default_rng(_SEED)
+    weeks = max(0.0, (span[1] - span[0]) / _WEEK_S)
+    bands = [
+        Band(
+            "trades_a_week",
+            count / weeks if weeks > 0 else None,
+            *_pace(tested_entered, tested_span, span, weeks, generator),
+        )
+    ]
+    drawn = generator.integers(0, tested, (_DRAWS, count)) if tested and count else np.zeros((0, 0), np.int64)
+    for key, mine, theirs in (
+        ("average_trade", net, tested_net),
+        ("win_rate", (net > 0) * 100.0, (tested_net > 0) * 100.0),
+        ("bars_held", held, tested_held),
+    ):
+        value = float(mine.mean()) if count else None
+        bands.append(Band(key, value, *(_percentiles(theirs[drawn].mean(axis=1)) if drawn.size else (None,) * 3)))
+    return Drift(count, tested, tuple(bands), _verdict(count, tested, bands))
+
+
+def _pace(
+    entered: Ints, tested: tuple[int, int], span: tuple[int, int], weeks: float, generator: np.random.Generator
+) -> tuple[float | None, float | None, float | None]:
+    """Trades a week in stretches of the backtest as long as practice."""
+    length = span[1] - span[0]
+    if weeks <= 0 or length >= tested[1] - tested[0]:
+        return None, None, None
+    begins = generator.integers(tested[0], tested[1] - length, _DRAWS)
+    counts = np.searchsorted(entered, begins + length) - np.searchsorted(entered, begins)
+    return _percentiles(counts / weeks)
+
+
+def _percentiles(values: Floats) -> tuple[float, float, float]:
+    low, middle, high = np.percentile(values, (_LOW, 50.0, _HIGH))
+    return float(low), float(middle), float(high)
+
+
+def _verdict(count: int, tested: int, bands: list[Band]) -> str:
+    if not tested:
+        return "The backtest made no trades: there is nothing to hold practice against."
+    if not count:
+        return f"No trades yet: {FEWEST_TRADES} are needed before this says much."
+    outside = [band.key.replace("_", " ") for band in bands if band.is_outside]
+    trades = f"{count} trade{'s' if count != 1 else ''}"
+    if not outside:
+        end = "." if count >= FEWEST_TRADES else f"; {FEWEST_TRADES} are needed before this says much."
+        return f"{trades}: nothing outside what the backtest expects{end}"
+    listed = ", ".join(outside)
+    if count < FEWEST_TRADES:
+        return f"{trades}: {listed} outside the band, but it is too early to say: {FEWEST_TRADES} are needed."
+    told = f"{trades}: {listed} outside what nine in ten draws from the backtest give."
+    return f"{told} It is not the strategy that was tested."

@@ -1,0 +1,219 @@
+"""Where the bars of a practice come from: stored bars replayed, a file that grows, an address with the protocol."""
+
+import time
+from collections.abc import Iterator
+from contextlib import suppress
+from datetime import datetime
+from pathlib import Path
+from threading import Event
+from typing import Annotated, Literal
+from urllib.parse import urlsplit
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field
+from websockets.exceptions import WebSocketException
+from websockets.sync.client import connect
+
+from skelb.core.bars import Bars
+from skelb.core.errors import FeedError, SettingsError
+from skelb.core.feeds import BarSaid, Hello, Offered, Word, read_word, written
+from skelb.core.feeds.words import LONGEST_LINE
+from skelb.core.plan import Dataset
+
+BREATH_S = 0.1  # between two looks whether the feed is still wanted
+_FIRST_PAUSE_S, _LONGEST_PAUSE_S = 0.5, 30.0
+_NUMBERS = ("open", "high", "low", "close", "volume")
+_MOST_BYTES = 1 << 20  # of a file at once
+_MOST_PIECES = 60  # forming states of one bar
+Lost = Literal["lost", "back"]
+Said = Word | Lost | FeedError | None
+
+
+class _Choice(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Replay(_Choice):
+    """Stored bars from a day on, so many times as quick as they came; 0 is as quick as can be."""
+
+    kind: Literal["replay"] = "replay"
+    pace: float = Field(default=60.0, ge=0, le=1e6)
+
+
+class GrowingFile(_Choice):
+    """A file in the server's reach that grows line by line: words of the protocol, or rows of a CSV of bars."""
+
+    kind: Literal["file"] = "file"
+    path: str = Field(max_length=1_000)
+
+
+class Address(_Choice):
+    """An address that speaks the protocol over a WebSocket."""
+
+    kind: Literal["address"] = "address"
+    url: str = Field(max_length=500)
+
+
+FeedChoice = Annotated[Replay | GrowingFile | Address, Field(discriminator="kind")]
+
+
+def words_of(choice: FeedChoice) -> str:
+    """A feed in a sentence."""
+    match choice:
+        case Replay():
+            return "a replay of stored bars"
+        case GrowingFile():
+            return f"the file {Path(choice.path).name}"
+        case Address():
+            return f"the feed at {choice.url}"
+
+
+def check_feed(choice: FeedChoice) -> None:
+    """Raises SettingsError where a feed cannot be followed for what it is."""
+    if isinstance(choice, GrowingFile) and not Path(choice.path).is_file():
+        raise SettingsError(f"there is no file {choice.path} to follow: name one that is there, it may be empty")
+    if isinstance(choice, Address):
+        parts = urlsplit(choice.url)
+        if parts.scheme not in ("ws", "wss") or not parts.hostname:
+            raise SettingsError(f"a feed's address begins with ws:// or wss://, not `{choice.url}`")
+
+
+def replayed(symbol: str, dataset: Dataset, after: int, pace: float, until: Event) -> Iterator[Said]:
+    """Stored bars that open after a moment, each as it forms of its finer bars and then closed; the end ends it.
+
+    Hours in which there is no bar are passed over.
+    """
+    bars, timeframe = dataset.bars, dataset.bars.timeframe
+    yield Hello(f"replay of {symbol}", (Offered(symbol, timeframe),))
+    prices, ends = dataset.pieces
+    first = int(np.searchsorted(bars.time, after, side="right"))
+    rest_s = timeframe.seconds / pace if pace > 0 else 0.0
+    for at in range(first, len(bars)):
+        begin = int(ends[at - 1]) if at else 0
+        if rest_s > 0:
+            yield from _forming(symbol, bars, at, prices[:, begin : int(ends[at])], rest_s, until)
+        if until.is_set():
+            return
+        yield _said(symbol, bars, at)
+
+
+def _forming(
+    symbol: str, bars: Bars, at: int, pieces: np.ndarray, rest_s: float, until: Event
+) -> Iterator[BarSaid | None]:
+    """A bar as it stands after some of its finer bars, over the time that it takes."""
+    count = pieces.shape[1]
+    shown = np.unique(np.linspace(0, count - 1, min(count, _MOST_PIECES)).astype(np.int64)).tolist() if count else []
+    for number in shown:
+        so_far = pieces[:, : number + 1]
+        opened, high, low = float(so_far[0, 0]), float(so_far[1].max()), float(so_far[2].min())
+        row = BarSaid(symbol, bars.timeframe, int(bars.time[at]), opened, high, low, float(so_far[3, -1]), 0.0, False)
+        yield row
+        yield from _rest(rest_s / len(shown), until)
+        if until.is_set():
+            return
+
+
+def _rest(seconds: float, until: Event) -> Iterator[None]:
+    """Wait, with a breath now and then."""
+    end = time.monotonic() + seconds
+    while not until.wait(min(BREATH_S, max(0.0, end - time.monotonic()))) and time.monotonic() < end:
+        yield None
+
+
+def _said(symbol: str, bars: Bars, at: int) -> BarSaid:
+    first, high, low, last, volume = (
+        float(row[at]) for row in (bars.open, bars.high, bars.low, bars.close, bars.volume)
+    )
+    return BarSaid(symbol, bars.timeframe, int(bars.time[at]), first, high, low, last, volume, is_closed=True)
+
+
+def growing(path: Path, symbol: str, dataset: Dataset, until: Event) -> Iterator[Said]:
+    """The lines of a file from its beginning on, and then as they come. A file that became shorter is read anew."""
+    rows = _Rows(symbol, dataset)
+    at, kept = 0, b""
+    while not until.is_set():
+        try:
+            if path.stat().st_size < at:
+                at, kept, rows = 0, b"", _Rows(symbol, dataset)
+            with path.open("rb") as file:
+                file.seek(at)
+                fresh = file.read(_MOST_BYTES)
+        except OSError as exc:
+            yield FeedError(f"{path.name} cannot be read: {exc.strerror}")
+            yield from _rest(1.0, until)
+            continue
+        at += len(fresh)
+        *lines, kept = (kept + fresh).split(b"\n")  # a line is read once it is whole
+        if len(kept) > LONGEST_LINE:
+            raise FeedError(f"a line of {path.name} has more than {LONGEST_LINE:,} characters")
+        for line in lines:
+            text = line.decode("utf-8", "replace").strip().lstrip("\ufeff")
+            if text:
+                yield _read(text) if text.startswith("{") else rows.read(text)
+        if not fresh:
+            yield None
+            until.wait(BREATH_S)
+
+
+class _Rows:
+    """Rows of a CSV as closed bars: a head that names the columns, or time, open, high, low, close and volume."""
+
+    def __init__(self, symbol: str, dataset: Dataset) -> None:
+        self._symbol, self._timeframe = symbol, dataset.bars.timeframe
+        self._zone = ZoneInfo(dataset.market.zone)
+        self._columns = ["time", *_NUMBERS]
+
+    def read(self, text: str) -> Said:
+        """A row; None for the head."""
+        cells = [cell.strip() for cell in text.split(",")]
+        if not cells[0][:1].isdigit():
+            self._columns = [cell.lower() for cell in cells]
+            missing = [name for name in ("time", *_NUMBERS[:4]) if name not in self._columns]
+            return FeedError(f"the head of the file names no {missing[0]}") if missing else None
+        named = dict(zip(self._columns, cells, strict=False))
+        try:
+            numbers = {name: float(named[name]) for name in _NUMBERS if named.get(name)}
+            first, high, low, last = (numbers[name] for name in _NUMBERS[:4])
+            opened, volume = self._moment(named["time"]), numbers.get("volume", 0.0)
+            told = BarSaid(self._symbol, self._timeframe, opened, first, high, low, last, volume, is_closed=True)
+            return _read(written(told))
+        except (KeyError, ValueError, OverflowError) as exc:
+            return FeedError(f"a row cannot be read, `{text[:60]}`: {exc}")
+
+    def _moment(self, text: str) -> int:
+        if text.isdigit():
+            return int(text)
+        found = datetime.fromisoformat(text)
+        return int((found if found.tzinfo else found.replace(tzinfo=self._zone)).timestamp())
+
+
+def _read(line: str) -> Said:
+    try:
+        return read_word(line)
+    except FeedError as exc:
+        return exc
+
+
+def addressed(url: str, until: Event) -> Iterator[Said]:
+    """What an address says; where it is lost it is sought again, after longer and longer pauses."""
+    pause = _FIRST_PAUSE_S
+    was_there = False
+    while not until.is_set():
+        try:
+            with connect(url, open_timeout=5, close_timeout=1, max_size=LONGEST_LINE * 4, proxy=None) as socket:
+                if was_there:
+                    yield "back"
+                was_there, pause = True, _FIRST_PAUSE_S
+                while not until.is_set():
+                    with suppress(TimeoutError):
+                        message = socket.recv(timeout=BREATH_S)
+                        text = message if isinstance(message, str) else message.decode("utf-8", "replace")
+                        for line in filter(None, text.split("\n")):
+                            yield _read(line)
+                        continue
+                    yield None
+        except (OSError, WebSocketException, TimeoutError) as exc:
+            yield FeedError(f"{url} is not there: {exc}") if not was_there else "lost"
+            yield from _rest(pause, until)
+            pause = min(_LONGEST_PAUSE_S, pause * 2)

@@ -1,0 +1,182 @@
+"""All practices of a data folder: begun, followed, paused, gone on with, stopped."""
+
+from datetime import date
+from threading import Lock
+
+import numpy as np
+
+from skelb.core.bars import Bars
+from skelb.core.errors import ConflictError, NotFoundError, SettingsError, SkelbError
+from skelb.service.datasets import Datasets
+from skelb.service.library import Library
+from skelb.service.practice.feeds import FeedChoice, Replay, check_feed
+from skelb.service.practice.following import Follower
+from skelb.service.practice.shown import MOST_EVENTS, PracticeLine, PracticeShown, line_of, shown_of
+from skelb.service.practice.store import PracticeStore, StoredEvent
+from skelb.service.setup import Setup
+from skelb.store import Database
+
+_HELD_BACK = 0.2  # of the bars are replayed where no day is named
+_LEAST_HISTORY = 50
+_MOST_AT_WORK = 16
+
+
+class Practices:
+    """The practices. The program that serves a folder follows them: no other does, as it holds the folder."""
+
+    def __init__(self, database: Database, library: Library, datasets: Datasets) -> None:
+        self.store = PracticeStore(database)
+        self._library, self._datasets = library, datasets
+        self._followers: dict[int, Follower] = {}
+        self._lock = Lock()
+
+    # --- what is done with them --------------------------------------------------------------------------------------
+
+    def begin(self, setup: Setup, feed: FeedChoice, since: date | None = None, run: int | None = None) -> int:
+        """Begin a practice; its number. A replay begins with the day `since`, else with the last fifth of the bars.
+
+        Raises SkelbError where the strategy cannot run there, ConflictError when too many are at work.
+        """
+        if len(self._at_work()) >= _MOST_AT_WORK:
+            raise ConflictError(f"{_MOST_AT_WORK} practices are at work already: stop or pause one first")
+        check_feed(feed)
+        setup = setup.whole(self._library)
+        prepared = setup.prepared(self._library, self._datasets).sound().alone()
+        if not prepared.checked.has_entries:
+            raise SettingsError("this script enters nothing: a practice needs rules")
+        bars = prepared.dataset.bars
+        begins = _begins(bars, feed, since, prepared.dataset.calendar.day)
+        history = bars.take(bars.time < begins)
+        if len(history) < _LEAST_HISTORY:
+            raise SettingsError(
+                f"only {len(history)} bars lie before that day, at least {_LEAST_HISTORY} are needed to know the"
+                " strategy by: begin later"
+            )
+        title = prepared.checked.title
+        number = self.store.add(title, self._version_of(title, setup.text), setup, feed, begins, history, run)
+        try:
+            self._follow(number)
+        except SkelbError:
+            self.store.discard(number)
+            raise
+        self._tell()
+        return number
+
+    def start_all(self) -> None:
+        """Go on with every practice that is to run; one that cannot says why."""
+        for stored in self.store.all():
+            if stored.state == "running":
+                try:
+                    self._follow(stored.number)
+                except SkelbError as exc:
+                    self.store.put(stored.number, "failed", str(exc))
+
+    def pause(self, number: int) -> None:
+        """Follow a practice no more for now. Raises NotFoundError."""
+        self._halt(number, "paused")
+
+    def stop(self, number: int) -> None:
+        """End a practice. Raises NotFoundError."""
+        self._halt(number, "stopped")
+
+    def go_on(self, number: int) -> None:
+        """Follow a practice again from where it was. Raises SkelbError where it cannot be."""
+        self.store.get(number)
+        self.store.put(number, "running")
+        self._follow(number)
+        self._tell()
+
+    def put_pace(self, number: int, pace: float) -> None:
+        """Another pace for a replay. Raises NotFoundError, SettingsError for another feed."""
+        stored = self.store.get(number)
+        if not isinstance(stored.feed, Replay):
+            raise SettingsError("only a replay has a pace")
+        was_running = stored.state == "running" and number in self._at_work()
+        self._forget(number)
+        self.store.put_pace(number, Replay(pace=pace))
+        if was_running:
+            self._follow(number)
+        self._tell()
+
+    def close(self) -> None:
+        """Follow none any more; they go on with the next start."""
+        for number in list(self._followers):
+            self._forget(number)
+
+    # --- how they stand ----------------------------------------------------------------------------------------------
+
+    def lines(self) -> list[PracticeLine]:
+        """Every practice in a line, newest first."""
+        found = []
+        for stored in self.store.all():
+            follower = self._followers.get(stored.number)
+            is_over = stored.state == "running" and follower is not None and not follower.is_at_work
+            found.append(line_of(follower.stored if follower and is_over else stored, follower))
+        return found
+
+    def shown(self, number: int) -> PracticeShown:
+        """How a practice stands. Raises NotFoundError, SkelbError where it cannot be read any more."""
+        follower = self._follower(number)
+        if follower.is_at_work:
+            follower.stored = self.store.get(number)
+        return shown_of(follower, self.store.events(number, limit=MOST_EVENTS), self.store.count_events(number))
+
+    def events(self, number: int, before: int | None, limit: int) -> list[StoredEvent]:
+        """What happened, newest first. Raises NotFoundError."""
+        self.store.get(number)
+        return self.store.events(number, before, limit)
+
+    # --- inside ------------------------------------------------------------------------------------------------------
+
+    def _halt(self, number: int, state: str) -> None:
+        self.store.get(number)
+        follower = self._followers.get(number)
+        if follower is not None:
+            follower.end()
+        self.store.put(number, state)
+        if follower is not None:
+            follower.stored = self.store.get(number)
+        self._tell()
+
+    def _follow(self, number: int) -> None:
+        self._forget(number)  # what is in memory may be ahead of what could be stored
+        self._follower(number).begin()
+
+    def _follower(self, number: int) -> Follower:
+        with self._lock:
+            found = self._followers.get(number)
+            if found is None:
+                found = Follower(number, self.store, self._library, self._datasets)
+                self._followers[number] = found
+            return found
+
+    def _forget(self, number: int) -> None:
+        with self._lock:
+            found = self._followers.pop(number, None)
+        if found is not None:
+            found.end()
+
+    def _at_work(self) -> list[int]:
+        return [number for number, item in self._followers.items() if item.is_at_work]
+
+    def _version_of(self, title: str, text: str) -> int | None:
+        try:
+            versions = self._library.script(title).versions
+        except NotFoundError:
+            return None
+        return next((item.number for item in reversed(versions) if item.text == text), None)
+
+    def _tell(self) -> None:
+        self._library.tell("practices")
+
+
+def _begins(bars: Bars, feed: FeedChoice, since: date | None, days: np.ndarray) -> int:
+    """The opening of the first bar that is decided on. Raises SettingsError when a replay has none."""
+    if not isinstance(feed, Replay):
+        return int(bars.time[-1]) + 1
+    if since is None:
+        return int(bars.time[int(len(bars) * (1.0 - _HELD_BACK))])
+    first = int(np.searchsorted(days, np.datetime64(since).astype(np.int64)))
+    if first >= len(bars):
+        raise SettingsError(f"no stored bar is of {since} or later: there is nothing to replay")
+    return int(bars.time[first])

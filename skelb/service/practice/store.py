@@ -1,0 +1,203 @@
+"""Practices as records: what they are, the bars they took, what happened."""
+
+import zlib
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+from pydantic import TypeAdapter
+from sqlalchemy import func, select
+from sqlalchemy.dialects.sqlite import insert
+
+from skelb.core.bars import PRICES, Bars, Timeframe
+from skelb.core.errors import NotFoundError
+from skelb.core.feeds import BarSaid
+from skelb.service.practice.feeds import FeedChoice
+from skelb.service.readable import read_each
+from skelb.service.setup import Setup
+from skelb.store import Database, PracticeBar, PracticeEvent, PracticeRecord
+
+_FEED: TypeAdapter[FeedChoice] = TypeAdapter(FeedChoice)
+_LONGEST_TEXT = 500
+_ROWS = 1 + len(PRICES)
+
+
+@dataclass(frozen=True)
+class StoredPractice:
+    """A practice as it is stored; `state` is running, paused, stopped or failed."""
+
+    number: int
+    title: str
+    version: int | None
+    setup: Setup
+    feed: FeedChoice
+    since: int
+    state: str
+    message: str
+    run: int | None
+    created: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class StoredEvent:
+    """Something that happened: `bar` opened then, `time` is when it was so, seconds since 1970 UTC by the feed."""
+
+    id: int
+    key: str
+    kind: str
+    bar: int
+    time: int
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class NewEvent:
+    """An event that may be stored already: its key tells."""
+
+    key: str
+    kind: str
+    bar: int
+    time: int
+    text: str
+
+
+class PracticeStore:
+    """The practices of a data folder. Every call is one transaction."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+
+    def add(
+        self,
+        title: str,
+        version: int | None,
+        setup: Setup,
+        feed: FeedChoice,
+        since: int,
+        history: Bars,
+        run: int | None,
+    ) -> int:
+        """Store a new practice; its number."""
+        with self._database.session() as session:
+            record = PracticeRecord(
+                title=title,
+                version=version,
+                setup=setup.model_dump(mode="json"),
+                feed=feed.model_dump(mode="json"),
+                since=since,
+                history=_packed(history),
+                run_id=run,
+            )
+            session.add(record)
+            session.flush()
+            return record.id
+
+    def get(self, number: int) -> StoredPractice:
+        """A practice. Raises NotFoundError."""
+        with self._database.session() as session:
+            record = session.get(PracticeRecord, number)
+            if record is None or record.removed_at is not None:
+                raise NotFoundError(f"there is no practice {number}")
+            return StoredPractice(
+                record.id,
+                record.title,
+                record.version,
+                Setup.model_validate(record.setup),
+                _FEED.validate_python(record.feed),
+                record.since,
+                record.state,
+                record.message,
+                record.run_id,
+                record.created,
+            )
+
+    def all(self, left_out: list[str] | None = None) -> list[StoredPractice]:
+        """Every practice, newest first."""
+        with self._database.session() as session:
+            query = select(PracticeRecord.id, PracticeRecord.title).where(PracticeRecord.removed_at.is_(None))
+            found = [
+                (number, f"the practice of {title}")
+                for number, title in session.execute(query.order_by(PracticeRecord.id.desc()))
+            ]
+        return read_each(found, self.get, left_out)
+
+    def history(self, number: int, timeframe: Timeframe) -> Bars:
+        """The closed bars from before decisions began."""
+        with self._database.session() as session:
+            data = session.execute(select(PracticeRecord.history).where(PracticeRecord.id == number)).scalar_one()
+        return _unpacked(data, timeframe)
+
+    def bars(self, number: int) -> list[tuple[int, tuple[float, ...]]]:
+        """The bars that were taken, in order: when each opened, and its prices and volume."""
+        query = select(PracticeBar).where(PracticeBar.practice_id == number).order_by(PracticeBar.time)
+        with self._database.session() as session:
+            return [(row.time, (row.open, row.high, row.low, row.close, row.volume)) for row in session.scalars(query)]
+
+    def take(self, number: int, bars: Iterable[BarSaid], events: Sequence[NewEvent]) -> list[str]:
+        """Store bars and what happened with them together; the keys of events that were not there before."""
+        rows = [{"practice_id": number, "time": bar.time, **_prices(bar)} for bar in bars]
+        fresh: list[str] = []
+        with self._database.session() as session:
+            if rows:
+                session.execute(insert(PracticeBar).on_conflict_do_nothing(), rows)
+            for event in events:
+                told = {"key": event.key, "kind": event.kind, "bar": event.bar, "time": event.time}
+                statement = insert(PracticeEvent).on_conflict_do_nothing().returning(PracticeEvent.id)
+                values = {"practice_id": number, "text": event.text[:_LONGEST_TEXT], **told}
+                if session.execute(statement, values).first() is not None:
+                    fresh.append(event.key)
+        return fresh
+
+    def events(self, number: int, before: int | None = None, limit: int = 50) -> list[StoredEvent]:
+        """The newest events, newest first; with `before` those with a lower id."""
+        query = select(PracticeEvent).where(PracticeEvent.practice_id == number)
+        if before is not None:
+            query = query.where(PracticeEvent.id < before)
+        with self._database.session() as session:
+            found = session.scalars(query.order_by(PracticeEvent.id.desc()).limit(limit))
+            return [StoredEvent(row.id, row.key, row.kind, row.bar, row.time, row.text) for row in found]
+
+    def count_events(self, number: int) -> int:
+        """How many events there are."""
+        with self._database.session() as session:
+            query = select(func.count(PracticeEvent.id)).where(PracticeEvent.practice_id == number)
+            return session.scalar(query) or 0
+
+    def put(self, number: int, state: str, message: str = "") -> None:
+        """Say how a practice stands."""
+        with self._database.session() as session:
+            record = session.get(PracticeRecord, number)
+            if record is not None:
+                record.state, record.message = state, message[:_LONGEST_TEXT]
+
+    def discard(self, number: int) -> None:
+        """Take back a practice that could not begin."""
+        with self._database.session() as session:
+            record = session.get(PracticeRecord, number)
+            if record is not None:
+                session.delete(record)
+
+    def put_pace(self, number: int, feed: FeedChoice) -> None:
+        """Another pace of the same feed."""
+        with self._database.session() as session:
+            record = session.get(PracticeRecord, number)
+            if record is not None:
+                record.feed = feed.model_dump(mode="json")
+
+
+def _prices(bar: BarSaid) -> dict[str, float]:
+    return dict(zip(PRICES, bar.values, strict=True))
+
+
+def _packed(bars: Bars) -> bytes:
+    rows = np.stack((bars.time.astype(np.float64), *(getattr(bars, name) for name in PRICES)))
+    return zlib.compress(bytes([bars.dated]) + np.ascontiguousarray(rows, "<f8").tobytes(), 1)
+
+
+def _unpacked(data: bytes, timeframe: Timeframe) -> Bars:
+    plain = zlib.decompress(data)
+    rows: Any = np.frombuffer(plain[1:], "<f8").reshape(_ROWS, -1).copy()
+    time, first, high, low, last, volume = rows
+    return Bars(timeframe, time.astype(np.int64), first, high, low, last, volume, dated=bool(plain[0]))

@@ -1,0 +1,317 @@
+"""A strategy that follows bars: at every moment its trades are the backtest's over the same bars; feeds and drift."""
+
+import json
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from skelb.core.bars import Market, Timeframe
+from skelb.core.engine import Account, run
+from skelb.core.errors import FeedError
+from skelb.core.feeds import BarSaid, Clock, Gap, Hello, Intake, Offered, read_word, written
+from skelb.core.language import check
+from skelb.core.plan import input_values, make_dataset, make_plan
+from skelb.core.practice import FEWEST_TRADES, Following, drift_of, lengthened, next_steps
+from tests.conftest import wave_bars
+from tests.core.test_engine_against_reference import engine_account, engine_dataset, sound
+from tests.core.test_engine_laws import random_setup
+
+M15 = Timeframe(15)
+MARKET = Market("TEST", tick=0.25)
+
+
+def said(bars, at, timeframe=None, is_closed=True, **values):
+    """A bar of some bars as a feed says it."""
+    row = {name: float(getattr(bars, name)[at]) for name in ("open", "high", "low", "close", "volume")} | values
+    return BarSaid("TEST", timeframe or bars.timeframe, int(bars.time[at]), **row, is_closed=is_closed)
+
+
+def half_of(bars, at):
+    """The bar as it may stand while it forms: open and a little of its range."""
+    middle = (float(bars.open[at]) + float(bars.close[at])) / 2
+    top, bottom = max(float(bars.open[at]), middle), min(float(bars.open[at]), middle)
+    return said(bars, at, is_closed=False, high=top, low=bottom, close=middle)
+
+
+@pytest.mark.parametrize("seed", range(80))
+def test_after_any_bars_the_trades_are_those_of_the_backtest(seed):
+    setup = random_setup(seed)
+    if setup is None:
+        pytest.skip("no bars")
+    rows, script, market, account = setup
+    data, account, checked = engine_dataset(rows, market, 30), engine_account(account), sound(script)
+    whole = run(make_plan(checked, data, {}), account).trades.rows
+    bars, size = data.bars, len(data)
+    keys = set()
+    for cut in sorted({2, size // 3, size // 2, size // 2 + 1, size - 3, size - 1}):
+        for forming in (None, half_of(bars, cut)):
+            found = Following.of(
+                checked, data.market, bars.take(slice(0, cut)), forming, account, {}, int(bars.time[0])
+            )
+            its = whole[(whole["exit_bar"] < cut)]
+            assert found.trades.tobytes() == its.tobytes()
+            happened = found.happenings()
+            fresh = {item.key for item in happened}
+            assert len(fresh) == len(happened) and keys <= fresh  # what was told stays told, under the same keys
+            keys = fresh
+            next_steps(found)
+
+
+def following(script, bars, cut, forming=None, since=0, account=None):
+    checked = check(script)
+    assert checked.is_sound, checked.diagnostics
+    closed = bars.take(slice(0, cut))
+    account = account or Account(100_000.0)
+    return Following.of(checked, MARKET, closed, forming, account, input_values(checked, {}), since)
+
+
+def test_decisions_begin_where_practice_begins():
+    bars = wave_bars(120)
+    found = following(
+        "enter long when close > open\nexit after 2 bars\nsize 1 units", bars, 100, since=int(bars.time[60])
+    )
+    assert found.plan.first == 60 and found.trades["entry_bar"].min() > 60
+    assert all(item.bar >= 60 for item in found.happenings())
+    early = following("enter long when close > open\nsize 1 units", bars, 50, since=int(bars.time[60]))
+    assert early.trades.size == 0 and early.happenings() == [] and early.open_rows.size == 0
+
+
+NEXT = """input n = 3
+up = close > highest(close, 3) and volume >= 0
+calm = close < sma(close, n)
+enter long when up
+enter short when calm and close < low - 1
+exit long when calm
+stop 2 * atr(3)
+target 4 * atr(3)
+size 2 units
+"""
+
+
+def test_what_it_would_do_next_says_sizes_levels_and_what_is_lacking():
+    bars = wave_bars(60)
+    found = following(NEXT, bars, 40)
+    long, short = next_steps(found)[:2]
+    assert long.side == "long" and long.act.startswith("buy 2 at the next open, stop ")
+    distance = float(long.act.split("stop ")[1].split(" ")[0])
+    spans = np.maximum(bars.high, np.append(np.nan, bars.close[:-1])) - np.minimum(
+        bars.low, np.append(np.nan, bars.close[:-1])
+    )
+    assert 0 < distance < 6 * np.nanmax(spans) and " below, target " in long.act and long.act.endswith(" above")
+    assert long.holds is False and [item.text for item in long.lacks] == ["close > highest(close, 3)"]
+    worth = [float(number) for number in long.lacks[0].worth.split(" of ")]
+    assert worth == pytest.approx([bars.close[39], bars.close[37:40].max()])
+    assert short.lacks[-1].text == "close < low - 1" and short.act.startswith("sell 2 at the next open, stop ")
+
+
+def test_a_rule_says_what_would_hold_it_back():
+    bars = wave_bars(60)
+    small = following(NEXT.replace("2 units", "1% of equity"), bars, 40, account=Account(0.01))
+    assert {step.act for step in next_steps(small) if step.kind == "enter"} == {"nothing: held back by lot too small"}
+    window = following(NEXT + "window 00:01-00:02\n", bars, 40)
+    assert next_steps(window)[0].act == "nothing: held back by window"
+    resting = following("enter long when close > 0 at stop high + 1 for 3 bars\nsize 1 units", bars, 40)
+    assert next_steps(resting)[0].act == f"an order to buy at stop {bars.high[40 - 1] + 1:,.2f} rests"
+
+
+def test_a_position_stands_at_the_last_price():
+    bars = wave_bars(60)
+    script = "enter long when bar == 10\nexit long when bar == 45\nstop 500\nsize 2 units\n"
+    forming = half_of(bars, 40)
+    [row] = following(script, bars, 40, forming).open_rows
+    assert (row["entry_bar"], row["units"], row["exit_mid"]) == (11, 2.0, forming.close)
+    assert row["gross"] == pytest.approx((forming.close - bars.open[11]) * 2)
+    exits = [step for step in next_steps(following(script, bars, 40, forming)) if step.kind == "exit"]
+    assert [step.act for step in exits] == ["sell 2 at the next open"]
+    # What the bar to come would bring has not happened: neither the exit at its open nor an entry.
+    assert following(script, bars, 46).open_rows.size == 1 and following(script, bars, 46).trades.size == 0
+    assert following(script, bars, 46, half_of(bars, 46)).open_rows.size == 0
+    assert (
+        following(script, bars, 11).open_rows.size == 0
+        and following(script, bars, 11, half_of(bars, 11)).open_rows.size == 1
+    )
+
+
+def test_happenings_say_what_a_bar_brought():
+    bars = wave_bars(60)
+    script = 'enter short when bar == 10\nexit when bar == 20\nalert bar == 15 "at {close}"\nstop 300\nsize 2 units\n'
+    told = [(item.kind, item.bar, item.text) for item in following(script, bars, 30).happenings()]
+    entry, alert, left = told
+    assert entry == ("enter", 11, f"sold 2 at {bars.open[11]:,.2f}, stop {bars.open[11] + 300:,.2f}")
+    assert alert == ("alert", 15, f"at {bars.close[15]:.8g}")
+    net = (bars.open[11] - bars.open[21]) * 2
+    assert (
+        left[:2] == ("exit", 21)
+        and left[2].startswith(f"bought 2 at {bars.open[21]:,.2f} (")
+        and f"net {net:+,.2f}" in left[2]
+    )
+
+
+def test_bars_to_come_open_when_the_session_does():
+    market = Market("TEST", session="09:00-17:30", days="mon-fri", zone="UTC")
+    friday = 1_704_474_000 + 2 * 3600  # 2024-01-05 17:00 … 17:15 UTC
+    bars = wave_bars(3, start=friday + 15 * 60 * 3)
+    longer = lengthened(bars, market, None)
+    opened = [str(np.datetime64(int(time), "s")) for time in longer.time[-2:]]
+    assert all(item[11:16] >= "09:00" for item in opened) and opened[1] > opened[0]
+    assert (longer.close[-2:] == bars.close[-1]).all()
+    forming = said(bars, 2, is_closed=False)
+    assert len(lengthened(bars.take(slice(0, 2)), market, forming)) == 4
+
+
+# --- feeds -----------------------------------------------------------------------------------------------------------
+
+TIMES = st.integers(0, 2**33)
+SYMBOLS = st.text("ABCDEFGHIJKLM/12", min_size=1, max_size=8)
+FRAMES = st.sampled_from([Timeframe(1), M15, Timeframe(240), Timeframe(1440)])
+PRICES = st.floats(-1e6, 1e6)
+
+
+@st.composite
+def bars_said(draw):
+    first, last = draw(PRICES), draw(PRICES)
+    high, low = max(first, last) + draw(st.floats(0, 50)), min(first, last) - draw(st.floats(0, 50))
+    return BarSaid(
+        draw(SYMBOLS), draw(FRAMES), draw(TIMES), first, high, low, last, draw(st.floats(0, 1e9)), draw(st.booleans())
+    )
+
+
+WORDS = st.one_of(
+    bars_said(),
+    st.builds(Clock, TIMES),
+    st.builds(Gap, SYMBOLS, FRAMES, TIMES, TIMES),
+    st.builds(
+        Hello, st.text(max_size=20), st.lists(st.builds(Offered, SYMBOLS, FRAMES), min_size=1, max_size=3).map(tuple)
+    ),
+)
+
+
+@given(WORDS)
+def test_a_word_is_read_as_it_was_written(word):
+    line = written(word)
+    assert "\n" not in line and read_word(line) == word
+
+
+GOOD = json.loads(written(said(wave_bars(3), 1)))
+
+
+@pytest.mark.parametrize(
+    ("change", "why"),
+    [
+        ({"say": "shout"}, "`say` is one of hello, bar, clock, gap"),
+        ({"time": "noon"}, "`time` is a whole number"),
+        ({"time": 1.5}, "`time` is a whole number"),
+        ({"time": 10**12}, "`time` is a whole number"),
+        ({"open": None}, "`open` of a bar is a number"),
+        ({"high": float("inf")}, "`high` of a bar is a number"),
+        ({"high": -1.0}, "a bar's high is its highest"),
+        ({"closed": "yes"}, "`closed` of a bar is true or false"),
+        ({"timeframe": "7x"}, "`7x` is not a timeframe"),
+        ({"market": ""}, "`market` is the symbol"),
+        ({"market": "M" * 65}, "`market` is the symbol"),
+    ],
+)
+def test_a_line_that_cannot_be_read_says_why(change, why):
+    with pytest.raises(FeedError, match=why.replace("(", r"\(")):
+        read_word(json.dumps(GOOD | change))
+
+
+@pytest.mark.parametrize("line", ["", "bar", "[1, 2]", "[" * 90_000, '{"say": "bar"' + " " * 100_001, "null", '{"say": "hello", "protocol": 2}',
+                                  '{"say": "hello", "protocol": 1, "markets": []}', '{"say": "hello", "protocol": 1, "markets": [3]}'], ids=range(9))  # fmt: skip
+def test_what_is_no_word_is_refused(line):
+    with pytest.raises(FeedError):
+        read_word(line)
+
+
+@given(st.data())
+def test_whatever_a_feed_does_bars_are_taken_in_order_and_once(data):
+    """Late, doubled, corrected, missing, out of order, still forming: what was taken is never written anew."""
+    bars = wave_bars(12)
+    intake, taken, seen = Intake("TEST", M15), [], {}
+    for _ in range(data.draw(st.integers(0, 40))):
+        at = data.draw(st.integers(0, 11))
+        word = said(bars, at, is_closed=data.draw(st.booleans()), volume=float(data.draw(st.integers(1, 2))))
+        word = word if data.draw(st.integers(0, 9)) else replace(word, market="OTHER")
+        found = intake.take(word)
+        if word.market == "OTHER":
+            assert found.kind == "other"
+        elif not word.is_closed:
+            assert found.kind == (
+                "late" if (taken and word.time <= taken[-1].time) or found.kind == "late" else "forming"
+            )
+        elif not taken or word.time > taken[-1].time:
+            assert found.kind == "taken"
+            taken.append(word)
+            seen[word.time] = word.values
+        elif word.time in seen:
+            assert found.kind == ("doubled" if seen[word.time] == word.values else "corrected")
+        else:
+            assert found.kind == "late"
+        assert intake.forming is None or not taken or intake.forming.time > taken[-1].time
+    assert [word.time for word in taken] == sorted(seen)
+
+
+# --- drift -----------------------------------------------------------------------------------------------------------
+
+WEEK = 7 * 86_400
+
+
+def drift(net, tested, weeks=10, tested_weeks=100):
+    entered = (np.arange(len(net)) * weeks * WEEK // max(1, len(net))).astype(np.int64)
+    of_test = (np.arange(len(tested)) * tested_weeks * WEEK // max(1, len(tested))).astype(np.int64)
+    net, tested = np.array(net, float), np.array(tested, float)
+    return drift_of(
+        net,
+        np.full(net.size, 4.0),
+        entered,
+        (0, weeks * WEEK),
+        tested,
+        np.full(tested.size, 4.0),
+        of_test,
+        (0, tested_weeks * WEEK),
+    )
+
+
+def test_drift_says_when_it_is_too_early_and_when_it_is_another_strategy():
+    tested = [60.0, -40.0] * 100
+    same = drift([60.0, -40.0] * 10, tested)
+    assert (
+        same.verdict
+        == f"20 trades: nothing outside what the backtest expects; {FEWEST_TRADES} are needed before this says much."
+    )
+    assert {band.key: band.value for band in same.bands} == {
+        "trades_a_week": 2.0,
+        "average_trade": 10.0,
+        "win_rate": 50.0,
+        "bars_held": 4.0,
+    }
+    assert all(band.low <= band.middle <= band.high for band in same.bands)
+    few = drift([-40.0] * 9, tested)
+    assert "too early to say" in few.verdict and "win rate" in few.verdict
+    other = drift([-40.0] * 40, tested, weeks=20)
+    assert "It is not the strategy that was tested." in other.verdict
+    assert drift([], tested).verdict == f"No trades yet: {FEWEST_TRADES} are needed before this says much."
+    assert "nothing to hold practice against" in drift([1.0], []).verdict
+
+
+@given(st.integers(31, 60), st.integers(0, 1_000))
+def test_draws_of_the_backtest_itself_are_rarely_outside(count, seed):
+    """Nine in ten lie inside each band; all outside at once is a hundred times rarer."""
+    generator = np.random.default_rng(seed)
+    tested = generator.normal(10, 100, 300)
+    found = drift(generator.choice(tested, count).tolist(), tested.tolist(), weeks=count / 3)
+    band = next(item for item in found.bands if item.key == "average_trade")
+    spread = 100 / np.sqrt(count)
+    assert abs(band.middle - tested.mean()) < spread and 2 < (band.high - band.low) / spread < 4.6
+
+
+def test_a_practice_on_other_bars_reads_other_markets_as_they_close():
+    bars = wave_bars(80)
+    others = lambda symbol, timeframe: make_dataset(wave_bars(80, seed=9), Market(symbol, tick=0.25), timeframe)  # noqa: E731
+    checked = check('enter long when close > (close from "OTHER")\nexit after 3 bars\nsize 1 units\n')
+    whole = run(make_plan(checked, make_dataset(bars, MARKET, others=others), {}), Account(100_000.0)).trades.rows
+    found = Following.of(checked, MARKET, bars.take(slice(0, 50)), None, Account(100_000.0), {}, 0, others=others)
+    assert found.trades.tobytes() == whole[whole["exit_bar"] < 50].tobytes() and found.trades.size > 3

@@ -1,0 +1,330 @@
+"""Practices: followed, paused, killed and gone on with, their trades are a backtest's over the bars that were taken."""
+
+import json
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from datetime import date
+from threading import Thread
+
+import numpy as np
+import pytest
+from sqlalchemy import event, text
+
+from skelb.core.bars import Bars
+from skelb.core.engine import Reason, run
+from skelb.core.errors import NotFoundError, SettingsError, SkelbError
+from skelb.core.feeds import BarSaid, written
+from skelb.core.plan import make_dataset, make_plan
+from skelb.service.application import Application
+from skelb.service.practice.feeds import Address, GrowingFile, Replay
+from skelb.service.practice.stand_in import FAULTS, StandIn, with_faults
+from skelb.service.setup import Setup
+from tests.conftest import wave_bars, write_csv
+from tests.service.conftest import wait_for
+
+SCRIPT = """title "Follower"
+input n = 8
+up = close crosses above sma(close, n)
+down = close crosses below sma(close, n)
+enter long when up
+enter short when down
+alert up "up at {close}"
+stop 3 * atr(10)
+target 5 * atr(10)
+size 1 units
+"""
+SETUP = Setup(text=SCRIPT, market="WAVE", timeframe="15m", account="Plain")
+AT_ONCE = Replay(pace=0)
+
+
+def state_of(application, number):
+    return application.practices.store.get(number).state
+
+
+def followed(application, number):
+    """The practice in memory."""
+    return application.practices._follower(number)
+
+
+def ended(application, number):
+    wait_for(lambda: state_of(application, number) != "running")
+    return followed(application, number)
+
+
+def taken(application, number):
+    """All bars of a practice: those from before, and those that it took."""
+    store = application.practices.store
+    before = store.history(number, wave_bars(1).timeframe)
+    rows = store.bars(number)
+    times = np.array([opened for opened, _ in rows], np.int64)
+    values = np.array([value for _, value in rows]).reshape(-1, 5).T
+    old = (before.open, before.high, before.low, before.close, before.volume)
+    joined = [np.concatenate(pair) for pair in zip(old, values, strict=True)]
+    return Bars(before.timeframe, np.concatenate((before.time, times)), *joined)
+
+
+def backtested(application, number, bars):
+    """The trades of a backtest over bars that decides from where the practice began; those the end ends are left out."""
+    stored = application.practices.store.get(number)
+    prepared = stored.setup.prepared(application.library, application.datasets)
+    dataset = make_dataset(bars, prepared.dataset.market)
+    plan = make_plan(prepared.checked, dataset, prepared.inputs)
+    first = min(int(np.searchsorted(bars.time, stored.since)), len(bars) - 1)
+    rows = run(replace(plan, first=first), prepared.account).trades.rows
+    return rows[rows["reason"] != Reason.END]
+
+
+def agrees(application, number):
+    """Whether trades and events are those of a backtest over the bars that were taken; returns how many trades."""
+    follower = followed(application, number)
+    rows = backtested(application, number, taken(application, number))
+    mine = follower.following.trades
+    assert mine.tobytes() == rows.tobytes()
+    kinds = [item.kind for item in application.practices.store.events(number, limit=100_000)]
+    assert kinds.count("exit") == len(rows)
+    assert kinds.count("enter") == len(rows) + follower.following.open_rows.size
+    return len(rows)
+
+
+def test_a_replay_ends_with_the_backtests_trades(application):
+    practices = application.practices
+    number = practices.begin(SETUP, AT_ONCE)
+    follower = ended(application, number)
+    assert state_of(application, number) == "stopped" and follower.stored.message == "the feed has come to its end"
+    assert len(taken(application, number)) == 4000 and agrees(application, number) > 20
+    shown = practices.shown(number)
+    assert shown.line.trades == follower.following.trades.size and shown.drift.tested > 100
+    assert shown.event_count == len(practices.events(number, None, 100_000)) and len(shown.events) == 40
+    assert [item.id for item in shown.events] == sorted((item.id for item in shown.events), reverse=True)
+    in_view = [item for item in shown.events if item.bar is not None]
+    assert in_view and all(shown.picture.time[item.bar] <= item.time for item in in_view)
+    alerts = [item for item in practices.events(number, None, 100_000) if item.kind == "alert"]
+    assert alerts and all(item.text.startswith("up at ") for item in alerts)
+
+
+def test_a_day_to_begin_with_is_kept_to(application):
+    day = date(2024, 2, 1)
+    number = application.practices.begin(SETUP, AT_ONCE, since=day)
+    ended(application, number)
+    stored = application.practices.store.get(number)
+    assert str(np.datetime64(stored.since, "s"))[:10] == "2024-02-01" and agrees(application, number) > 20
+    with pytest.raises(SettingsError, match="nothing to replay"):
+        application.practices.begin(SETUP, AT_ONCE, since=date(2030, 1, 1))
+    with pytest.raises(SettingsError, match="at least 50 are needed"):
+        application.practices.begin(SETUP, AT_ONCE, since=date(2024, 1, 1))
+
+
+def test_paused_gone_on_with_and_closed_it_takes_every_bar_once(application, tmp_path):
+    practices = application.practices
+    number = practices.begin(SETUP, Replay(pace=200_000))  # a bar in some milliseconds
+    for _ in range(4):
+        there = len(practices.store.bars(number))
+        wait_for(lambda there=there: len(practices.store.bars(number)) > there)
+        practices.pause(number)
+        assert state_of(application, number) == "paused" and agrees(application, number) >= 0
+        practices.go_on(number)
+    application.close()
+    again = Application(tmp_path)
+    try:
+        assert state_of(again, number) == "running"
+        again.practices.put_pace(number, 0)
+        again.practices.start_all()
+        ended(again, number)
+        assert len(taken(again, number)) == 4000 and agrees(again, number) > 20
+    finally:
+        again.close()
+
+
+KILLED = """
+import sys
+from pathlib import Path
+from skelb.service.application import Application
+application = Application(Path(sys.argv[1]))
+application.practices.start_all()
+print("begun", flush=True)
+while True:
+    import time
+    time.sleep(1)
+"""
+
+
+def test_killed_at_any_moment_nothing_is_lost_and_nothing_happens_twice(application, tmp_path):
+    number = application.practices.begin(SETUP, Replay(pace=100_000))
+    application.close()
+    for turn in range(4):
+        child = subprocess.Popen([sys.executable, "-c", KILLED, str(tmp_path)], stdout=subprocess.PIPE)
+        assert child.stdout.readline() == b"begun\n"
+        time.sleep(0.4 + 0.17 * turn)
+        child.send_signal(signal.SIGKILL)
+        child.wait()
+    again = Application(tmp_path)
+    try:
+        assert len(again.practices.store.bars(number)) > 10
+        again.practices.put_pace(number, 0)
+        again.practices.start_all()
+        ended(again, number)
+        assert len(taken(again, number)) == 4000 and agrees(again, number) > 20
+    finally:
+        again.close()
+
+
+def test_a_full_disk_stops_it_and_going_on_loses_nothing(application):
+    practices, engine = application.practices, application.database.engine
+    number = practices.begin(SETUP, Replay(pace=200_000))
+    wait_for(lambda: len(practices.store.bars(number)) > 20)
+    full = []
+
+    def refuse(conn, cursor, statement, parameters, context, executemany):
+        if full and ("INTO practice" in statement or "UPDATE practice" in statement):
+            raise sqlite3.OperationalError("database or disk is full")
+
+    event.listen(engine, "before_cursor_execute", refuse)
+    full.append(True)
+    wait_for(lambda: not followed(application, number).is_at_work)
+    event.remove(engine, "before_cursor_execute", refuse)
+    # Not even that could be stored: who looks is told, and a start goes on.
+    [line], shown = practices.lines(), practices.shown(number).line
+    assert line.state == shown.state == "failed" and "disk is full" in line.message
+    assert state_of(application, number) == "running"
+    practices.put_pace(number, 0)
+    practices.go_on(number)
+    ended(application, number)
+    assert len(taken(application, number)) == 4000 and agrees(application, number) > 20
+
+
+# --- feeds -----------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    "faults", [*({fault} for fault in FAULTS), set(FAULTS)], ids=lambda item: "+".join(sorted(item))
+)
+def test_whatever_the_feed_does_the_trades_are_those_of_the_bars_that_were_taken(application, faults):
+    dataset = application.datasets.get("WAVE", wave_bars(1).timeframe)
+    since = int(dataset.bars.time[3600])
+    short = dataset.bars.take(dataset.bars.time < since)
+    application.library.save_market("WAVE", "A wave", {"tick": 0.25}, [short])
+    stand_in = StandIn("WAVE", dataset, since - 1, 40_000 if "reconnect" in faults else 0, frozenset(faults))
+    server = stand_in.listen(0)
+    Thread(target=server.serve_forever, daemon=True).start()
+    port = server.socket.getsockname()[1]
+    number = application.practices.begin(SETUP, Address(url=f"ws://127.0.0.1:{port}"))
+    wait_for(lambda: followed(application, number).is_at_work)
+    time.sleep(0.3)
+    player = Thread(target=stand_in.play, daemon=True)
+    player.start()
+    wait_for(
+        lambda: (
+            len(application.practices.store.bars(number))
+            > (380 if faults.isdisjoint({"missing", "late", "order"}) else 150)
+        )
+    )
+    wait_for(lambda: not player.is_alive())
+    time.sleep(0.8)
+    application.practices.pause(number)
+    stand_in.until.set()
+    server.shutdown()
+    troubles = followed(application, number).troubles
+    assert agrees(application, number) > 3
+    bars = taken(application, number)
+    assert (np.diff(bars.time) > 0).all()
+    told = {"doubled": troubles.doubled, "corrected": troubles.corrected, "late": troubles.late, "order": troubles.late}
+    for fault in faults & told.keys() - {"late", "order"}:
+        assert told[fault] > 0
+    its = dataset.bars
+    wanted = its.close[np.searchsorted(its.time, bars.time)]
+    assert (bars.close == wanted).all()  # no correction rewrote what was taken
+
+
+def test_faults_are_the_same_for_the_same_seed_and_none_changes_nothing():
+    bars = wave_bars(60)
+    words = [
+        BarSaid("W", bars.timeframe, int(bars.time[at]), *(float(bars.open[at]),) * 4, 1.0, True) for at in range(60)
+    ]
+    assert list(with_faults(words, frozenset())) == words
+    all_ = frozenset(FAULTS)
+    assert list(with_faults(words, all_)) == list(with_faults(words, all_)) != words
+    assert (
+        len(list(with_faults(words, frozenset({"missing"}))))
+        < 60
+        < len(list(with_faults(words, frozenset({"doubled"}))))
+    )
+    late = list(with_faults(words, frozenset({"late"})))
+    assert sorted(late, key=lambda word: word.time) == words != late
+
+
+def test_a_file_that_grows_is_followed_line_by_line(application, tmp_path):
+    bars = wave_bars(4100)
+    path = tmp_path / "grows.csv"
+    path.write_text("")
+    number = application.practices.begin(SETUP, GrowingFile(path=str(path)))
+    whole = write_csv(tmp_path / "whole.csv", bars.take(slice(4000, None))).read_text()
+    half = len(whole) // 2 + 7  # within a row: it is not read before it is whole
+    path.write_text(whole[:half])
+    wait_for(lambda: len(application.practices.store.bars(number)) > 30)
+    rows = whole[:half].count("\n") - 1
+    time.sleep(0.5)
+    assert len(application.practices.store.bars(number)) == rows
+    with path.open("a") as file:
+        file.write(whole[half:])
+        file.write("2024-01-01T00:00:00Z,1,2,0,nonsense,5\n")
+        closed = BarSaid("WAVE", bars.timeframe, int(bars.time[-1]) + 900, 5.0, 6.0, 4.0, 5.5, 1.0, True)
+        file.write(written(closed) + "\n" + json.dumps({"say": "bar"}) + "\n")
+    wait_for(lambda: len(application.practices.store.bars(number)) == 101)
+    time.sleep(0.4)
+    application.practices.pause(number)
+    troubles = followed(application, number).troubles
+    assert troubles.refused == 2 and agrees(application, number) >= 0
+    assert taken(application, number).close[-1] == 5.5
+
+
+@pytest.mark.parametrize(
+    ("feed", "why"),
+    [
+        (GrowingFile(path="/no/such/file.csv"), "there is no file"),
+        (Address(url="http://127.0.0.1:1"), "begins with ws://"),
+        (Address(url="ws://"), "begins with ws://"),
+    ],
+)
+def test_a_feed_that_cannot_be_is_refused(application, feed, why):
+    with pytest.raises(SettingsError, match=why):
+        application.practices.begin(SETUP, feed)
+    assert application.practices.lines() == []
+
+
+def test_an_address_where_nobody_is_says_so_and_is_sought_again(application):
+    number = application.practices.begin(SETUP, Address(url="ws://127.0.0.1:9"))
+    wait_for(lambda: followed(application, number).troubles.refused >= 2)
+    assert "is not there" in followed(application, number).troubles.last and state_of(application, number) == "running"
+    application.practices.stop(number)
+    assert state_of(application, number) == "stopped"
+
+
+def test_what_cannot_be_practised_is_refused(application):
+    begin = application.practices.begin
+    for text_, why in (
+        ("plot = close\ndraw plot", "enters nothing"),
+        ("enter long when (", ""),
+        ("enter long when ref > 1\nsize 1 units", ""),
+    ):
+        with pytest.raises(SkelbError, match=why):
+            begin(SETUP.model_copy(update={"text": text_}), AT_ONCE)
+    with pytest.raises(SkelbError):
+        begin(SETUP.model_copy(update={"basket": ("WAVE",)}), AT_ONCE)
+    with pytest.raises(NotFoundError):
+        application.practices.shown(7)
+    assert application.practices.lines() == []
+
+
+def test_a_practice_that_cannot_be_read_hides_no_other(application):
+    practices = application.practices
+    first, second = practices.begin(SETUP, AT_ONCE), practices.begin(SETUP, AT_ONCE)
+    ended(application, first), ended(application, second)
+    with application.database.session() as session:
+        session.execute(text("UPDATE practice SET setup = '{\"text\": 3}' WHERE id = :id"), {"id": first})
+    practices._forget(first)
+    assert [line.number for line in practices.lines()] == [second]
+    assert any("practice of Follower" in said for said in application.left_out())
