@@ -221,6 +221,18 @@ def bring_over(page: Page) -> None:
     page.wait_for_timeout(2_000)  # what each choice comes to
 
 
+def practice(page: Page) -> None:
+    page.goto("/practice?begin=true&script=Harbour%20swell&market=KELP&timeframe=5m")
+    page.get_by_label("First day of the replay").fill("2024-03-11")
+    page.get_by_label("First day of the replay").press("Enter")
+    page.get_by_label("Pace").select_option("36000")
+    page.get_by_role("button", name="Begin the practice").click()
+    page.get_by_test_id("drift").wait_for()
+    page.wait_for_timeout(17_000)
+    page.get_by_role("button", name="Pause").click()
+    page.get_by_role("button", name="Go on").wait_for()
+
+
 VIEWS = {
     "plan-builder": (plan_builder, "daychart"),
     "workbench-sheet": (sheet, "daychart"),
@@ -240,6 +252,7 @@ VIEWS = {
     "trials-doubt": (doubt, "daychart"),
     "market": (market, "daychart"),
     "shelf": (shelf, "daychart"),
+    "practice": (practice, "daychart"),
 }
 
 

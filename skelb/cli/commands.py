@@ -27,6 +27,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "report": ("skelb.cli.reports", "Judge a run whole, kept or made now: as JSON, or as a page that opens anywhere."),
     "pack": ("skelb.cli.reports", "Write a run with all that it was made of into one file."),
     "verify": ("skelb.cli.reports", "Make a packed run again; exit code 1 when it comes to something else."),
+    "feed": ("skelb.cli.feeds", "Serve stored bars as a feed, with faults on request, to practise on."),
     "account": ("skelb.cli.accounts", "List, show, save and delete the accounts of the data folder."),
     "market": ("skelb.cli.markets", "List markets; say what is odd about their bars, leave bars out, export them."),
     "basket": ("skelb.cli.baskets", "List, save and delete baskets: markets that are run together."),

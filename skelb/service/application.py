@@ -40,7 +40,7 @@ class Application:
         self.runs = KeptRuns(self.database, self.library, self.datasets, self.tallies)
         self.trials = Trials(self.database, self.library, self.datasets, self.tallies)
         self.desk = TrialDesk(self.trials, self.tallies)
-        self.practices = Practices(self.database, self.library, self.datasets)
+        self.practices = Practices(self.database, self.library, self.datasets, self.runs, self.logbook)
         self.is_prepared = Event()
         self.is_prepared.set()
 

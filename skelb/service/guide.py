@@ -81,7 +81,7 @@ def _how_tos() -> list[Entry]:
 
 
 def _pages() -> list[Entry]:
-    wanted = ("workbench.md", "report.md", "logbook.md", "language.md", "words.md", "engine.md")
+    wanted = ("workbench.md", "report.md", "logbook.md", "language.md", "words.md", "engine.md", "feed.md")
     found = []
     for path in (GUIDE / name for name in wanted):
         if path.exists():

@@ -14,6 +14,7 @@ from skelb.store import (
     BasketRecord,
     Database,
     MarketRecord,
+    PracticeRecord,
     RunRecord,
     ScriptRecord,
     TrialRecord,
@@ -23,11 +24,11 @@ from skelb.store import (
     removed_name,
 )
 
-Kind = Literal["script", "market", "account", "basket", "run", "trial"]
-Found = ScriptRecord | MarketRecord | AccountRecord | BasketRecord | RunRecord | TrialRecord
+Kind = Literal["script", "market", "account", "basket", "run", "trial", "practice"]
+Found = ScriptRecord | MarketRecord | AccountRecord | BasketRecord | RunRecord | TrialRecord | PracticeRecord
 _TABLES: dict[Kind, type[Found]] = {
     "script": ScriptRecord, "market": MarketRecord, "account": AccountRecord, "basket": BasketRecord, "run": RunRecord,
-    "trial": TrialRecord,
+    "trial": TrialRecord, "practice": PracticeRecord,
 }  # fmt: skip
 _NAMED: dict[Kind, InstrumentedAttribute[str]] = {
     "script": ScriptRecord.title, "market": MarketRecord.symbol, "account": AccountRecord.name,

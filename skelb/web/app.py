@@ -22,6 +22,7 @@ from skelb.web.live_questions import live_schemas
 from skelb.web.logbook_routes import router as logbook_router
 from skelb.web.lsp import router as language_router
 from skelb.web.market_routes import router as market_router
+from skelb.web.practice_routes import router as practice_router
 from skelb.web.problems import RESPONSES, Problem, problem, tell_problems
 from skelb.web.report_routes import router as report_router
 from skelb.web.routes import router as api_router
@@ -40,6 +41,7 @@ TAGS = {
     "scripts": "What a text says, and the guide.",
     "trials": "Sweeps, splits, walk-forwards, searches, studies and baskets.",
     "report": "A run judged whole, taken along, and without each of its lines.",
+    "practice": "Strategies that follow feeds, and what happened with them.",
     "doubt": "A run made worse, drawn anew, and put to a challenge.",
 }
 _POLICY = (
@@ -99,6 +101,7 @@ def make_app(application: Application, host: str = "127.0.0.1", token: str | Non
     app.include_router(report_router)
     app.include_router(logbook_router)
     app.include_router(trial_router)
+    app.include_router(practice_router)
     app.include_router(live_router)
     app.include_router(language_router)
     _serve_front_end(app)

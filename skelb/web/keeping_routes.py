@@ -34,6 +34,8 @@ def remove(body: RemovalIn, app: App) -> None:
     app.keeping.remove(body.kind, body.name)
     if body.kind == "trial":
         app.trials.stop(int(body.name))
+    if body.kind == "practice":
+        app.practices.leave(int(body.name))
 
 
 @router.post("/removals/back")

@@ -1,7 +1,7 @@
 """What goes over the REST API; the front end's types are generated from these."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Any
 
 from pydantic import BaseModel, Field
@@ -16,6 +16,7 @@ from skelb.core.trials import Kind as ResampleKind
 from skelb.service.imports import How
 from skelb.service.keeping import Kind
 from skelb.service.planning import RuleExample
+from skelb.service.practice import FeedChoice
 from skelb.service.quality import OddKind
 from skelb.service.settings import AccountSettings, MarketSettings
 from skelb.service.setup import Setup
@@ -296,6 +297,21 @@ class BroughtOut:
     sure: int
     asked: int
     left: int
+
+
+class PracticeIn(BaseModel):
+    setup: Setup
+    feed: FeedChoice
+    since: date | None = None
+    run: int | None = Field(default=None, ge=0)
+
+
+class PracticeOut(BaseModel):
+    number: int
+
+
+class PaceIn(BaseModel):
+    pace: float = Field(ge=0, le=1e6)
 
 
 class WrongOut(BaseModel):

@@ -202,8 +202,35 @@ def two_kept(page):
     )
 
 
+def practice(page):
+    page.goto("/practice?begin=true&script=Harbour%20swell&market=KELP&timeframe=5m")
+    page.get_by_label("Pace", exact=True).select_option("0")
+    page.get_by_role("button", name="Begin the practice").click()
+    page.get_by_test_id("events").get_by_role("listitem").first.wait_for()
+
+
+def practices(page):
+    page.goto("/practice?all=true")
+    page.get_by_test_id("practices").wait_for()
+
+
+def bringing_over(page):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="Tools", exact=True).click()
+    page.get_by_role("menuitem", name="Bring over").click()
+    page.get_by_label("Paste a script in another notation").fill(
+        "a = sma(close, 5)\nup = close > a[1]\nif (up) sell(1)\nhedge(2)\n"
+    )
+    page.get_by_role("button", name="Read it").click()
+    page.get_by_text("It already runs").wait_for()
+
+
 PLACES = (
     workbench,
+    practice,
+    practices,
+    bringing_over,
     logbook,
     compare,
     report,

@@ -2,14 +2,21 @@
 
 import gzip
 import json
+import os
 import sqlite3
+import subprocess
+import sys
 import zipfile
 from dataclasses import replace
 
 import pytest
+from websockets.sync.client import connect
 
+from skelb.core.feeds import read_word
+from skelb.service.application import Application
 from tests.cli import conftest
 from tests.conftest import wave_bars, write_csv
+from tests.service.conftest import wait_for
 
 
 def skelb(folder, *arguments, expect=0):
@@ -261,3 +268,41 @@ def test_a_pack_is_made_again_on_an_empty_folder(folder, tmp_path):
     assert "R.zip: it is no pack" in skelb(tmp_path, "verify", "R.zip", expect=2)
     assert "cannot be read" in skelb(tmp_path, "verify", "none.zip", expect=2)
     assert "cannot be written" in skelb(folder, "pack", "sway.skelb", *given, "--out", "no/P.zip", expect=2)
+
+
+def test_a_stand_in_feed_is_served_and_written_to_a_file(tmp_path):
+    """Over a WebSocket and to a file: a hello, then bars in order, at once with a pace of 0."""
+    stored = tmp_path / "home"
+    application = Application(stored)
+    application.library.save_market("WAVE", "A wave", {"tick": 0.25}, [wave_bars(1000)])
+    application.close()
+    command = [sys.executable, "-m", "skelb.program", "feed", "--market", "WAVE", "--timeframe", "15m", "--pace", "0"]
+    environment = {**os.environ, "SKELB_HOME": str(stored)}
+    served = subprocess.Popen([*command, "--port", "0"], env=environment, stdout=subprocess.PIPE, text=True)
+    try:
+        url = served.stdout.readline().split()[-1]
+        with connect(url, open_timeout=20) as socket:
+            hello = read_word(socket.recv(timeout=20))
+            assert hello.markets[0].market == "WAVE"
+            bars = [read_word(socket.recv(timeout=20)) for _ in range(50)]
+        assert [bar.time for bar in bars] == sorted(bar.time for bar in bars) and all(bar.is_closed for bar in bars)
+    finally:
+        served.kill()
+        served.wait()
+    path = tmp_path / "grows.jsonl"
+    written = subprocess.Popen([*command, "--file", str(path), "--faults", "doubled"], env=environment)
+    try:
+        wait_for(lambda: path.exists() and path.read_text().count("\n") > 60)
+    finally:
+        written.kill()
+        written.wait()
+    said = [read_word(line) for line in path.read_text().splitlines()[:60]]
+    times = [word.time for word in said if hasattr(word, "time")]
+    assert times == sorted(times) and len(set(times)) < len(times)
+    for arguments, why in (
+        (["--from", "noon"], "--from takes a day"),
+        (["--faults", "sleepy"], "a fault is one of late, doubled"),
+        (["--market", "NONE"], "NONE"),
+    ):
+        refused = subprocess.run([*command, *arguments], env=environment, capture_output=True, text=True)
+        assert refused.returncode == 2 and why in refused.stderr and "Traceback" not in refused.stderr

@@ -102,7 +102,7 @@ def test_what_it_would_do_next_says_sizes_levels_and_what_is_lacking():
     )
     assert 0 < distance < 6 * np.nanmax(spans) and " below, target " in long.act and long.act.endswith(" above")
     assert long.holds is False and [item.text for item in long.lacks] == ["close > highest(close, 3)"]
-    worth = [float(number) for number in long.lacks[0].worth.split(" of ")]
+    worth = [float(number) for number in long.lacks[0].worth.split(" against ")]
     assert worth == pytest.approx([bars.close[39], bars.close[37:40].max()])
     assert short.lacks[-1].text == "close < low - 1" and short.act.startswith("sell 2 at the next open, stop ")
 
@@ -113,7 +113,7 @@ def test_a_rule_says_what_would_hold_it_back():
     assert {step.act for step in next_steps(small) if step.kind == "enter"} == {"nothing: held back by lot too small"}
     window = following(NEXT + "window 00:01-00:02\n", bars, 40)
     assert next_steps(window)[0].act == "nothing: held back by window"
-    resting = following("enter long when close > 0 at stop high + 1 for 3 bars\nsize 1 units", bars, 40)
+    resting = following("enter long when bar > 100 at stop high + 1 for 3 bars\nsize 1 units", bars, 40)
     assert next_steps(resting)[0].act == f"an order to buy at stop {bars.high[40 - 1] + 1:,.2f} rests"
 
 
@@ -146,7 +146,7 @@ def test_happenings_say_what_a_bar_brought():
     assert (
         left[:2] == ("exit", 21)
         and left[2].startswith(f"bought 2 at {bars.open[21]:,.2f} (")
-        and f"net {net:+,.2f}" in left[2]
+        and f"net {net:+,.2f}".replace("-", "−") in left[2]
     )
 
 

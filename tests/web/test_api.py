@@ -15,6 +15,7 @@ from skelb.service.application import Application
 from skelb.web import served
 from skelb.web.app import make_app
 from tests.conftest import wave_bars, write_csv
+from tests.service.conftest import wait_for
 
 SCRIPT = 'title "Sway"\ninput n = 5 from 3 to 9 step 2\nx = sma(close, n)\nup = close crosses above x\ndraw x color long when close > x else short\ndraw n in "Panel"\nmark up below ring "at {close}"\nshade x to close\nlevel 3 in "Panel"\nenter long when up\nexit after 4 bars\nsize 2 units\n'
 LOCAL = {"host": "127.0.0.1"}
@@ -401,3 +402,30 @@ def test_a_stress_comes_run_by_run_and_a_row_that_cannot_be_says_why(client):
     assert [step["verdict"] is not None for step in steps] == [False] * (len(steps) - 1) + [True]
     refused = client.post("/api/doubt/stress", json={"setup": {**SETUP, "text": "enter long when"}})
     assert refused.status_code == 422 and "line 1" in refused.json()["detail"]
+
+
+def test_a_practice_is_begun_looked_at_paused_and_taken_away(client):
+    body = {"setup": SETUP, "feed": {"kind": "replay", "pace": 0}}
+    number = client.post("/api/practices", json=body).json()["number"]
+    wait_for(lambda: client.get(f"/api/practices/{number}").json()["line"]["state"] != "running")
+    shown = client.get(f"/api/practices/{number}").json()
+    assert shown["line"]["message"] == "the feed has come to its end" and shown["picture"]["close"]
+    assert shown["drift"]["trades"] == shown["line"]["trades"] and len(shown["drift"]["bands"]) == 4
+    kept = client.get(f"/api/runs/{shown['run']}").json()
+    assert kept["setup"]["to_date"] < "2030" and client.get("/api/runs").json()["runs"][0]["tags"] == ["practice"]
+    events = client.get(f"/api/practices/{number}/events", params={"most": 5}).json()
+    assert len(events) == min(5, shown["event_count"])
+    assert client.get("/api/practices").json()[0]["number"] == number
+    assert client.put(f"/api/practices/{number}/pace", json={"pace": 60}).status_code == 200
+    assert client.post(f"/api/practices/{number}/pause").status_code == 200
+    assert client.get(f"/api/practices/{number}").json()["line"]["state"] == "paused"
+    assert client.post(f"/api/practices/{number}/go-on").status_code == 200
+    assert client.post(f"/api/practices/{number}/stop").status_code == 200
+    assert client.post("/api/removals", json={"kind": "practice", "name": str(number)}).status_code == 200
+    assert client.get("/api/practices").json() == [] and client.get(f"/api/practices/{number}").status_code == 404
+    assert client.post("/api/removals/back", json={"kind": "practice", "name": str(number)}).status_code == 200
+    assert client.get("/api/practices").json()[0]["state"] == "paused"
+    for wrong in ({"feed": {"kind": "pigeon"}}, {"feed": {"kind": "replay", "pace": -1}}, {"since": "soon"}):
+        assert client.post("/api/practices", json=body | wrong).status_code == 422
+    for way in ("pause", "go-on", "stop"):
+        assert client.post(f"/api/practices/999/{way}").status_code == 404

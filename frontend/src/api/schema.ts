@@ -577,6 +577,150 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Practices
+         * @description Every practice in a line, newest first.
+         */
+        get: operations["practices"];
+        put?: never;
+        /**
+         * Begin Practice
+         * @description Let a strategy follow a feed from now on; the backtest that it comes from is kept in the logbook.
+         */
+        post: operations["begin_practice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practices/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Practice
+         * @description A practice as it stands: chart, what it would do next, position, what happened, drift.
+         */
+        get: operations["practice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practices/{number}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Practice Events
+         * @description What happened in a practice, newest first.
+         */
+        get: operations["practice_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practices/{number}/go-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Go On With Practice
+         * @description Follow a practice again, from where it was.
+         */
+        post: operations["go_on_with_practice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practices/{number}/pace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Practice Pace
+         * @description How many times as quick as they came a replay says its bars; 0 is as quick as can be.
+         */
+        put: operations["put_practice_pace"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practices/{number}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pause Practice
+         * @description Follow a practice no more for now.
+         */
+        post: operations["pause_practice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practices/{number}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Practice
+         * @description End a practice.
+         */
+        post: operations["stop_practice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/removals": {
         parameters: {
             query?: never;
@@ -1703,6 +1847,22 @@ export interface components {
             stop_out: number;
         };
         /**
+         * Address
+         * @description An address that speaks the protocol over a WebSocket.
+         */
+        Address: {
+            /**
+             * @description which kind it is (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            kind: "address";
+            /**
+             * Url
+             * @description where it listens, beginning with ws:// or wss://
+             */
+            url: string;
+        };
+        /**
          * Against
          * @description In sample (x) against out of sample (y).
          */
@@ -1804,6 +1964,39 @@ export interface components {
              * @description in order
              */
             values: (number | boolean | string)[];
+        };
+        /**
+         * Band
+         * @description A figure of practice and where nine in ten draws from the backtest lie.
+         *
+         *     value is None without trades; low, middle and high (percentiles 5, 50 and 95) are None where the backtest has none
+         */
+        Band: {
+            /**
+             * High
+             * @description the 95th percentile of draws from the backtest; null without
+             */
+            high: number | null;
+            /**
+             * Key
+             * @description which figure
+             */
+            key: string;
+            /**
+             * Low
+             * @description the 5th percentile of draws from the backtest; null without
+             */
+            low: number | null;
+            /**
+             * Middle
+             * @description the middle of the draws; null without
+             */
+            middle: number | null;
+            /**
+             * Value
+             * @description of practice; null without trades
+             */
+            value: number | null;
         };
         /**
          * BarExplained
@@ -2208,7 +2401,10 @@ export interface components {
         };
         /** BringRunIn */
         BringRunIn: {
-            /** Answers */
+            /**
+             * Answers
+             * @description choices counted from 0, by the ids of questions
+             */
             answers?: {
                 [key: string]: number;
             };
@@ -3390,6 +3586,32 @@ export interface components {
              */
             y: number[];
         };
+        /**
+         * Drift
+         * @description The bands, how many trades practice and backtest have, and the verdict in a sentence.
+         */
+        Drift: {
+            /**
+             * Bands
+             * @description figures beside what as many trades of the backtest give
+             */
+            bands: components["schemas"]["Band"][];
+            /**
+             * Tested
+             * @description trades of the backtest
+             */
+            tested: number;
+            /**
+             * Trades
+             * @description trades of practice
+             */
+            trades: number;
+            /**
+             * Verdict
+             * @description whether it is still the same strategy, or too early to say
+             */
+            verdict: string;
+        };
         /** DuplicateIn */
         DuplicateIn: {
             /**
@@ -3483,6 +3705,37 @@ export interface components {
              * @description how many there are in all
              */
             total: number;
+        };
+        /**
+         * EventShown
+         * @description Something that happened; `bar` is its bar in the picture, None where it is not in view.
+         */
+        EventShown: {
+            /**
+             * Bar
+             * @description its bar in the picture; null where it is not in view
+             */
+            bar: number | null;
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+            /**
+             * Kind
+             * @description which kind it is
+             */
+            kind: string;
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
+            text: string;
+            /**
+             * Time
+             * @description when it was so by the feed, seconds since 1970 UTC
+             */
+            time: number;
         };
         /**
          * Excursions
@@ -3939,6 +4192,22 @@ export interface components {
             groups: components["schemas"]["Group"][];
         };
         /**
+         * GrowingFile
+         * @description A file in the server's reach that grows line by line: words of the protocol, or rows of a CSV of bars.
+         */
+        GrowingFile: {
+            /**
+             * @description which kind it is (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            kind: "file";
+            /**
+             * Path
+             * @description a file in the server's reach
+             */
+            path: string;
+        };
+        /**
          * Guess
          * @description A setting of a market, by the key of its JSON, as its bars suggest it, and why.
          */
@@ -4024,6 +4293,63 @@ export interface components {
              * @description its title
              */
             title: string;
+        };
+        /**
+         * Held
+         * @description The open position: units and money of all its lots, levels of the nearest.
+         */
+        Held: {
+            /**
+             * Bars Held
+             * @description bars it was held
+             */
+            bars_held: number;
+            /**
+             * Costs
+             * @description so far, the account's currency, below 0
+             */
+            costs: number;
+            /**
+             * Floating
+             * @description before costs, at the last price, the account's currency
+             */
+            floating: number;
+            /**
+             * Price
+             * @description of the entry, the middle of all lots by their size
+             */
+            price: number;
+            /**
+             * R
+             * @description after costs, in multiples of the first risk; null without a stop
+             */
+            r: number | null;
+            /**
+             * Side
+             * @description long or short
+             * @enum {string}
+             */
+            side: "long" | "short";
+            /**
+             * Since
+             * @description when the bar of the first entry opened, seconds since 1970 UTC
+             */
+            since: number;
+            /**
+             * Stop
+             * @description the nearest; null without
+             */
+            stop: number | null;
+            /**
+             * Target
+             * @description the nearest; null without
+             */
+            target: number | null;
+            /**
+             * Units
+             * @description units
+             */
+            units: number;
         };
         /** HistoriesIn */
         HistoriesIn: {
@@ -4364,6 +4690,22 @@ export interface components {
              * @description its title
              */
             title: string;
+        };
+        /**
+         * Lack
+         * @description A part of a condition that is not yes: as written, and what its sides are worth, as `16.4 against 18`.
+         */
+        Lack: {
+            /**
+             * Text
+             * @description a part of the condition as written
+             */
+            text: string;
+            /**
+             * Worth
+             * @description what its sides are worth
+             */
+            worth: string;
         };
         /** LeaveOutIn */
         LeaveOutIn: {
@@ -5607,6 +5949,50 @@ export interface components {
             way: 1 | -1;
         };
         /**
+         * NextStep
+         * @description A rule at the close of the bar that forms, or of the next one.
+         *
+         *     time : when it is judged, seconds since 1970 UTC; act : what follows if `name` is yes then
+         *     holds : whether it is yes as things stand, None for unknown; lacks : what keeps it from being yes
+         */
+        NextStep: {
+            /**
+             * Act
+             * @description what follows if it is yes then
+             */
+            act: string;
+            /**
+             * Holds
+             * @description whether it is yes as things stand; null for unknown
+             */
+            holds: boolean | null;
+            /**
+             * Kind
+             * @description which kind it is
+             */
+            kind: string;
+            /**
+             * Lacks
+             * @description what keeps it from being yes
+             */
+            lacks: components["schemas"]["Lack"][];
+            /**
+             * Name
+             * @description what it is called
+             */
+            name: string;
+            /**
+             * Side
+             * @description long or short
+             */
+            side: string | null;
+            /**
+             * Time
+             * @description when the rule is judged, seconds since 1970 UTC
+             */
+            time: number;
+        };
+        /**
          * NextYes
          * @description The bar that was looked for, None where there is none.
          */
@@ -5832,6 +6218,14 @@ export interface components {
              */
             x: number[];
         };
+        /** PaceIn */
+        PaceIn: {
+            /**
+             * Pace
+             * @description so many times as quick as the bars came; 0 is as quick as can be
+             */
+            pace: number;
+        };
         /**
          * Part
          * @description Trades that the difference of two runs is made of: how many, what they came to before and after (0 of a run that
@@ -5880,6 +6274,191 @@ export interface components {
              * @description a text in the language of scripts
              */
             text: string;
+        };
+        /** PracticeIn */
+        PracticeIn: {
+            /**
+             * Feed
+             * @description where the bars come from
+             */
+            feed: components["schemas"]["Replay"] | components["schemas"]["GrowingFile"] | components["schemas"]["Address"];
+            /**
+             * Run
+             * @description the kept run that it comes from
+             */
+            run?: number | null;
+            /** @description what is run, and how */
+            setup: components["schemas"]["Setup"];
+            /**
+             * Since
+             * @description a replay's first day; the last fifth of the bars where none is said
+             */
+            since?: string | null;
+        };
+        /**
+         * PracticeLine
+         * @description A practice in the list of all.
+         */
+        PracticeLine: {
+            /**
+             * Account
+             * @description the name of a stored account
+             */
+            account: string;
+            /**
+             * Feed
+             * @description where the bars come from, in words
+             */
+            feed: string;
+            /**
+             * Market
+             * @description the symbol of a stored market
+             */
+            market: string;
+            /**
+             * Message
+             * @description why it ended or failed; empty for others
+             */
+            message: string;
+            /**
+             * Net
+             * @description of the trades that ended; null where it is not in memory
+             */
+            net: number | null;
+            /**
+             * Number
+             * @description its number
+             */
+            number: number;
+            /**
+             * Position
+             * @description units held, below 0 for short; null where it is not in memory
+             */
+            position: number | null;
+            /**
+             * Since
+             * @description decisions begin with bars that open then, seconds since 1970 UTC
+             */
+            since: number;
+            /**
+             * State
+             * @description running, stopped, done or failed
+             */
+            state: string;
+            /**
+             * Timeframe
+             * @description such as 15m, 4h or 1d
+             */
+            timeframe: string;
+            /**
+             * Title
+             * @description its title
+             */
+            title: string;
+            /**
+             * Trades
+             * @description trades that ended; null where it is not in memory
+             */
+            trades: number | null;
+            /**
+             * Version
+             * @description its version, from 1
+             */
+            version: number | null;
+        };
+        /** PracticeOut */
+        PracticeOut: {
+            /**
+             * Number
+             * @description its number
+             */
+            number: number;
+        };
+        /**
+         * PracticeShown
+         * @description A practice as it stands: chart, what it would do next, position, what happened, drift.
+         */
+        PracticeShown: {
+            /**
+             * Berths
+             * @description trades in the picture, the open ones without an end
+             */
+            berths: components["schemas"]["GlimpsedTrade"][];
+            /**
+             * Clock
+             * @description what time it is for the feed, seconds since 1970 UTC
+             */
+            clock: number;
+            /**
+             * Closes
+             * @description when the bar that forms closes, seconds since 1970 UTC; null where none forms
+             */
+            closes: number | null;
+            /** @description whether it is still the strategy that was tested */
+            drift: components["schemas"]["Drift"];
+            /**
+             * Event Count
+             * @description how many happened in all
+             */
+            event_count: number;
+            /**
+             * Events
+             * @description the newest, newest first
+             */
+            events: components["schemas"]["EventShown"][];
+            /**
+             * Feed Kind
+             * @description replay, file or address
+             */
+            feed_kind: string;
+            /**
+             * Fewest Trades
+             * @description so many are needed before drift says much
+             */
+            fewest_trades: number;
+            /** @description the open position; null when flat */
+            held: components["schemas"]["Held"] | null;
+            /**
+             * Is Forming
+             * @description whether the picture's last bar is still forming
+             */
+            is_forming: boolean;
+            /** @description its line in the file, from 1 */
+            line: components["schemas"]["PracticeLine"];
+            /**
+             * Next
+             * @description what it would do next, rule by rule
+             */
+            next: components["schemas"]["NextStep"][];
+            /**
+             * Pace
+             * @description of a replay; null for others
+             */
+            pace: number | null;
+            /** @description the newest bars */
+            picture: components["schemas"]["Preview"];
+            /**
+             * Price
+             * @description the last that was said
+             */
+            price: number;
+            /**
+             * Run
+             * @description the kept run of the backtest over the bars before
+             */
+            run: number | null;
+            /**
+             * Tick
+             * @description the least step of the price
+             */
+            tick: number;
+            /** @description what of the feed was not taken */
+            troubles: components["schemas"]["Troubles"];
+            /**
+             * Zone
+             * @description the time zone of times that name none, as Area/City
+             */
+            zone: string;
         };
         /**
          * Preview
@@ -6201,7 +6780,7 @@ export interface components {
              * @description which kind it is
              * @enum {string}
              */
-            kind: "script" | "market" | "account" | "basket" | "run" | "trial";
+            kind: "script" | "market" | "account" | "basket" | "run" | "trial" | "practice";
             /**
              * Name
              * @description what it is called
@@ -6233,6 +6812,23 @@ export interface components {
              * @description the new name
              */
             to: string;
+        };
+        /**
+         * Replay
+         * @description Stored bars from a day on, so many times as quick as they came; 0 is as quick as can be.
+         */
+        Replay: {
+            /**
+             * @description which kind it is (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            kind: "replay";
+            /**
+             * Pace
+             * @description so many times as quick as the bars came; 0 is as quick as can be
+             * @default 60
+             */
+            pace: number;
         };
         /**
          * Report
@@ -7024,6 +7620,42 @@ export interface components {
              * @description seconds since 1970 UTC
              */
             times: number[];
+        };
+        /**
+         * StoredEvent
+         * @description Something that happened: `bar` opened then, `time` is when it was so, seconds since 1970 UTC by the feed.
+         */
+        StoredEvent: {
+            /**
+             * Bar
+             * @description a bar's number on the chart, from 0
+             */
+            bar: number;
+            /**
+             * Id
+             * @description its number or, in the guide, its address
+             */
+            id: number;
+            /**
+             * Key
+             * @description its name in figures
+             */
+            key: string;
+            /**
+             * Kind
+             * @description which kind it is
+             */
+            kind: string;
+            /**
+             * Text
+             * @description a text in the language of scripts
+             */
+            text: string;
+            /**
+             * Time
+             * @description seconds since 1970 UTC
+             */
+            time: number;
         };
         /**
          * Streak
@@ -7969,6 +8601,54 @@ export interface components {
             } | null;
         };
         /**
+         * Troubles
+         * @description What the feed did that is not taken, counted since this program follows it.
+         */
+        Troubles: {
+            /**
+             * Corrected
+             * @description bars said anew with other values, which changed nothing
+             * @default 0
+             */
+            corrected: number;
+            /**
+             * Doubled
+             * @description bars said twice
+             * @default 0
+             */
+            doubled: number;
+            /**
+             * Gaps
+             * @description stretches that the feed does not have
+             * @default 0
+             */
+            gaps: number;
+            /**
+             * Last
+             * @description the last line that could not be read, and why
+             * @default
+             */
+            last: string;
+            /**
+             * Late
+             * @description bars that came after newer ones, which were not taken
+             * @default 0
+             */
+            late: number;
+            /**
+             * Lost
+             * @description times the feed was lost
+             * @default 0
+             */
+            lost: number;
+            /**
+             * Refused
+             * @description lines that could not be read
+             * @default 0
+             */
+            refused: number;
+        };
+        /**
          * TryQuestion
          * @description The figures of a setup with one of its inputs at another value.
          */
@@ -8666,7 +9346,7 @@ export interface operations {
         parameters: {
             query: {
                 /** @description which kind it is */
-                kind: "script" | "market" | "account" | "basket" | "run" | "trial";
+                kind: "script" | "market" | "account" | "basket" | "run" | "trial" | "practice";
                 /** @description what it is called */
                 name: string;
             };
@@ -9342,6 +10022,269 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Closes"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    practices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeLine"][];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PracticeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeShown"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    practice_events: {
+        parameters: {
+            query?: {
+                /** @description only those with lower ids */
+                before?: number | null;
+                /** @description how many at most */
+                most?: number;
+            };
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StoredEvent"][];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    go_on_with_practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_practice_pace: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pause_practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stop_practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, Outlet, useNavigate, useRouterState } from "@tanstack/react-router";
-import { BookOpen, GitBranch, Grid3x3, Library, Moon, ScrollText, Spline, Sun, Waves } from "lucide-react";
+import { BookOpen, GitBranch, Grid3x3, Library, Moon, ScrollText, Ship, Spline, Sun, Waves } from "lucide-react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import { leftOutQuery, marketsQuery, scriptsQuery } from "@/api";
 import { type Command, later, LiveRegion, Notice, setTheme, useCommands, useTheme } from "@/ui";
 import { placeAsLeft, type Place } from "./places";
-import { Palette } from "./Palette";
 
+const Palette = later(() => import("./Palette").then((found) => found.Palette));
 const KeyboardCard = later(() => import("./KeyboardCard").then((found) => found.KeyboardCard));
 
 const PLACES = [
@@ -16,6 +16,7 @@ const PLACES = [
   { to: "/logbook", label: "Logbook", icon: GitBranch },
   { to: "/markets", label: "Markets", icon: Waves },
   { to: "/shelf", label: "Shelf", icon: Library },
+  { to: "/practice", label: "Practice", icon: Ship },
   { to: "/guide", label: "Guide", icon: BookOpen },
 ] as const satisfies readonly { to: Place; label: string; icon: unknown }[];
 

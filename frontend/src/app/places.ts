@@ -1,6 +1,6 @@
 /** What each place showed when it was left: this tab's, and for a new tab the Workbench's last setup in this browser. */
 
-export type Place = "/" | "/report" | "/trials" | "/logbook" | "/markets" | "/shelf" | "/guide";
+export type Place = "/" | "/report" | "/trials" | "/logbook" | "/markets" | "/shelf" | "/practice" | "/guide";
 type Search = Record<string, unknown>;
 
 const keyOf = (place: Place) => `skelb-place ${place}`;

@@ -8,6 +8,7 @@ import {
 } from "@tanstack/react-router";
 import type { SetupState } from "@/api";
 import type { LogbookState } from "@/logbook";
+import type { PracticeState } from "@/practice";
 import type { ReportState } from "@/report";
 import type { TrialsState } from "@/trials";
 import { FACES as TRIAL_FACES } from "@/trials/faces";
@@ -22,6 +23,7 @@ const Logbook = later(() => import("@/logbook").then((place) => place.Logbook));
 const ReportPlace = later(() => import("@/report").then((place) => place.ReportPlace));
 const Markets = later(() => import("@/markets").then((place) => place.Markets));
 const Shelf = later(() => import("@/shelf").then((place) => place.Shelf));
+const Practice = later(() => import("@/practice").then((place) => place.Practice));
 const Guide = later(() => import("@/guide").then((place) => place.Guide));
 
 const text = (value: unknown): string | undefined => (typeof value === "string" && value ? value : undefined);
@@ -95,6 +97,13 @@ const trialsState = (search: Record<string, unknown>): TrialsState => ({
   together: search.together === true || undefined,
 });
 
+const practiceState = (search: Record<string, unknown>): PracticeState => ({
+  ...setupState(search),
+  practice: whole(search.practice),
+  begin: search.begin === true || undefined,
+  all: search.all === true || undefined,
+});
+
 /** What of a state is a step that Back and Forward go through. */
 const STEPS = [
   "script",
@@ -110,6 +119,9 @@ const STEPS = [
   "trial",
   "run",
   "compare",
+  "practice",
+  "begin",
+  "all",
 ] as const;
 
 function isStep(before: object, after: object): boolean {
@@ -156,6 +168,9 @@ const workbench = createRoute({
         }
         onReport={(next) => void navigate({ to: "/report", search: reportState({ ...next }) })}
         onDoubt={(next) => void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: "doubt" } })}
+        onPractise={(next) =>
+          void navigate({ to: "/practice", search: { ...practiceState({ ...next }), begin: true } })
+        }
         onSweep={(next, x) =>
           void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: undefined, x } })
         }
@@ -304,15 +319,34 @@ const guide = createRoute({
   },
 });
 
+const practice = createRoute({
+  getParentRoute: () => root,
+  path: "/practice",
+  validateSearch: practiceState,
+  beforeLoad: asLeft("/practice"),
+  component: function PracticePlace() {
+    const state = practice.useSearch();
+    const navigate = useNavigate();
+    return (
+      <Practice
+        state={state}
+        work={setupState(placeAsLeft("/"))}
+        onState={(next) => void navigate({ to: "/practice", search: next, replace: !isStep(state, next) })}
+        onReport={(run) => void navigate({ to: "/report", search: { run } })}
+      />
+    );
+  },
+});
+
 export const router = createRouter({
-  routeTree: root.addChildren([workbench, report, trials, logbook, markets, shelf, guide]),
+  routeTree: root.addChildren([workbench, report, trials, logbook, markets, shelf, practice, guide]),
   defaultPreload: false,
   defaultErrorComponent: Broken,
   defaultNotFoundComponent: () => <Trouble error="There is no such place here." />,
 });
 
 router.subscribe("onResolved", ({ toLocation }) => {
-  if (["/", "/report", "/trials", "/logbook", "/guide"].includes(toLocation.pathname))
+  if (["/", "/report", "/trials", "/logbook", "/practice", "/guide"].includes(toLocation.pathname))
     rememberPlace(toLocation.pathname as Place, toLocation.search);
 });
 

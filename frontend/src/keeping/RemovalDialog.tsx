@@ -10,6 +10,7 @@ const WORDS = {
   basket: "basket",
   run: "kept run",
   trial: "trial",
+  practice: "practice",
 } as const;
 
 /** What depends on a thing, before it is taken away. */

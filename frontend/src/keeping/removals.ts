@@ -36,6 +36,7 @@ const LISTS: Record<RemovalKind, string[]> = {
   basket: ["baskets"],
   run: ["runs"],
   trial: ["trials"],
+  practice: ["practices"],
 };
 
 /** Take things away and bring them back. */

@@ -42,6 +42,8 @@ export interface WorkbenchProps {
   onSweep: (state: SetupState, input?: string) => void;
   /** Go to where this run is judged whole. */
   onReport: (state: SetupState) => void;
+  /** Go to where this strategy follows a feed. */
+  onPractise: (state: SetupState) => void;
   /** Go to where this run is doubted. */
   onDoubt: (state: SetupState) => void;
 }
@@ -61,8 +63,21 @@ export interface BenchProps extends WorkbenchProps {
 export type Bench = ReturnType<typeof useBench>;
 
 export function useBench(props: BenchProps) {
-  const { state, onState, onSweep, onDoubt, onReport, title, script, opened, defaults, scripts, accounts, catalogue } =
-    props;
+  const {
+    state,
+    onState,
+    onSweep,
+    onPractise,
+    onDoubt,
+    onReport,
+    title,
+    script,
+    opened,
+    defaults,
+    scripts,
+    accounts,
+    catalogue,
+  } = props;
   const kept = useQuery({ ...keptRunQuery(state.pinned ?? 0), enabled: state.pinned !== undefined, retry: false });
   const trace = useQuery({ ...traceQuery(state.pinned ?? 0), enabled: state.pinned !== undefined });
   const { text, setText } = useDraft(title, opened);
@@ -80,6 +95,7 @@ export function useBench(props: BenchProps) {
   const sweep = (input?: string) => savedFirst((next) => onSweep(next, input));
   const doubt = () => savedFirst(onDoubt);
   const report = () => savedFirst(onReport);
+  const practise = () => savedFirst(onPractise);
   const keep = useKeeping(state, onState);
 
   // --- the run and its trades ----------------------------------------------------------------------------------
@@ -127,6 +143,7 @@ export function useBench(props: BenchProps) {
     keep: () => keep.mutate(setup),
     against: () => againstRef.current?.click(),
     report,
+    practise,
     rules: () => setBuilding(true),
     save: () => saving.save(text),
     why: () => setFunnelOpen(!isCovered),
@@ -165,6 +182,7 @@ export function useBench(props: BenchProps) {
     sweep,
     doubt,
     report,
+    practise,
     face: state.face ?? "Text",
     setFace,
     isBuilding,

@@ -64,6 +64,7 @@ const KEPT_BY_NAME: Record<string, string[][]> = {
   baskets: [["baskets"]],
   runs: [["runs"]],
   trials: [["trials"]],
+  practices: [["practices"]],
 };
 
 function standingOf(now: Answered, asked: string): Standing {

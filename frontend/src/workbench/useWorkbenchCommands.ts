@@ -14,6 +14,7 @@ interface Acts {
   keep: () => void;
   against: () => void;
   report: () => void;
+  practise: () => void;
   rules: () => void;
   save: () => void;
   why: () => void;
@@ -35,6 +36,7 @@ export function useWorkbenchCommands(acts: Acts): void {
       { name: "Undo a step", keys: "Alt Z", act: () => now.current.undo() },
       { name: "Redo a step", keys: "Alt Shift Z", act: () => now.current.redo() },
       { name: "Report of this run", keys: "Alt R", act: () => now.current.report() },
+      { name: "Practise this strategy on a feed", act: () => now.current.practise() },
       { name: "Keep this run", keys: "Alt K", act: () => now.current.keep() },
       { name: "Compare with another kept run", keys: "Alt P", act: () => now.current.against() },
       { name: "Make rules from the conditions", act: () => now.current.rules() },

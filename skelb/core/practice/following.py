@@ -147,7 +147,8 @@ class Following:
         for number, row in enumerate(self.trades):
             verb = "sold" if row["side"] > 0 else "bought"
             reason = exit_reason_of(self.outcome.plan, row)
-            text = f"{verb} {row['units']:g} at {self._price(row['exit_price'])} ({reason}), net {row['net']:+,.2f}"
+            net = f"{row['net']:+,.2f}".replace("-", "−")
+            text = f"{verb} {row['units']:g} at {self._price(row['exit_price'])} ({reason}), net {net}"
             found.append(self._of("exit", int(row["exit_bar"]), f"2.{row['moment']}.{number:06d}", text))
         return found
 

@@ -18,7 +18,7 @@ _SIGNIFICANT = 6  # digits of the numbers that a condition compares
 
 @dataclass(frozen=True, slots=True)
 class Lack:
-    """A part of a condition that is not yes: as written, and what its sides are worth, as `16.4 of 18`."""
+    """A part of a condition that is not yes: as written, and what its sides are worth, as `16.4 against 18`."""
 
     text: str
     worth: str
@@ -143,4 +143,4 @@ def _stopping(part: ConditionPart) -> Iterator[ConditionPart]:
 def _lack(part: ConditionPart) -> Lack:
     numbers = [child.value for child in part.parts if not child.is_condition]
     told = ["unknown" if value is None else f"{value:.{_SIGNIFICANT}g}" for value in numbers]
-    return Lack(part.text, " of ".join(told) if len(told) == 2 else ", ".join(told))
+    return Lack(part.text, " against ".join(told) if len(told) == 2 else ", ".join(told))

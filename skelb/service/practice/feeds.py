@@ -17,7 +17,7 @@ from websockets.sync.client import connect
 
 from skelb.core.bars import Bars
 from skelb.core.errors import FeedError, SettingsError
-from skelb.core.feeds import BarSaid, Hello, Offered, Word, read_word, written
+from skelb.core.feeds import BarSaid, Clock, Hello, Offered, Word, read_word, written
 from skelb.core.feeds.words import LONGEST_LINE
 from skelb.core.plan import Dataset
 
@@ -98,9 +98,7 @@ def replayed(symbol: str, dataset: Dataset, after: int, pace: float, until: Even
         yield _said(symbol, bars, at)
 
 
-def _forming(
-    symbol: str, bars: Bars, at: int, pieces: np.ndarray, rest_s: float, until: Event
-) -> Iterator[BarSaid | None]:
+def _forming(symbol: str, bars: Bars, at: int, pieces: np.ndarray, rest_s: float, until: Event) -> Iterator[Said]:
     """A bar as it stands after some of its finer bars, over the time that it takes."""
     count = pieces.shape[1]
     shown = np.unique(np.linspace(0, count - 1, min(count, _MOST_PIECES)).astype(np.int64)).tolist() if count else []
@@ -109,6 +107,7 @@ def _forming(
         opened, high, low = float(so_far[0, 0]), float(so_far[1].max()), float(so_far[2].min())
         row = BarSaid(symbol, bars.timeframe, int(bars.time[at]), opened, high, low, float(so_far[3, -1]), 0.0, False)
         yield row
+        yield Clock(int(bars.time[at]) + bars.timeframe.seconds * (number + 1) // count)
         yield from _rest(rest_s / len(shown), until)
         if until.is_set():
             return

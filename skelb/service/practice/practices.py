@@ -9,23 +9,28 @@ from skelb.core.bars import Bars
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError, SkelbError
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
+from skelb.service.logbook import Logbook
 from skelb.service.practice.feeds import FeedChoice, Replay, check_feed
 from skelb.service.practice.following import Follower
 from skelb.service.practice.shown import MOST_EVENTS, PracticeLine, PracticeShown, line_of, shown_of
 from skelb.service.practice.store import PracticeStore, StoredEvent
+from skelb.service.runs import KeptRuns
 from skelb.service.setup import Setup
 from skelb.store import Database
 
 _HELD_BACK = 0.2  # of the bars are replayed where no day is named
 _LEAST_HISTORY = 50
+_UNIX_DAY = date(1970, 1, 1).toordinal()
 _MOST_AT_WORK = 16
 
 
 class Practices:
     """The practices. The program that serves a folder follows them: no other does, as it holds the folder."""
 
-    def __init__(self, database: Database, library: Library, datasets: Datasets) -> None:
-        self.store = PracticeStore(database)
+    def __init__(
+        self, database: Database, library: Library, datasets: Datasets, runs: KeptRuns, logbook: Logbook
+    ) -> None:
+        self.store, self._runs, self._logbook = PracticeStore(database), runs, logbook
         self._library, self._datasets = library, datasets
         self._followers: dict[int, Follower] = {}
         self._lock = Lock()
@@ -35,6 +40,7 @@ class Practices:
     def begin(self, setup: Setup, feed: FeedChoice, since: date | None = None, run: int | None = None) -> int:
         """Begin a practice; its number. A replay begins with the day `since`, else with the last fifth of the bars.
 
+        The backtest over the bars before is kept in the logbook, as changed from the kept `run`.
         Raises SkelbError where the strategy cannot run there, ConflictError when too many are at work.
         """
         if len(self._at_work()) >= _MOST_AT_WORK:
@@ -53,7 +59,10 @@ class Practices:
                 " strategy by: begin later"
             )
         title = prepared.checked.title
-        number = self.store.add(title, self._version_of(title, setup.text), setup, feed, begins, history, run)
+        day = date.fromordinal(_UNIX_DAY + int(prepared.dataset.calendar.day[len(history) - 1]))
+        tested = self._runs.keep(setup.model_copy(update={"to_date": day}), run).number
+        self._logbook.note(tested, tags=["practice"])
+        number = self.store.add(title, self._version_of(title, setup.text), setup, feed, begins, history, tested)
         try:
             self._follow(number)
         except SkelbError:
@@ -78,6 +87,11 @@ class Practices:
     def stop(self, number: int) -> None:
         """End a practice. Raises NotFoundError."""
         self._halt(number, "stopped")
+
+    def leave(self, number: int) -> None:
+        """Follow a practice no more that was taken away; it can be brought back, paused."""
+        self._forget(number)
+        self.store.put(number, "paused")
 
     def go_on(self, number: int) -> None:
         """Follow a practice again from where it was. Raises SkelbError where it cannot be."""
@@ -174,9 +188,8 @@ def _begins(bars: Bars, feed: FeedChoice, since: date | None, days: np.ndarray) 
     """The opening of the first bar that is decided on. Raises SettingsError when a replay has none."""
     if not isinstance(feed, Replay):
         return int(bars.time[-1]) + 1
-    if since is None:
-        return int(bars.time[int(len(bars) * (1.0 - _HELD_BACK))])
-    first = int(np.searchsorted(days, np.datetime64(since).astype(np.int64)))
+    day = days[int(len(bars) * (1.0 - _HELD_BACK))] if since is None else np.datetime64(since).astype(np.int64)
+    first = int(np.searchsorted(days, day))
     if first >= len(bars):
         raise SettingsError(f"no stored bar is of {since} or later: there is nothing to replay")
     return int(bars.time[first])

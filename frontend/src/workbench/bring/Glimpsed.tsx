@@ -49,13 +49,13 @@ export function Glimpsed({ ran, isOld }: { ran: Ran; isOld: boolean }) {
                 <dt className="text-soft">net of all trades</dt>
                 <dd className={`num font-semibold ${moneyTone(data.net)}`}>{moneyText(data.net ?? 0)}</dd>
               </div>
-              {data.finding && (
-                <p className="line-clamp-3 pt-1 text-note leading-4 text-brass" title={data.finding}>
-                  <Said text={data.finding} />
-                </p>
-              )}
             </dl>
           ))}
+        {data && !ran.error && data.finding && (
+          <p className="line-clamp-3 pt-1 text-note leading-4 text-brass" title={data.finding}>
+            <Said text={data.finding} />
+          </p>
+        )}
       </div>
     </div>
   );

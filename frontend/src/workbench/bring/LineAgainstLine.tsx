@@ -25,7 +25,11 @@ interface Props {
   onEdit: () => void;
 }
 
-const TONES: Record<State, string> = { sure: "", asked: "bg-brass/15", left: "bg-loss/10" };
+const TONES: Record<State, string> = {
+  sure: "",
+  asked: "bg-brass/5 shadow-[inset_4px_0_0_var(--brass)]",
+  left: "bg-loss/5 shadow-[inset_4px_0_0_var(--loss)]",
+};
 const MOST_COUNTED = 4; // questions whose choices are run at once
 
 /** The pasted text at the left, the script at the right, a thread for what came from what. */

@@ -1,0 +1,2 @@
+export { Practice } from "./Practice";
+export type { PracticeState } from "./model";

@@ -1,0 +1,54 @@
+import { queryOptions, useMutation, useQueryClient } from "@tanstack/react-query";
+import { api, unwrap, type FeedChoice, type Setup } from "@/api";
+
+const LOOK_MS = 1_000;
+
+export const practicesQuery = queryOptions({
+  queryKey: ["practices"],
+  queryFn: ({ signal }) => unwrap(api.GET("/api/practices", { signal })),
+  refetchInterval: (query) => (query.state.data?.some((line) => line.state === "running") ? LOOK_MS * 2 : false),
+});
+
+/** A practice as it stands, looked at again while it is followed. */
+export const practiceQuery = (number: number) =>
+  queryOptions({
+    queryKey: ["practices", number],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/practices/{number}", { params: { path: { number } }, signal })),
+    refetchInterval: (query) => (query.state.data?.line.state === "running" ? LOOK_MS : false),
+    retry: false,
+  });
+
+export const eventsQuery = (number: number, most: number) =>
+  queryOptions({
+    queryKey: ["practices", number, "events", most],
+    queryFn: ({ signal }) =>
+      unwrap(api.GET("/api/practices/{number}/events", { params: { path: { number }, query: { most } }, signal })),
+  });
+
+type Act = "pause" | "go-on" | "stop";
+
+/** What can be done with practices; lists and views are asked for again after it. */
+export function usePractices() {
+  const client = useQueryClient();
+  const onSuccess = () => client.invalidateQueries({ queryKey: ["practices"] });
+  const begin = useMutation({
+    mutationFn: (body: { setup: Setup; feed: FeedChoice; since: string | null; run: number | null }) =>
+      unwrap(api.POST("/api/practices", { body })),
+    onSuccess,
+  });
+  const act = useMutation({
+    mutationFn: async ({ number, what }: { number: number; what: Act }) => {
+      const params = { params: { path: { number } } };
+      if (what === "pause") return unwrap(api.POST("/api/practices/{number}/pause", params));
+      if (what === "stop") return unwrap(api.POST("/api/practices/{number}/stop", params));
+      return unwrap(api.POST("/api/practices/{number}/go-on", params));
+    },
+    onSuccess,
+  });
+  const pace = useMutation({
+    mutationFn: ({ number, pace }: { number: number; pace: number }) =>
+      unwrap(api.PUT("/api/practices/{number}/pace", { params: { path: { number } }, body: { pace } })),
+    onSuccess,
+  });
+  return { begin, act, pace };
+}

@@ -1,0 +1,72 @@
+"""`skelb feed`: a stand-in for a real feed, of stored bars or a file's, with faults on request."""
+
+import contextlib
+from datetime import date
+from pathlib import Path
+from threading import Thread
+from typing import Annotated
+
+import numpy as np
+import typer
+
+from skelb.cli.declared import runner
+from skelb.cli.files import UsageError
+from skelb.cli.stored import stored_here
+from skelb.core.bars import Timeframe
+from skelb.core.plan import Dataset
+from skelb.service.practice.stand_in import FAULTS, StandIn
+
+app = typer.Typer()
+run = runner(app)
+
+
+@app.command()
+def feed(
+    market: Annotated[str, typer.Option("--market", metavar="SYMBOL", help="A stored market.")],
+    timeframe: Annotated[str, typer.Option("--timeframe", metavar="15m", help="Of the bars that are said.")],
+    since: Annotated[
+        str, typer.Option("--from", metavar="DAY", help="The first day; the last fifth where none is named.")
+    ] = "",
+    pace: Annotated[
+        float, typer.Option("--pace", min=0, help="So many times as quick as they came; 0: at once.")
+    ] = 60.0,
+    port: Annotated[int, typer.Option("--port", min=0, max=65_535, help="Where to listen on 127.0.0.1.")] = 8790,
+    file: Annotated[
+        Path | None, typer.Option("--file", metavar="FILE", help="Let this file grow instead of listening.")
+    ] = None,
+    faults: Annotated[
+        str,
+        typer.Option("--faults", metavar="late,doubled", help=f"What goes wrong now and then: {', '.join(FAULTS)}."),
+    ] = "",
+) -> None:
+    """Serve stored bars as a feed, for practice: over a WebSocket, or to a file that grows."""
+    wanted = frozenset(filter(None, (item.strip() for item in faults.split(","))))
+    with stored_here() as here:
+        dataset = here.datasets.get(market, Timeframe.parse(timeframe))
+        after = _before(dataset, since)
+    stand_in = StandIn(market, dataset, after, pace, wanted)  # type: ignore[arg-type]
+    if file is not None:
+        print(f"{market} {timeframe} is written to {file}", flush=True)
+        with contextlib.suppress(KeyboardInterrupt):
+            stand_in.write(file)
+        return
+    server = stand_in.listen(port)
+    Thread(target=server.serve_forever, daemon=True).start()
+    print(f"The feed is at ws://127.0.0.1:{server.socket.getsockname()[1]}", flush=True)
+    with contextlib.suppress(KeyboardInterrupt):
+        stand_in.play()
+        stand_in.until.wait()
+    stand_in.until.set()
+
+
+def _before(dataset: Dataset, since: str) -> int:
+    """The moment after which bars are said."""
+    days = dataset.calendar.day
+    if since:
+        try:
+            first = int(np.searchsorted(days, np.datetime64(date.fromisoformat(since)).astype(np.int64)))
+        except ValueError as exc:
+            raise UsageError(f"--from takes a day such as 2024-03-01, not `{since}`") from exc
+    else:
+        first = int(np.searchsorted(days, days[int(len(dataset) * 0.8)]))
+    return int(dataset.bars.time[first]) - 1 if first < len(dataset) else int(dataset.bars.time[-1])

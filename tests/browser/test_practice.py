@@ -1,0 +1,130 @@
+"""Practice, driven by hand: begun, looked at, paused, gone on with, through a restart, on feeds that misbehave."""
+
+import re
+from dataclasses import replace
+from threading import Thread
+
+import pytest
+from playwright.sync_api import expect
+
+from skelb.core.bars import Timeframe
+from skelb.core.plan import make_dataset
+from skelb.demo import DEMO_MARKETS
+from skelb.demo.world import make_bars
+from skelb.service.practice.stand_in import StandIn
+from skelb.service.settings import MarketSettings
+from tests.browser.test_journey import settled
+
+pytestmark = pytest.mark.xdist_group("browser")
+
+
+def trades_of(page):
+    """How many trades practice has, as the drift counts them."""
+    return int(re.search(r"(\d+) of 30", page.get_by_test_id("drift").inner_text())[1])
+
+
+def begin(page, **choices):
+    for label, value in choices.items():
+        page.get_by_label(label.replace("_", " "), exact=True).select_option(value)
+    page.get_by_role("button", name="Begin the practice").press("Enter")
+    expect(page.get_by_test_id("drift")).to_be_visible()
+
+
+def test_a_strategy_is_practised_on_a_replay_paused_and_found_again(page, server):
+    page.goto("/")
+    settled(page)
+    page.keyboard.press("Control+k")
+    page.keyboard.type("practise", delay=40)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name=re.compile("^Practise Harbour swell"))).to_be_visible()
+    begin(page, Pace="36000", Timeframe="5m")
+    expect(page.get_by_test_id("clock")).to_contain_text("by the feed")
+    # It goes on by itself, and says what it would do next in units and prices.
+    before = page.get_by_test_id("clock").inner_text()
+    expect(page.get_by_test_id("clock")).not_to_have_text(before)
+    first = page.get_by_test_id("next").first
+    expect(first).to_contain_text(re.compile(r"at \d\d:\d\d, if up is yes: (buy \d+|nothing)"))
+    page.get_by_role("button", name="Pause").click()
+    expect(page.get_by_role("button", name="Go on")).to_be_visible()
+    expect(page.get_by_test_id("clock")).to_contain_text("paused")
+
+    page.get_by_label("Pace", exact=True).select_option("0")
+    page.get_by_role("button", name="Go on").press("Enter")
+    expect(page.get_by_test_id("clock")).to_contain_text("the feed has come to its end")
+    expect(page.get_by_test_id("events").get_by_role("listitem")).not_to_have_count(0)
+    expect(page.get_by_test_id("picture").get_by_role("img")).to_be_visible()
+    count = trades_of(page)
+    page.reload()
+    expect(page.get_by_test_id("drift")).to_be_visible()
+    assert trades_of(page) == count > 0
+    page.get_by_role("button", name=re.compile("older$")).click()
+    expect(page.get_by_test_id("events").get_by_role("listitem")).not_to_have_count(12)
+
+    # The backtest that it comes from is in the logbook.
+    page.get_by_role("button", name=re.compile("^kept run")).click()
+    expect(page).to_have_url(re.compile("/report"))
+    page.go_back()
+    expect(page.get_by_test_id("drift")).to_be_visible()
+
+    page.get_by_role("button", name="All practices").click()
+    line = page.get_by_test_id("practices").get_by_role("row").nth(1)
+    expect(line).to_contain_text("Harbour swell")
+    expect(line).to_contain_text("a replay of stored bars")
+    line.get_by_role("button", name=re.compile("^Delete")).click()
+    page.get_by_role("button", name="Delete it").click()
+    expect(page.get_by_test_id("taken-away")).to_contain_text("Harbour swell was deleted")
+    page.get_by_role("button", name="Bring Harbour swell back").press("Enter")
+    expect(page.get_by_test_id("practices").get_by_role("row").nth(1)).to_contain_text("Harbour swell")
+
+
+def test_a_practice_goes_on_through_a_kill_of_the_server(page, server):
+    page.goto("/practice?begin=true&script=Harbour%20swell&market=KELP&timeframe=15m")
+    begin(page, Pace="36000")
+    url = page.url
+    expect(page.get_by_test_id("clock")).to_contain_text("since")
+    server.kill()
+    server.start()
+    page.goto(url)
+    expect(page.get_by_test_id("clock")).to_contain_text("by the feed")
+    before = page.get_by_test_id("clock").inner_text()
+    expect(page.get_by_test_id("clock")).not_to_have_text(before)
+    page.get_by_role("button", name="Stop").click()
+    expect(page.get_by_role("button", name="Go on")).to_be_visible()
+
+
+def test_a_feed_at_an_address_that_misbehaves_is_followed_and_its_faults_are_shown(page):
+    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == "KELP")
+    market = MarketSettings(**demo.settings).market("KELP")
+    dataset = make_dataset(make_bars(demo)[0], market, Timeframe(15))
+    # The bars of after those that are stored: the last ones said again, on later days.
+    bars = dataset.bars.take(slice(len(dataset) - 400, None))
+    later = make_dataset(replace(bars, time=bars.time + 371 * 86_400), market)
+    stand_in = StandIn("KELP", later, 0, 0, frozenset({"doubled", "corrected", "late"}))
+    server = stand_in.listen(0)
+    Thread(target=server.serve_forever, daemon=True).start()
+    port = server.socket.getsockname()[1]
+    try:
+        page.goto("/practice?begin=true&script=Harbour%20swell&market=KELP&timeframe=15m")
+        page.get_by_label("Feed", exact=True).select_option("address")
+        field = page.get_by_label("Address of the feed")
+        expect(page.get_by_role("button", name="Begin the practice")).to_be_disabled()
+        field.click()
+        page.keyboard.type(f"http://127.0.0.1:{port}", delay=20)
+        page.get_by_role("button", name="Begin the practice").click()
+        expect(page.get_by_role("alert")).to_contain_text("begins with ws://")
+        field.fill(f"ws://127.0.0.1:{port}")
+        page.get_by_role("button", name="Begin the practice").click()
+        expect(page.get_by_test_id("drift")).to_be_visible()
+        Thread(target=stand_in.play, daemon=True).start()
+        expect(page.get_by_test_id("troubles")).to_contain_text("corrected")
+        expect(page.get_by_test_id("troubles")).to_contain_text("late")
+        expect(page.get_by_test_id("events")).to_contain_text("what was decided")
+        page.get_by_role("button", name="Stop").click()
+    finally:
+        stand_in.until.set()
+        server.shutdown()
+
+
+def test_an_address_that_names_no_practice_says_so(page):
+    page.goto("/practice?practice=9999")
+    expect(page.get_by_role("alert").or_(page.get_by_text("there is no practice 9999")).first).to_be_visible()
