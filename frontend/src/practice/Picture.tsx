@@ -3,7 +3,7 @@ import type { PracticeShown } from "@/api";
 import { moneyText, plain, pricePane, roundLevels, timeText, useSize, type Scale } from "@/ui";
 import { digitsOf, staffs } from "./model";
 
-const AXIS = 84;
+const AXIS = 122;
 const LANE = 15;
 const FOOT = 20;
 const HEAD = 30;
@@ -25,10 +25,6 @@ export function Picture({ shown }: { shown: PracticeShown }) {
   const x = (bar: number) => (bar + 0.5) * step;
   const lanesTop = height - FOOT - lanes.length * LANE - 4;
   const priceBottom = Math.max(HEAD + 60, lanesTop - PENNANTS);
-  const pane = useMemo(
-    () => pricePane(picture, (bar) => (bar + 0.5) * step, HEAD, priceBottom - HEAD),
-    [picture, step, priceBottom],
-  );
   const last = count - 1;
   const levels = [
     { key: "price", price: shown.price, word: "now", tone: "var(--ink)" },
@@ -45,6 +41,12 @@ export function Picture({ shown }: { shown: PracticeShown }) {
         ]
       : []),
   ];
+  const inForce = levels.map((level) => level.price).join(" ");
+  const pane = useMemo(
+    () => pricePane(picture, (bar) => (bar + 0.5) * step, HEAD, priceBottom - HEAD, inForce.split(" ").map(Number)),
+    [picture, step, priceBottom, inForce],
+  );
+  const labels = spread(levels.map((level) => pane.y(level.price)));
   const y = (price: number) => Math.max(HEAD - 6, Math.min(priceBottom + 4, pane.y(price)));
   const legend = picture.lines.flatMap((line) => {
     const value = line.values[last];
@@ -76,14 +78,22 @@ export function Picture({ shown }: { shown: PracticeShown }) {
           </pattern>
         </defs>
         <rect x={now} y={HEAD - 8} width={right - now} height={height - FOOT - HEAD + 8} fill="url(#to-come)" />
-        <Grid scale={pane.y} values={picture.close} from={HEAD} to={priceBottom} right={right} digits={digits} />
+        <Grid
+          scale={pane.y}
+          values={picture.close}
+          from={HEAD}
+          to={priceBottom}
+          right={right}
+          digits={digits}
+          taken={labels}
+        />
         {held && <Reach shown={shown} x={x} y={y} now={now} />}
         <g dangerouslySetInnerHTML={{ __html: pane.drawn }} />
         <line x1={now} x2={now} y1={HEAD - 8} y2={height - FOOT} stroke="var(--ink)" strokeDasharray="3 3" />
         {shown.berths.map((berth, place) => (
           <Berth key={place} berth={berth} shown={shown} x={x} y={pane.y} now={now} top={HEAD - 4} />
         ))}
-        {levels.map((level) => (
+        {levels.map((level, place) => (
           <g key={level.key} stroke={level.tone} fill={level.tone}>
             <line
               x1={held && level.key !== "price" ? x(Math.max(0, last - held.bars_held + 1)) : now}
@@ -92,11 +102,9 @@ export function Picture({ shown }: { shown: PracticeShown }) {
               y2={y(level.price)}
               strokeDasharray="2 3"
             />
-            <text x={right + 6} y={y(level.price) + 4} fontSize="11" stroke="none" className="num font-semibold">
-              {plain(level.price, digits)}
-            </text>
-            <text x={right - 4} y={y(level.price) - 4} fontSize="11" stroke="none" textAnchor="end">
-              {level.word}
+            <line x1={right} x2={right + 5} y1={y(level.price)} y2={labels[place]} strokeWidth="0.7" />
+            <text x={right + 8} y={labels[place]! + 4} fontSize="11" stroke="none">
+              {level.word} <tspan className="num font-semibold">{plain(level.price, digits)}</tspan>
             </text>
           </g>
         ))}
@@ -143,6 +151,19 @@ export function Picture({ shown }: { shown: PracticeShown }) {
   );
 }
 
+const APART = 14; // pixels between two labels
+
+/** Places of labels that do not stand on each other, near to where each belongs. */
+function spread(wanted: number[]): number[] {
+  const order = wanted.map((_, place) => place).sort((a, b) => wanted[a]! - wanted[b]!);
+  const found = [...wanted];
+  order.forEach((place, at) => {
+    const before = at > 0 ? found[order[at - 1]!]! : -Infinity;
+    found[place] = Math.max(wanted[place]!, before + APART);
+  });
+  return found;
+}
+
 interface GridProps {
   scale: Scale;
   values: number[];
@@ -150,17 +171,21 @@ interface GridProps {
   to: number;
   right: number;
   digits: number;
+  /** Where other labels stand. */
+  taken: number[];
 }
 
-function Grid({ scale, values, from, to, right, digits }: GridProps) {
+function Grid({ scale, values, from, to, right, digits, taken }: GridProps) {
   return roundLevels(values, 5)
     .filter((level) => scale(level) > from && scale(level) < to)
     .map((level) => (
       <g key={level}>
         <line x1={0} x2={right} y1={scale(level)} y2={scale(level)} stroke="var(--line)" strokeWidth="0.7" />
-        <text x={right + 6} y={scale(level) + 4} fontSize="11" fill="var(--soft)" className="num">
-          {plain(level, digits)}
-        </text>
+        {taken.every((place) => Math.abs(place - scale(level)) > APART) && (
+          <text x={right + 8} y={scale(level) + 4} fontSize="11" fill="var(--soft)" className="num">
+            {plain(level, digits)}
+          </text>
+        )}
       </g>
     ));
 }

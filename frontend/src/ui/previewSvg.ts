@@ -35,10 +35,17 @@ export const xOver =
   (bar) =>
     ((bar + 0.5) / preview.close.length) * width;
 
-/** The bars with the lines and marks over them. */
-export function pricePane(preview: Preview, x: Along, top: number, height: number): { drawn: string; y: Scale } {
+/** The bars with the lines and marks over them; with levels the scale is that of bars and levels, and lines far away are cut. */
+export function pricePane(
+  preview: Preview,
+  x: Along,
+  top: number,
+  height: number,
+  levels?: number[],
+): { drawn: string; y: Scale } {
   const lines = preview.lines.filter((line) => line.panel === null);
-  const y = scaleOf([...preview.high, ...preview.low, ...lines.flatMap((line) => line.values)], [top + height, top]);
+  const also = levels ?? lines.flatMap((line) => line.values);
+  const y = scaleOf([...preview.high, ...preview.low, ...also], [top + height, top]);
   const width = Math.max(1, (x(1) - x(0)) * 0.6);
   const tinted = new Map(preview.tints.flatMap((tint) => tint.bars.map((bar) => [bar, colorOf(tint.color)] as const)));
   const parts = preview.close.map((close, bar) => {
@@ -49,7 +56,13 @@ export function pricePane(preview: Preview, x: Along, top: number, height: numbe
     return `<g stroke="${ink}" stroke-width="0.8"><line x1="${at.toFixed(1)}" x2="${at.toFixed(1)}" y1="${y(preview.high[bar]!).toFixed(1)}" y2="${y(preview.low[bar]!).toFixed(1)}"/>${body}</g>`;
   });
   for (const level of preview.levels) if (level.panel === null) parts.push(levelLine(y(level.value)));
-  for (const line of lines) parts.push(drawn(line.values, x, y, colorOf(line.color)));
+  const over = lines.map((line) => drawn(line.values, x, y, colorOf(line.color))).join("");
+  const right = x(preview.close.length);
+  parts.push(
+    levels
+      ? `<svg y="${top}" width="${right}" height="${height}" viewBox="0 ${top} ${right} ${height}">${over}</svg>`
+      : over,
+  );
   for (const mark of preview.marks)
     for (const bar of mark.bars) {
       const height = mark.place === "below" ? y(preview.low[bar]!) + 5 : y(preview.high[bar]!) - 5;
