@@ -1,6 +1,10 @@
-"""`skelb feed`: a stand-in for a real feed, of stored bars or a file's, with faults on request."""
+"""What stands around a practice: a stand-in for a feed, one for a receiver, and what happens as it happens."""
 
 import contextlib
+import json
+import sys
+import time
+from dataclasses import asdict
 from datetime import date
 from pathlib import Path
 from threading import Thread
@@ -11,13 +15,16 @@ import typer
 
 from skelb.cli.declared import runner
 from skelb.cli.files import UsageError
+from skelb.cli.options import JsonOption, print_json
 from skelb.cli.stored import stored_here
 from skelb.core.bars import Timeframe
 from skelb.core.plan import Dataset
+from skelb.service.practice.listening import Listener
 from skelb.service.practice.stand_in import FAULTS, StandIn
 
 app = typer.Typer()
 run = runner(app)
+_LOOK_S = 0.3
 
 
 @app.command()
@@ -57,6 +64,50 @@ def feed(
         stand_in.play()
         stand_in.until.wait()
     stand_in.until.set()
+
+
+@app.command()
+def listen(
+    port: Annotated[int, typer.Option("--port", min=0, max=65_535, help="Where to listen on 127.0.0.1.")] = 8791,
+    secret: Annotated[str, typer.Option("--secret", help="Refuse what is not signed with it.")] = "",
+    failing: Annotated[int, typer.Option("--failing", min=0, help="So many messages are refused first.")] = 0,
+) -> None:
+    """Take what practices send, and print each event once: a stand-in for a receiver."""
+    listener = Listener(port, lambda told: print(json.dumps(told), flush=True), secret, failing)
+    print(f"Listening at {listener.url}", file=sys.stderr, flush=True)
+    with contextlib.suppress(KeyboardInterrupt):
+        listener.listen()
+
+
+@app.command()
+def alerts(
+    practice: Annotated[int | None, typer.Option("--practice", min=1, help="Only of this one.")] = None,
+    follow: Annotated[bool, typer.Option("--follow", help="Go on with what happens.")] = False,
+    as_json: JsonOption = False,
+) -> None:
+    """Print what happened in practices: alerts, fills, what was held back, what feeds did."""
+    if follow and as_json:
+        raise UsageError("--json prints one document, --follow goes on: give one of them")
+    with stored_here() as here, contextlib.suppress(KeyboardInterrupt):
+        store = here.practices.store
+        titles = {stored.number: f"{stored.title} on {stored.setup.market}" for stored in store.all()}
+        if practice is not None:
+            store.get(practice)
+        found = store.after(0, practice)
+        if as_json:
+            print_json([{"practice": number, **asdict(event)} for number, event in found])
+            return
+        last = 0
+        while True:
+            for number, event in found:
+                said = np.datetime_as_string(np.datetime64(event.time, "s"))
+                print(f"{said}Z  {titles.get(number, number)}  {event.kind}: {event.text}", flush=True)
+                last = event.id
+            if not follow and not found:
+                return
+            if follow:
+                time.sleep(_LOOK_S)
+            found = store.after(last, practice)
 
 
 def _before(dataset: Dataset, since: str) -> int:

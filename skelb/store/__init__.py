@@ -1,5 +1,6 @@
 """Records in SQLite."""
 
+from skelb.store.backup import back_up, restore
 from skelb.store.bars_store import leave_out, load_bars, load_times, load_whole, save_bars
 from skelb.store.database import FILE_NAME, Database, StoreError
 from skelb.store.models import (
@@ -13,6 +14,7 @@ from skelb.store.models import (
     PracticeBar,
     PracticeEvent,
     PracticeRecord,
+    PracticeTry,
     PreferenceRecord,
     RunRecord,
     ScriptRecord,
@@ -40,6 +42,7 @@ __all__ = [
     "PracticeBar",
     "PracticeEvent",
     "PracticeRecord",
+    "PracticeTry",
     "PreferenceRecord",
     "RunRecord",
     "ScriptRecord",
@@ -50,6 +53,7 @@ __all__ = [
     "TrialChunk",
     "TrialRecord",
     "VersionRecord",
+    "back_up",
     "leave_out",
     "load_bars",
     "load_times",
@@ -57,5 +61,6 @@ __all__ = [
     "name_before",
     "now",
     "removed_name",
+    "restore",
     "save_bars",
 ]

@@ -315,6 +315,7 @@ class PracticeRecord(Removable, Base):
     state : running, paused, stopped or failed; since : decisions begin with bars that open then, seconds since 1970 UTC
     history : the closed bars before that, as they were when it began, compressed rows of time, prices, volume
     run_id : the kept run that it came from
+    webhook : where what happens is sent, empty where nowhere; secret : what signs it
     """
 
     __tablename__ = "practice"
@@ -329,6 +330,8 @@ class PracticeRecord(Removable, Base):
     state: Mapped[str] = mapped_column(String(16), default="running")
     message: Mapped[str] = mapped_column(String(500), default="")
     run_id: Mapped[int | None]
+    webhook: Mapped[str] = mapped_column(String(500), default="")
+    secret: Mapped[str] = mapped_column(String(200), default="")
     created: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -351,6 +354,8 @@ class PracticeEvent(Base):
     """Something that happened in a practice, once by its key: an alert, a fill, an entry held back, a word of the feed.
 
     bar : when the bar opened that it belongs to; time : when it was so, both seconds since 1970 UTC by the feed
+    sent : empty where it is not to be sent, `due` or `sent`; due : when it is tried next, milliseconds since 1970 UTC;
+    answer : what the last try brought
     """
 
     __tablename__ = "practice_event"
@@ -363,6 +368,21 @@ class PracticeEvent(Base):
     bar: Mapped[int] = mapped_column(BigInteger)
     time: Mapped[int] = mapped_column(BigInteger)
     text: Mapped[str] = mapped_column(String(500))
+    sent: Mapped[str] = mapped_column(String(8), default="", index=True)
+    tries: Mapped[int] = mapped_column(default=0)
+    due: Mapped[int] = mapped_column(BigInteger, default=0)
+    answer: Mapped[str] = mapped_column(String(200), default="")
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class PracticeTry(Base):
+    """A try to send an event, with what came of it."""
+
+    __tablename__ = "practice_try"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    event_id: Mapped[int] = mapped_column(ForeignKey("practice_event.id", ondelete="CASCADE"), index=True)
+    answer: Mapped[str] = mapped_column(String(200))
     created: Mapped[datetime] = mapped_column(default=now)
 
 

@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 
 from skelb.service.practice import PracticeLine, PracticeShown, StoredEvent
-from skelb.web.schemas import PaceIn, PracticeIn, PracticeOut
+from skelb.web.schemas import PaceIn, PracticeIn, PracticeOut, WebhookIn, WebhookTried
 from skelb.web.served import MOST_NUMBER, App, Number
 
 router = APIRouter(prefix="/api", tags=["practice"])
@@ -56,6 +56,25 @@ def go_on_with_practice(number: Number, app: App) -> None:
 def stop_practice(number: Number, app: App) -> None:
     """End a practice."""
     app.practices.stop(number)
+
+
+@router.put("/practices/{number}/webhook")
+def put_practice_webhook(number: Number, body: WebhookIn, app: App) -> None:
+    """Send what happens from now on to an address, signed with a secret; an empty address ends it."""
+    app.practices.put_webhook(number, body.url, body.secret)
+
+
+@router.post("/practices/{number}/webhook/test")
+def test_practice_webhook(number: Number, app: App) -> WebhookTried:
+    """Send a message that says it is a test."""
+    is_taken, answer = app.practices.test_webhook(number)
+    return WebhookTried(is_taken=is_taken, answer=answer)
+
+
+@router.post("/practices/{number}/webhook/again")
+def send_practice_events_again(number: Number, app: App) -> None:
+    """Try at once what waits to be sent."""
+    app.practices.again(number)
 
 
 @router.put("/practices/{number}/pace")

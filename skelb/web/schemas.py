@@ -310,6 +310,16 @@ class PracticeOut(BaseModel):
     number: int
 
 
+class WebhookIn(BaseModel):
+    url: str = Field(max_length=500)
+    secret: str = Field(default="", max_length=200)
+
+
+class WebhookTried(BaseModel):
+    is_taken: bool
+    answer: str
+
+
 class PaceIn(BaseModel):
     pace: float = Field(ge=0, le=1e6)
 

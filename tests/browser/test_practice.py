@@ -11,6 +11,7 @@ from skelb.core.bars import Timeframe
 from skelb.core.plan import make_dataset
 from skelb.demo import DEMO_MARKETS
 from skelb.demo.world import make_bars
+from skelb.service.practice.listening import Listener
 from skelb.service.practice.stand_in import StandIn
 from skelb.service.settings import MarketSettings
 from tests.browser.test_journey import settled
@@ -128,3 +129,34 @@ def test_a_feed_at_an_address_that_misbehaves_is_followed_and_its_faults_are_sho
 def test_an_address_that_names_no_practice_says_so(page):
     page.goto("/practice?practice=9999")
     expect(page.get_by_role("alert").or_(page.get_by_text("there is no practice 9999")).first).to_be_visible()
+
+
+def test_what_happens_is_sent_to_an_address_that_is_tried_first(page):
+    took = []
+    listener = Listener(0, took.append, secret="harbour")
+    Thread(target=listener.listen, daemon=True).start()
+    try:
+        page.goto("/practice?begin=true&script=Harbour%20swell&market=KELP&timeframe=5m")
+        begin(page, Pace="60")
+        field = page.get_by_label("Address of the webhook")
+        field.fill("127.0.0.1")
+        page.get_by_role("button", name="Send there from now on").click()
+        expect(page.get_by_role("alert")).to_contain_text("begins with http://")
+        field.fill(listener.url)
+        page.get_by_label("Secret of the webhook").fill("another")
+        page.get_by_role("button", name="Send there from now on").press("Enter")
+        page.get_by_role("button", name="Test", exact=True).click()
+        expect(page.get_by_text("✕ the test answered 401")).to_be_visible()
+        field.fill(f"{listener.url}here")
+        page.get_by_label("Secret of the webhook").fill("harbour")
+        page.get_by_role("button", name="Send there from now on").press("Enter")
+        page.get_by_role("button", name="Test", exact=True).click()
+        expect(page.get_by_text("✓ the test answered 200")).to_be_visible()
+        page.get_by_label("Pace", exact=True).select_option("0")
+        expect(page.get_by_test_id("clock")).to_contain_text("the feed has come to its end")
+        expect(page.get_by_test_id("events").get_by_text("webhook ✓").first).to_be_visible()
+        assert took[0]["kind"] == "test" and took[1]["strategy"] == "Harbour swell"
+        page.get_by_role("button", name="Send no more").click()
+        expect(field).to_have_value("")
+    finally:
+        listener.close()

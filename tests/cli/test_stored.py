@@ -14,6 +14,8 @@ from websockets.sync.client import connect
 
 from skelb.core.feeds import read_word
 from skelb.service.application import Application
+from skelb.service.practice.feeds import Replay
+from skelb.service.setup import Setup
 from tests.cli import conftest
 from tests.conftest import wave_bars, write_csv
 from tests.service.conftest import wait_for
@@ -306,3 +308,35 @@ def test_a_stand_in_feed_is_served_and_written_to_a_file(tmp_path):
     ):
         refused = subprocess.run([*command, *arguments], env=environment, capture_output=True, text=True)
         assert refused.returncode == 2 and why in refused.stderr and "Traceback" not in refused.stderr
+
+
+def test_what_happened_in_practice_is_printed_and_followed(tmp_path):
+    stored = tmp_path / "home"
+    application = Application(stored)
+    application.library.save_account("Plain", {"capital": 100_000})
+    application.library.save_market("WAVE", "A wave", {"tick": 0.25}, [wave_bars(1000)])
+    script = 'title "Told"\nup = close > open\nenter long when up\nexit after 3 bars\nalert up "up at {close}"\nsize 1 units\n'
+    setup = Setup(text=script, market="WAVE", timeframe="15m", account="Plain")
+    number = application.practices.begin(setup, Replay(pace=0))
+    wait_for(lambda: application.practices.store.get(number).state == "stopped")
+    environment = {**os.environ, "SKELB_HOME": str(stored)}
+    command = [sys.executable, "-m", "skelb.program", "alerts"]
+    told = subprocess.run(command, env=environment, capture_output=True, text=True, check=True).stdout.splitlines()
+    events = application.practices.store.after(0, limit=100_000)
+    assert len(told) == len(events) > 100 and "Told on WAVE  alert: up at " in "\n".join(told)
+    listed = json.loads(subprocess.run([*command, "--json"], env=environment, capture_output=True, check=True).stdout)
+    assert listed[0]["practice"] == number and listed[0]["key"] == events[0][1].key
+    following = subprocess.Popen([*command, "--follow"], env=environment, stdout=subprocess.PIPE, text=True)
+    try:
+        lines = [following.stdout.readline() for _ in told]
+        assert [line.strip() for line in lines] == told
+        second = application.practices.begin(setup, Replay(pace=0))
+        wait_for(lambda: application.practices.store.get(second).state == "stopped")
+        assert "Z  " in following.stdout.readline()
+    finally:
+        following.kill()
+        following.wait()
+        application.close()
+    for arguments, why in ((["--practice", "99"], "no practice 99"), (["--follow", "--json"], "give one of them")):
+        refused = subprocess.run([*command, *arguments], env=environment, capture_output=True, text=True)
+        assert refused.returncode == 2 and why in refused.stderr

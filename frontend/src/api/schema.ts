@@ -721,6 +721,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practices/{number}/webhook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put Practice Webhook
+         * @description Send what happens from now on to an address, signed with a secret; an empty address ends it.
+         */
+        put: operations["put_practice_webhook"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practices/{number}/webhook/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Practice Events Again
+         * @description Try at once what waits to be sent.
+         */
+        post: operations["send_practice_events_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practices/{number}/webhook/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Test Practice Webhook
+         * @description Send a message that says it is a test.
+         */
+        post: operations["test_practice_webhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/removals": {
         parameters: {
             query?: never;
@@ -3708,9 +3768,14 @@ export interface components {
         };
         /**
          * EventShown
-         * @description Something that happened; `bar` is its bar in the picture, None where it is not in view.
+         * @description Something that happened; `bar` is its bar in the picture, None where it is not in view; the rest as stored.
          */
         EventShown: {
+            /**
+             * Answer
+             * @description what the last try to send it brought
+             */
+            answer: string;
             /**
              * Bar
              * @description its bar in the picture; null where it is not in view
@@ -3727,6 +3792,11 @@ export interface components {
              */
             kind: string;
             /**
+             * Sent
+             * @description empty where it is not to be sent, `due` or `sent`
+             */
+            sent: string;
+            /**
              * Text
              * @description a text in the language of scripts
              */
@@ -3736,6 +3806,11 @@ export interface components {
              * @description when it was so by the feed, seconds since 1970 UTC
              */
             time: number;
+            /**
+             * Tries
+             * @description how often it was tried to be sent
+             */
+            tries: number;
         };
         /**
          * Excursions
@@ -6455,6 +6530,11 @@ export interface components {
             /** @description what of the feed was not taken */
             troubles: components["schemas"]["Troubles"];
             /**
+             * Webhook
+             * @description where what happens is sent; empty where nowhere
+             */
+            webhook: string;
+            /**
              * Zone
              * @description the time zone of times that name none, as Area/City
              */
@@ -7624,8 +7704,15 @@ export interface components {
         /**
          * StoredEvent
          * @description Something that happened: `bar` opened then, `time` is when it was so, seconds since 1970 UTC by the feed.
+         *
+         *     sent : empty where it is not to be sent, `due` or `sent`; tries : how often it was tried, and the last one's answer
          */
         StoredEvent: {
+            /**
+             * Answer
+             * @description what the last try to send it brought
+             */
+            answer: string;
             /**
              * Bar
              * @description a bar's number on the chart, from 0
@@ -7638,7 +7725,7 @@ export interface components {
             id: number;
             /**
              * Key
-             * @description its name in figures
+             * @description the same whenever the same bars are gone through
              */
             key: string;
             /**
@@ -7646,6 +7733,11 @@ export interface components {
              * @description which kind it is
              */
             kind: string;
+            /**
+             * Sent
+             * @description empty where it is not to be sent, `due` or `sent`
+             */
+            sent: string;
             /**
              * Text
              * @description a text in the language of scripts
@@ -7656,6 +7748,11 @@ export interface components {
              * @description seconds since 1970 UTC
              */
             time: number;
+            /**
+             * Tries
+             * @description how often it was tried to be sent
+             */
+            tries: number;
         };
         /**
          * Streak
@@ -8860,6 +8957,33 @@ export interface components {
             outside_figures: {
                 [key: string]: number | null;
             } | null;
+        };
+        /** WebhookIn */
+        WebhookIn: {
+            /**
+             * Secret
+             * @description signs what is sent; empty for no signature
+             * @default
+             */
+            secret: string;
+            /**
+             * Url
+             * @description beginning with http:// or https://; empty for nowhere
+             */
+            url: string;
+        };
+        /** WebhookTried */
+        WebhookTried: {
+            /**
+             * Answer
+             * @description what came back
+             */
+            answer: string;
+            /**
+             * Is Taken
+             * @description whether it was taken
+             */
+            is_taken: boolean;
         };
         /**
          * WindowQuestion
@@ -10285,6 +10409,106 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_practice_webhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WebhookIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    send_practice_events_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    test_practice_webhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebhookTried"];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

@@ -6,6 +6,7 @@ import { Bands } from "./Bands";
 import { digitsOf, PACES, pennants, SIGNS, STATES } from "./model";
 import { Picture } from "./Picture";
 import type { PracticeProps } from "./Practice";
+import { Sending } from "./Sending";
 import { eventsQuery, practiceQuery, usePractices } from "./queries";
 
 /** One practice: its chart, what it would do next, how it stands, what happened, whether it is still the same. */
@@ -115,6 +116,9 @@ export function One({ number, lines, onState, onReport }: PracticeProps & { numb
           <Next shown={shown} />
           <Position shown={shown} />
           <Happened shown={shown} number={number} />
+          <Section title="Sent on">
+            <Sending shown={shown} number={number} />
+          </Section>
           <Origin shown={shown} onReport={onReport} />
         </div>
       </div>
@@ -265,6 +269,10 @@ function Happened({ shown, number }: { shown: PracticeShown; number: number }) {
                 <span className="break-words">{event.text}</span>
                 <span className="num block text-note text-soft">
                   {timeText(event.time, shown.zone, "full")} · {event.kind}
+                  {event.sent === "sent" && <span className="text-gain"> · webhook ✓</span>}
+                  {event.sent === "due" && event.tries > 0 && (
+                    <span className="text-loss"> · webhook ✕ {event.answer}</span>
+                  )}
                 </span>
               </span>
             </li>

@@ -50,5 +50,19 @@ export function usePractices() {
       unwrap(api.PUT("/api/practices/{number}/pace", { params: { path: { number } }, body: { pace } })),
     onSuccess,
   });
-  return { begin, act, pace };
+  const webhook = useMutation({
+    mutationFn: ({ number, url, secret }: { number: number; url: string; secret: string }) =>
+      unwrap(api.PUT("/api/practices/{number}/webhook", { params: { path: { number } }, body: { url, secret } })),
+    onSuccess,
+  });
+  const test = useMutation({
+    mutationFn: (number: number) =>
+      unwrap(api.POST("/api/practices/{number}/webhook/test", { params: { path: { number } } })),
+  });
+  const again = useMutation({
+    mutationFn: (number: number) =>
+      unwrap(api.POST("/api/practices/{number}/webhook/again", { params: { path: { number } } })),
+    onSuccess,
+  });
+  return { begin, act, pace, webhook, test, again };
 }

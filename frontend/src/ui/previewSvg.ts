@@ -60,7 +60,7 @@ export function pricePane(
   const right = x(preview.close.length);
   parts.push(
     levels
-      ? `<svg y="${top}" width="${right}" height="${height}" viewBox="0 ${top} ${right} ${height}">${over}</svg>`
+      ? `<svg role="none" y="${top}" width="${right}" height="${height}" viewBox="0 ${top} ${right} ${height}">${over}</svg>`
       : over,
   );
   for (const mark of preview.marks)

@@ -1,5 +1,6 @@
 """All practices of a data folder: begun, followed, paused, gone on with, stopped."""
 
+import time
 from datetime import date
 from threading import Lock
 
@@ -10,6 +11,7 @@ from skelb.core.errors import ConflictError, NotFoundError, SettingsError, Skelb
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.logbook import Logbook
+from skelb.service.practice.deliveries import Deliveries, check_webhook, message_of, send
 from skelb.service.practice.feeds import FeedChoice, Replay, check_feed
 from skelb.service.practice.following import Follower
 from skelb.service.practice.shown import MOST_EVENTS, PracticeLine, PracticeShown, line_of, shown_of
@@ -33,6 +35,7 @@ class Practices:
         self.store, self._runs, self._logbook = PracticeStore(database), runs, logbook
         self._library, self._datasets = library, datasets
         self._followers: dict[int, Follower] = {}
+        self._deliveries = Deliveries(self.store)
         self._lock = Lock()
 
     # --- what is done with them --------------------------------------------------------------------------------------
@@ -72,7 +75,8 @@ class Practices:
         return number
 
     def start_all(self) -> None:
-        """Go on with every practice that is to run; one that cannot says why."""
+        """Go on with every practice that is to run, and with sending; one that cannot run says why."""
+        self._deliveries.begin()
         for stored in self.store.all():
             if stored.state == "running":
                 try:
@@ -112,8 +116,29 @@ class Practices:
             self._follow(number)
         self._tell()
 
+    def put_webhook(self, number: int, url: str, secret: str) -> None:
+        """Send what happens in a practice from now on to an address; nowhere when empty. Raises SkelbError."""
+        check_webhook(url)
+        self.store.put_webhook(number, url, secret)
+        self._deliveries.begin()
+        self._tell()
+
+    def test_webhook(self, number: int) -> tuple[bool, str]:
+        """Send a message that says it is a test; whether it was taken, and the answer. Raises SkelbError."""
+        stored = self.store.get(number)
+        if not stored.webhook:
+            raise SettingsError("there is no address to send to: name one first")
+        event = StoredEvent(0, "test", "test", 0, int(time.time()), "a test: nothing happened", "", 0, "")
+        return send(stored.webhook, message_of(event, stored), self.store.secret(number), 0)
+
+    def again(self, number: int) -> None:
+        """Try at once what waits to be sent. Raises NotFoundError."""
+        self.store.get(number)
+        self.store.again(number)
+
     def close(self) -> None:
         """Follow none any more; they go on with the next start."""
+        self._deliveries.end()
         for number in list(self._followers):
             self._forget(number)
 
@@ -131,8 +156,9 @@ class Practices:
     def shown(self, number: int) -> PracticeShown:
         """How a practice stands. Raises NotFoundError, SkelbError where it cannot be read any more."""
         follower = self._follower(number)
-        if follower.is_at_work:
-            follower.stored = self.store.get(number)
+        stored = self.store.get(number)
+        if follower.is_at_work or stored.state != "running":  # else what ended it could not even be stored
+            follower.stored = stored
         return shown_of(follower, self.store.events(number, limit=MOST_EVENTS), self.store.count_events(number))
 
     def events(self, number: int, before: int | None, limit: int) -> list[StoredEvent]:

@@ -55,13 +55,16 @@ class Held:
 
 @dataclass(frozen=True, slots=True)
 class EventShown:
-    """Something that happened; `bar` is its bar in the picture, None where it is not in view."""
+    """Something that happened; `bar` is its bar in the picture, None where it is not in view; the rest as stored."""
 
     id: int
     kind: str
     bar: int | None
     time: int
     text: str
+    sent: str
+    tries: int
+    answer: str
 
 
 @dataclass(frozen=True)
@@ -72,6 +75,7 @@ class PracticeShown:
     feed_kind: str
     pace: float | None
     run: int | None
+    webhook: str
     clock: int
     closes: int | None
     zone: str
@@ -126,6 +130,7 @@ def shown_of(follower: Follower, events: list[StoredEvent], event_count: int) ->
         feed_kind=stored.feed.kind,
         pace=stored.feed.pace if isinstance(stored.feed, Replay) else None,
         run=stored.run,
+        webhook=stored.webhook,
         clock=follower.clock,
         closes=closes,
         zone=dataset.market.zone,
@@ -185,7 +190,8 @@ def _held(rows: Rows, times: Ints, end: int) -> Held | None:
 
 def _event(event: StoredEvent, times: Ints, first: int, end: int) -> EventShown:
     at = int(np.searchsorted(times, event.bar, side="right")) - 1
-    return EventShown(event.id, event.kind, at - first if first <= at < end else None, event.time, event.text)
+    bar = at - first if first <= at < end else None
+    return EventShown(event.id, event.kind, bar, event.time, event.text, event.sent, event.tries, event.answer)
 
 
 def _drift(follower: Follower) -> Drift:

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from pydantic import TypeAdapter
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from skelb.core.bars import PRICES, Bars, Timeframe
@@ -17,10 +17,11 @@ from skelb.core.feeds import BarSaid
 from skelb.service.practice.feeds import FeedChoice
 from skelb.service.readable import read_each
 from skelb.service.setup import Setup
-from skelb.store import Database, PracticeBar, PracticeEvent, PracticeRecord
+from skelb.store import Database, PracticeBar, PracticeEvent, PracticeRecord, PracticeTry
 
 _FEED: TypeAdapter[FeedChoice] = TypeAdapter(FeedChoice)
 _LONGEST_TEXT = 500
+_LONGEST_ANSWER = 200
 _ROWS = 1 + len(PRICES)
 
 
@@ -37,12 +38,16 @@ class StoredPractice:
     state: str
     message: str
     run: int | None
+    webhook: str
     created: datetime
 
 
 @dataclass(frozen=True, slots=True)
 class StoredEvent:
-    """Something that happened: `bar` opened then, `time` is when it was so, seconds since 1970 UTC by the feed."""
+    """Something that happened: `bar` opened then, `time` is when it was so, seconds since 1970 UTC by the feed.
+
+    sent : empty where it is not to be sent, `due` or `sent`; tries : how often it was tried, and the last one's answer
+    """
 
     id: int
     key: str
@@ -50,6 +55,18 @@ class StoredEvent:
     bar: int
     time: int
     text: str
+    sent: str
+    tries: int
+    answer: str
+
+
+@dataclass(frozen=True, slots=True)
+class Due:
+    """An event that is to be sent now, where to, and what signs it."""
+
+    event: StoredEvent
+    practice: StoredPractice
+    secret: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,6 +127,7 @@ class PracticeStore:
                 record.state,
                 record.message,
                 record.run_id,
+                record.webhook,
                 record.created,
             )
 
@@ -140,12 +158,14 @@ class PracticeStore:
         rows = [{"practice_id": number, "time": bar.time, **_prices(bar)} for bar in bars]
         fresh: list[str] = []
         with self._database.session() as session:
+            to = session.scalar(select(PracticeRecord.webhook).where(PracticeRecord.id == number))
+            sent = "due" if to else ""
             if rows:
                 session.execute(insert(PracticeBar).on_conflict_do_nothing(), rows)
             for event in events:
                 told = {"key": event.key, "kind": event.kind, "bar": event.bar, "time": event.time}
                 statement = insert(PracticeEvent).on_conflict_do_nothing().returning(PracticeEvent.id)
-                values = {"practice_id": number, "text": event.text[:_LONGEST_TEXT], **told}
+                values = {"practice_id": number, "text": event.text[:_LONGEST_TEXT], "sent": sent, **told}
                 if session.execute(statement, values).first() is not None:
                     fresh.append(event.key)
         return fresh
@@ -157,7 +177,68 @@ class PracticeStore:
             query = query.where(PracticeEvent.id < before)
         with self._database.session() as session:
             found = session.scalars(query.order_by(PracticeEvent.id.desc()).limit(limit))
-            return [StoredEvent(row.id, row.key, row.kind, row.bar, row.time, row.text) for row in found]
+            return [_event(row) for row in found]
+
+    def after(self, event: int, number: int | None = None, limit: int = 1_000) -> list[tuple[int, StoredEvent]]:
+        """Events of all practices, or of one, with higher ids, oldest first; each with its practice's number."""
+        query = select(PracticeEvent).where(PracticeEvent.id > event)
+        if number is not None:
+            query = query.where(PracticeEvent.practice_id == number)
+        with self._database.session() as session:
+            found = session.scalars(query.order_by(PracticeEvent.id).limit(limit))
+            return [(row.practice_id, _event(row)) for row in found]
+
+    # --- what is sent ------------------------------------------------------------------------------------------------
+
+    def put_webhook(self, number: int, url: str, secret: str) -> None:
+        """Where what happens from now on is sent; nowhere when empty. Raises NotFoundError."""
+        self.get(number)
+        with self._database.session() as session:
+            record = session.get_one(PracticeRecord, number)
+            record.webhook, record.secret = url, secret
+            if not url:
+                waiting = PracticeEvent.practice_id == number, PracticeEvent.sent == "due"
+                session.execute(update(PracticeEvent).where(*waiting).values(sent=""))
+
+    def secret(self, number: int) -> str:
+        """What signs what is sent."""
+        with self._database.session() as session:
+            return session.scalar(select(PracticeRecord.secret).where(PracticeRecord.id == number)) or ""
+
+    def due(self, moment_ms: int) -> list[Due]:
+        """Of each practice the oldest event that is not sent yet, where it is to be tried by now."""
+        oldest = (
+            select(func.min(PracticeEvent.id)).where(PracticeEvent.sent == "due").group_by(PracticeEvent.practice_id)
+        )
+        with self._database.session() as session:
+            rows = session.scalars(
+                select(PracticeEvent).where(PracticeEvent.id.in_(oldest), PracticeEvent.due <= moment_ms)
+            )
+            found = [(row.practice_id, _event(row)) for row in rows]
+        wanted = []
+        for number, event in found:
+            try:
+                wanted.append(Due(event, self.get(number), self.secret(number)))
+            except NotFoundError:
+                continue  # taken away: it waits until it is brought back
+        return wanted
+
+    def tried(self, event: int, is_sent: bool, answer: str, due_ms: int) -> None:
+        """Log a try: an event that was not sent is due again then."""
+        with self._database.session() as session:
+            row = session.get(PracticeEvent, event)
+            if row is None:
+                return
+            row.tries += 1
+            row.answer, row.due = answer[:_LONGEST_ANSWER], due_ms
+            row.sent = "sent" if is_sent else "due"
+            session.add(PracticeTry(event_id=event, answer=answer[:_LONGEST_ANSWER]))
+
+    def again(self, number: int) -> None:
+        """Try what waits to be sent at once."""
+        waiting = PracticeEvent.practice_id == number, PracticeEvent.sent == "due"
+        with self._database.session() as session:
+            session.execute(update(PracticeEvent).where(*waiting).values(due=0))
 
     def count_events(self, number: int) -> int:
         """How many events there are."""
@@ -185,6 +266,10 @@ class PracticeStore:
             record = session.get(PracticeRecord, number)
             if record is not None:
                 record.feed = feed.model_dump(mode="json")
+
+
+def _event(row: PracticeEvent) -> StoredEvent:
+    return StoredEvent(row.id, row.key, row.kind, row.bar, row.time, row.text, row.sent, row.tries, row.answer)
 
 
 def _prices(bar: BarSaid) -> dict[str, float]:

@@ -22,6 +22,8 @@ def upgrade() -> None:
         sa.Column("state", sa.String(16), nullable=False),
         sa.Column("message", sa.String(500), nullable=False),
         sa.Column("run_id", sa.Integer()),
+        sa.Column("webhook", sa.String(500), nullable=False),
+        sa.Column("secret", sa.String(200), nullable=False),
         sa.Column("created", sa.DateTime(timezone=True), nullable=False),
         sa.Column("removed_at", sa.DateTime(timezone=True)),
     )
@@ -42,7 +44,20 @@ def upgrade() -> None:
         sa.Column("bar", sa.BigInteger(), nullable=False),
         sa.Column("time", sa.BigInteger(), nullable=False),
         sa.Column("text", sa.String(500), nullable=False),
+        sa.Column("sent", sa.String(8), nullable=False),
+        sa.Column("tries", sa.Integer(), nullable=False),
+        sa.Column("due", sa.BigInteger(), nullable=False),
+        sa.Column("answer", sa.String(200), nullable=False),
         sa.Column("created", sa.DateTime(timezone=True), nullable=False),
         sa.UniqueConstraint("practice_id", "key"),
     )
     op.create_index("ix_practice_event_practice_id", "practice_event", ["practice_id"])
+    op.create_index("ix_practice_event_sent", "practice_event", ["sent"])
+    op.create_table(
+        "practice_try",
+        sa.Column("id", sa.Integer(), primary_key=True),
+        sa.Column("event_id", sa.Integer(), sa.ForeignKey("practice_event.id", ondelete="CASCADE"), nullable=False),
+        sa.Column("answer", sa.String(200), nullable=False),
+        sa.Column("created", sa.DateTime(timezone=True), nullable=False),
+    )
+    op.create_index("ix_practice_try_event_id", "practice_try", ["event_id"])
