@@ -3,7 +3,8 @@
     SkelbError
     |-- SettingsError      a market, account or run setting cannot be used
     |-- BarsError          bars cannot be read or used
-    |-- FeedError          a feed says what cannot be understood, or is not there
+    |-- FeedError          a feed says what cannot be understood
+    |   `-- FeedAwayError  it is not there
     |-- ScriptError        a script has errors and therefore cannot be run
     |-- NotFoundError      a named thing is not there
     `-- ConflictError      a named thing is there already, or is busy
@@ -15,6 +16,7 @@ a caller tries to run such a script.
 __all__ = [
     "BarsError",
     "ConflictError",
+    "FeedAwayError",
     "FeedError",
     "NotFoundError",
     "PackError",
@@ -38,6 +40,10 @@ class BarsError(SkelbError):
 
 class FeedError(SkelbError):
     """A feed cannot be followed, or a line of it cannot be read; the message says why."""
+
+
+class FeedAwayError(FeedError):
+    """A feed is not where it was said to be; it is sought again."""
 
 
 class ScriptError(SkelbError):

@@ -642,6 +642,7 @@ _ELSEWHERE = {
     "PracticeShown.run": "the kept run of the backtest over the bars before",
     "PracticeShown.troubles": "what of the feed was not taken",
     "Replay.pace": "so many times as quick as the bars came; 0 is as quick as can be",
+    "ScriptOut.uses": "titles of scripts that its newest text uses",
     "EventShown.answer": "what the last try to send it brought",
     "EventShown.sent": "empty where it is not to be sent, `due` or `sent`",
     "EventShown.tries": "how often it was tried to be sent",

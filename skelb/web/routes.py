@@ -1,12 +1,14 @@
 """The REST API under /api. Handlers translate; what is done stands in the service."""
 
 from datetime import UTC
+from functools import lru_cache
 
 from fastapi import APIRouter
 
 from skelb import __version__
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.figures import FIGURES
+from skelb.core.language.tools import used_titles
 from skelb.service.application import first_setup, home_of
 from skelb.service.library import StoredScript
 from skelb.web.schemas import (
@@ -101,8 +103,14 @@ def script_out(item: StoredScript) -> ScriptOut:
     home = home_of(item.title)
     return ScriptOut(
         title=item.title, status=item.status, lesson=item.lesson, versions=versions,
-        home=HomeOut(market=home[0], timeframe=home[1]) if home else None,
+        home=HomeOut(market=home[0], timeframe=home[1]) if home else None, uses=list(_uses(item.newest.text)),
     )  # fmt: skip
+
+
+@lru_cache(maxsize=256)
+def _uses(text: str) -> tuple[str, ...]:
+    """Titles of the scripts that a text uses; the shelf asks for all texts each time."""
+    return tuple(sorted(used_titles(text)))
 
 
 # --- accounts and baskets --------------------------------------------------------------------------------------

@@ -75,6 +75,7 @@ class ScriptOut(BaseModel):
     lesson: str
     versions: list[ScriptVersionOut]
     home: HomeOut | None
+    uses: list[str]
 
 
 class ScriptIn(BaseModel):

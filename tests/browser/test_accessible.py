@@ -210,7 +210,8 @@ def practice(page):
 
 
 def practices(page):
-    page.goto("/practice?all=true")
+    practice(page)
+    page.get_by_role("button", name="All practices").click()
     page.get_by_test_id("practices").wait_for()
 
 

@@ -251,6 +251,18 @@ def test_pointing_at_a_function_says_what_it_means(page):
     expect(page.locator(".cm-tooltip-hover")).to_contain_text("First known bar")
 
 
+def test_the_shelf_says_who_uses_whom(page):
+    page.goto("/shelf")
+    using = page.get_by_role("button", name=re.compile("^Open .+, which uses it$")).first
+    row = page.get_by_role("row").filter(has=using).first
+    used = row.get_by_role("rowheader").get_by_role("button").first.inner_text()
+    title = using.inner_text()
+    using.press("Enter")
+    settled(page)
+    expect(page.get_by_label("Script", exact=True)).to_have_value(title)
+    expect(page.locator(".cm-content")).to_contain_text(f'use "{used}"')
+
+
 def test_the_shelf_opens_versions_and_keeps_status(page):
     page.goto("/shelf")
     page.get_by_role("button", name="New script").click()

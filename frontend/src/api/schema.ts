@@ -7215,6 +7215,11 @@ export interface components {
              */
             title: string;
             /**
+             * Uses
+             * @description titles of scripts that its newest text uses
+             */
+            uses: string[];
+            /**
              * Versions
              * @description its versions, oldest first
              */

@@ -170,7 +170,7 @@ function NoteEditor({ run, onNote, error }: { run: LoggedRun; onNote: (noted: No
           </span>
         </span>
       }
-      label={`Tags and note of run ${run.number}`}
+      label={[`Tags and note of run ${run.number}`, run.tags.join(", "), run.note].filter(Boolean).join(" ")}
       title={run.note || "Tags and note"}
       className="cursor-pointer"
       side="right"

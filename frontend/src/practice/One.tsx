@@ -300,10 +300,11 @@ function Troubles({ shown }: { shown: PracticeShown }) {
     refused && `${refused} not understood`,
     lost && `lost ${lost} times`,
   ].filter(Boolean);
-  if (told.length === 0) return null;
+  if (told.length === 0 && !last) return null;
   return (
     <p className="pt-2 text-note text-brass" data-testid="troubles" title={last}>
-      Of the feed, what changed nothing: {told.join(", ")}.{last && ` The last: ${last}`}
+      {told.length > 0 && `Of the feed, what changed nothing: ${told.join(", ")}. `}
+      {last}
     </p>
   );
 }

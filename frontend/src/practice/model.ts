@@ -41,6 +41,7 @@ export const SIGNS: Record<string, { sign: string; tone: string }> = {
   exit: { sign: "◂", tone: "text-soft" },
   "held back": { sign: "‖", tone: "text-brass" },
   feed: { sign: "!", tone: "text-loss" },
+  drift: { sign: "≠", tone: "text-loss" },
 };
 
 export const BANDS: Record<string, { name: string; unit: string; digits: number; meaning: string }> = {

@@ -74,6 +74,9 @@ export function Shelf({ onOpen }: { onOpen: Open }) {
                     key={script.title}
                     script={script}
                     draft={drafts.find((draft) => draft.title === script.title)}
+                    usedBy={scripts.data
+                      .filter((other) => other.uses.includes(script.title))
+                      .map((other) => other.title)}
                     onOpen={onOpen}
                     onRename={() => setRenaming(script.title)}
                     onDelete={() => setLeaving({ kind: "script", name: script.title, called: script.title })}
@@ -99,12 +102,13 @@ interface RowProps {
   script: Script;
   /** A text of it that was typed and not saved. */
   draft: Draft | undefined;
+  usedBy: string[];
   onOpen: Open;
   onRename: () => void;
   onDelete: () => void;
 }
 
-function ScriptRow({ script, draft, onOpen, onRename, onDelete }: RowProps) {
+function ScriptRow({ script, draft, usedBy, onOpen, onRename, onDelete }: RowProps) {
   const client = useQueryClient();
   const [showAll, setShowAll] = useState(false);
   const refresh = () => client.invalidateQueries({ queryKey: scriptsQuery.queryKey });
@@ -133,6 +137,8 @@ function ScriptRow({ script, draft, onOpen, onRename, onDelete }: RowProps) {
         >
           {script.title}
         </button>
+        <Linked word="uses" titles={script.uses} onOpen={onOpen} />
+        <Linked word="used by" titles={usedBy} onOpen={onOpen} />
         {draft && <div className="text-note text-brass">unsaved changes, {whenTyped(draft)}</div>}
       </th>
       <td className="px-2 py-2">
@@ -189,6 +195,29 @@ function ScriptRow({ script, draft, onOpen, onRename, onDelete }: RowProps) {
         {copy.error && <Trouble error={copy.error.message} />}
       </td>
     </tr>
+  );
+}
+
+/** Scripts that a script stands on, or that stand on it. */
+function Linked({ word, titles, onOpen }: { word: string; titles: string[]; onOpen: Open }) {
+  if (titles.length === 0) return null;
+  return (
+    <div className="text-note text-soft">
+      {word}{" "}
+      {titles.map((title, place) => (
+        <span key={title}>
+          {place > 0 && ", "}
+          <button
+            type="button"
+            className="cursor-pointer text-long hover:underline"
+            aria-label={`Open ${title}, which ${word === "uses" ? "it uses" : "uses it"}`}
+            onClick={() => onOpen(title)}
+          >
+            {title}
+          </button>
+        </span>
+      ))}
+    </div>
   );
 }
 

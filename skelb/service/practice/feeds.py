@@ -16,7 +16,7 @@ from websockets.exceptions import WebSocketException
 from websockets.sync.client import connect
 
 from skelb.core.bars import Bars
-from skelb.core.errors import FeedError, SettingsError
+from skelb.core.errors import FeedAwayError, FeedError, SettingsError
 from skelb.core.feeds import BarSaid, Clock, Hello, Offered, Word, read_word, written
 from skelb.core.feeds.words import LONGEST_LINE
 from skelb.core.plan import Dataset
@@ -139,7 +139,7 @@ def growing(path: Path, symbol: str, dataset: Dataset, until: Event) -> Iterator
                 file.seek(at)
                 fresh = file.read(_MOST_BYTES)
         except OSError as exc:
-            yield FeedError(f"{path.name} cannot be read: {exc.strerror}")
+            yield FeedAwayError(f"{path.name} cannot be read: {exc.strerror}")
             yield from _rest(1.0, until)
             continue
         at += len(fresh)
@@ -213,6 +213,6 @@ def addressed(url: str, until: Event) -> Iterator[Said]:
                         continue
                     yield None
         except (OSError, WebSocketException, TimeoutError) as exc:
-            yield FeedError(f"{url} is not there: {exc}") if not was_there else "lost"
+            yield FeedAwayError(f"{url} is not there: {exc}") if not was_there else "lost"
             yield from _rest(pause, until)
             pause = min(_LONGEST_PAUSE_S, pause * 2)

@@ -8,12 +8,13 @@ from threading import Event, Lock, Thread
 
 import numpy as np
 
-from skelb.core.bars import Bars
-from skelb.core.engine import Outcome, Reason, run
-from skelb.core.errors import FeedError, SkelbError
+from skelb.core.bars import Bars, Floats
+from skelb.core.engine import Moment, Outcome, Reason, Rows, run
+from skelb.core.errors import FeedAwayError, FeedError, SkelbError
+from skelb.core.export import Preview
 from skelb.core.feeds import BarSaid, Clock, Gap, Intake, Taken, Word
 from skelb.core.plan import make_dataset, make_plan
-from skelb.core.practice import Following
+from skelb.core.practice import FEWEST_TRADES, Drift, Following, NextStep, drift_of
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.practice.feeds import Address, GrowingFile, Replay, Said, addressed, growing, replayed
@@ -22,7 +23,6 @@ from skelb.service.prepared import Prepared
 from skelb.store import StoreError
 
 _TICK_S = 0.25  # between two looks at what came, where much comes
-_FORMING_EVERY_S = 0.5
 _MOST_AT_ONCE = 400
 _PATIENCE = 4.0  # of its own time a practice rests at most between two looks, so that others have their turn
 
@@ -63,15 +63,18 @@ class Follower:
         self._intake = Intake(self.stored.setup.market, timeframe, taken[-1][0] if taken else self.stored.since - 1)
         for opened, values in taken:
             self._intake.know(opened, values)
+        self._resumed = self._intake.last  # what the feed says again of before is no fault of it
         self._bars = _joined(self._history, taken)
         self.clock = taken[-1][0] + timeframe.seconds if taken else self.stored.since
         self.troubles = Troubles()
         self._told: set[str] = set()
+        self.worked_out: tuple[Following, tuple[Preview, list[NextStep], Drift]] | None = None
         self._until = Event()
         self._thread: Thread | None = None
         self._lock = Lock()
         self._tested: Outcome | None = None
         self.following = self._followed()
+        self._outside = {band.key for band in self.drift(self.following).bands if band.is_outside}
 
     # --- at work -----------------------------------------------------------------------------------------------------
 
@@ -143,6 +146,8 @@ class Follower:
             match word:
                 case None:
                     pass
+                case FeedAwayError():
+                    self.troubles.last = str(word)
                 case FeedError():
                     self.troubles.refused += 1
                     self.troubles.last = str(word)
@@ -160,6 +165,8 @@ class Follower:
             for item in following.happenings()
             if item.key not in self._told
         ]
+        if following.trades.size != self.following.trades.size:
+            events += self._drifted(following)
         if batch.bars or batch.events or events:
             self._store.take(self.stored.number, batch.bars, [*events, *batch.events])
         self._told.update(event.key for event in events)
@@ -178,8 +185,8 @@ class Follower:
                 batch.bars.append(bar)
             case "forming":
                 batch.is_forming = True
-            case "doubled":
-                self.troubles.doubled += 1
+            case "doubled" if bar is not None:
+                self.troubles.doubled += self._resumed is None or bar.time > self._resumed
             case "gap" if isinstance(word, Gap):
                 self.troubles.gaps += 1
                 text = "bars are missing: the feed does not have them"
@@ -188,6 +195,20 @@ class Follower:
                 self._too_late(taken, batch)
             case _:
                 pass
+
+    def _drifted(self, following: Following) -> list[NewEvent]:
+        """Figures that have left their bands with the newest trade, once there are trades enough to say so."""
+        drift = self.drift(following)
+        if drift.trades < FEWEST_TRADES:
+            return []
+        outside = {band.key for band in drift.bands if band.is_outside}
+        bar = int(following.plan.dataset.bars.time[following.closed - 1])
+        fresh = [
+            NewEvent(f"{bar}.5.drift.{key}", "drift", bar, following.time, f"{key.replace('_', ' ')} left its band")
+            for key in sorted(outside - self._outside)
+        ]
+        self._outside = outside
+        return fresh
 
     def _too_late(self, taken: Taken, batch: _Batch) -> None:
         bar = taken.bar
@@ -225,6 +246,21 @@ class Follower:
             prepared.dataset.others,
         )
 
+    def drift(self, following: Following) -> Drift:
+        """Practice held against the backtest over the bars before."""
+        tested, rows, trades = self.tested, self.tested_rows(), following.trades
+        times, of_test = following.plan.dataset.bars.time, self.tested.plan.dataset.bars.time
+        return drift_of(
+            trades["net"],
+            _bars_held(trades),
+            np.sort(times[trades["entry_bar"]]),
+            (self.stored.since, max(self.stored.since, following.time)),
+            rows["net"],
+            _bars_held(rows),
+            np.sort(of_test[rows["entry_bar"]]),
+            (int(of_test[tested.first]), int(of_test[tested.last])),
+        )
+
     @property
     def tested(self) -> Outcome:
         """The backtest over the bars from before decisions began."""
@@ -242,6 +278,10 @@ class Follower:
         """Its trades, without those that only the end of the bars ended."""
         rows = self.tested.trades.rows
         return rows[rows["reason"] != Reason.END]
+
+
+def _bars_held(rows: Rows) -> Floats:
+    return (rows["exit_bar"] - rows["entry_bar"] + (rows["moment"] != Moment.OPEN)).astype(np.float64)
 
 
 def _joined(bars: Bars, more: Sequence[tuple[int, tuple[float, ...]]]) -> Bars:

@@ -8,7 +8,7 @@ from skelb.core.bars import Ints
 from skelb.core.engine.ledger import Rows
 from skelb.core.export import Preview, preview_of
 from skelb.core.language.tree import Side
-from skelb.core.practice import FEWEST_TRADES, Drift, NextStep, drift_of, next_steps
+from skelb.core.practice import FEWEST_TRADES, Drift, NextStep, next_steps
 from skelb.service.glimpse import GlimpsedTrade
 from skelb.service.practice.feeds import Replay, words_of
 from skelb.service.practice.following import Follower, Troubles
@@ -122,7 +122,7 @@ def shown_of(follower: Follower, events: list[StoredEvent], event_count: int) ->
     dataset = plan.dataset
     end = following.now + 1
     first = max(0, end - _BARS)
-    picture = preview_of(following.checked, follower.prepared.inputs, dataset, first, end)
+    picture, steps, drift = _worked_out(follower, first, end)
     times = dataset.bars.time
     closes = int(dataset.calendar.close_time[following.closed]) if following.forming is not None else None
     return PracticeShown(
@@ -139,14 +139,24 @@ def shown_of(follower: Follower, events: list[StoredEvent], event_count: int) ->
         picture=picture,
         is_forming=following.forming is not None,
         berths=[*_berths(following.trades, first, end), *_berths(following.open_rows, first, end, is_open=True)],
-        next=next_steps(following),
+        next=steps,
         held=_held(following.open_rows, times, end),
         events=[_event(event, times, first, end) for event in events],
         event_count=event_count,
         fewest_trades=FEWEST_TRADES,
-        drift=_drift(follower),
+        drift=drift,
         troubles=follower.troubles,
     )
+
+
+def _worked_out(follower: Follower, first: int, end: int) -> tuple[Preview, list[NextStep], Drift]:
+    """What takes a while, once for each state of a practice, however many pages look."""
+    following = follower.following
+    if follower.worked_out is None or follower.worked_out[0] is not following:
+        inputs = follower.prepared.inputs
+        picture = preview_of(following.checked, inputs, following.plan.dataset, first, end)
+        follower.worked_out = following, (picture, next_steps(following), follower.drift(following))
+    return follower.worked_out[1]
 
 
 def _berths(rows: Rows, first: int, end: int, is_open: bool = False) -> list[GlimpsedTrade]:
@@ -192,23 +202,3 @@ def _event(event: StoredEvent, times: Ints, first: int, end: int) -> EventShown:
     at = int(np.searchsorted(times, event.bar, side="right")) - 1
     bar = at - first if first <= at < end else None
     return EventShown(event.id, event.kind, bar, event.time, event.text, event.sent, event.tries, event.answer)
-
-
-def _drift(follower: Follower) -> Drift:
-    following, tested, rows = follower.following, follower.tested, follower.tested_rows()
-    trades, times = following.trades, following.plan.dataset.bars.time
-    of_test = tested.plan.dataset.bars.time
-    return drift_of(
-        trades["net"],
-        _bars_held(trades),
-        np.sort(times[trades["entry_bar"]]),
-        (follower.stored.since, max(follower.stored.since, following.time)),
-        rows["net"],
-        _bars_held(rows),
-        np.sort(of_test[rows["entry_bar"]]),
-        (int(of_test[tested.first]), int(of_test[tested.last])),
-    )
-
-
-def _bars_held(rows: Rows) -> np.ndarray:
-    return (rows["exit_bar"] - rows["entry_bar"] + (rows["moment"] != 0)).astype(np.float64)
