@@ -164,7 +164,7 @@ function NoteEditor({ run, onNote, error }: { run: LoggedRun; onNote: (noted: No
     <PopOver
       face={
         <span className="block max-w-[170px] min-w-10 text-left leading-4">
-          <span className="block truncate text-note underline decoration-brass">{run.tags.join(", ")}</span>
+          <span className="block truncate text-note underline decoration-brass">{run.tags.join(", ")}</span>{" "}
           <span className="block truncate text-note italic">
             {run.note || (run.tags.length === 0 && <span className="text-soft">note…</span>)}
           </span>
