@@ -114,7 +114,11 @@ def test_a_rule_says_what_would_hold_it_back():
     window = following(NEXT + "window 00:01-00:02\n", bars, 40)
     assert next_steps(window)[0].act == "nothing: held back by window"
     resting = following("enter long when bar > 100 at stop high + 1 for 3 bars\nsize 1 units", bars, 40)
-    assert next_steps(resting)[0].act == f"an order to buy at stop {bars.high[40 - 1] + 1:,.2f} rests"
+    # The bar to come is at the last price until it says another.
+    assert next_steps(resting)[0].act == f"an order to buy at stop {bars.close[40 - 1] + 1:,.2f} rests"
+    forming = said(bars, 40, is_closed=False)
+    resting = following("enter long when bar > 100 at stop high + 1 for 3 bars\nsize 1 units", bars, 40, forming)
+    assert next_steps(resting)[0].act == f"an order to buy at stop {bars.high[40] + 1:,.2f} rests"
 
 
 def test_a_position_stands_at_the_last_price():

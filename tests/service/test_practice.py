@@ -96,7 +96,8 @@ def test_a_replay_ends_with_the_backtests_trades(application):
     practices = application.practices
     number = practices.begin(SETUP, AT_ONCE)
     follower = ended(application, number)
-    assert state_of(application, number) == "stopped" and follower.stored.message == "the feed has come to its end"
+    stored = practices.store.get(number)
+    assert (stored.state, stored.message) == ("stopped", "the feed has come to its end")
     assert len(taken(application, number)) == 4000 and agrees(application, number) > 20
     shown = practices.shown(number)
     assert shown.line.trades == follower.following.trades.size and shown.drift.tested > 100
