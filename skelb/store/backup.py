@@ -74,12 +74,13 @@ def _reading(source: Path) -> sqlite3.Connection:
 
 def _put_aside(place: Path) -> Path | None:
     """The data file under another name, with all that was written to it."""
-    if not place.exists():
-        return None
-    with closing(sqlite3.connect(place)) as own:
-        own.execute("PRAGMA wal_checkpoint(TRUNCATE)")
+    if place.exists():
+        with closing(sqlite3.connect(place)) as own:
+            own.execute("PRAGMA wal_checkpoint(TRUNCATE)")
     for ending in ("-wal", "-shm"):
         place.with_name(place.name + ending).unlink(missing_ok=True)
+    if not place.exists():
+        return None
     number = 1
     while (kept := place.with_name(f"{place.name}{_BEFORE}-{number}")).exists():
         number += 1

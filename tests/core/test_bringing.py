@@ -20,6 +20,7 @@ FOLDER = Path(__file__).parent.parent / "bringing"
 TEXTS = sorted(FOLDER.glob("*.txt"))
 DATA = dataset(wave_bars(600), pip=0.5)
 FEW = dataset(wave_bars(30))
+WEEK = dataset(wave_bars(30, minutes=360))  # every weekday
 
 
 def told(brought):
@@ -188,3 +189,41 @@ def test_two_ways_of_reading_are_asked_once_and_both_run():
     left = bring(source, {"a[1]": 1})
     assert "up" not in check(left.text).definitions and check(left.text).is_sound
     assert replace(first.questions[2], chosen=1) == bring(source, {"sell": 1}).questions[2]
+
+
+def test_branches_of_different_questions_are_not_taken_for_one():
+    brought = bring("if (close > open) { x = 1 }\nif (low > 5) { y = 2 } else { x = 3 }\nplot(x)\n")
+    assert not re.search(r"^x = |^draw", brought.text, re.MULTILINE)
+
+
+def test_a_name_that_changes_in_too_many_places_means_nothing_afterwards():
+    many = "".join(f"if (close > {k}) {{ x += close * {k} }}\n" for k in range(12))
+    brought = bring(f"x = 0\n{many}y = x + 1\n")
+    assert "changes in too many places" in brought.text and "# left: y = x + 1" in brought.text
+
+
+def test_what_is_asked_within_a_function_counts_as_asked():
+    brought = bring("def rise(a, n):\n    return a - a[1]\nx = rise(close, 3)\n")
+    assert brought.count("asked") == 1 and [item.id for item in brought.questions] == ["a[1]"]
+
+
+@pytest.mark.parametrize("operator", ["==", "!=", "<", "<=", ">", ">="])
+@pytest.mark.parametrize("number", [0, 1, 4, 6, 7])
+def test_weekdays_by_number_are_those_that_the_number_means(operator, number):
+    days = WEEK.calendar.weekday + 0  # Monday is 0
+    counted = {"Monday is 1": days + 1, "Monday is 0": days, "Sunday is 1": (days + 1) % 7 + 1}
+    source = f"x = weekday {operator} {number}\ny = x ? 1 : 0"
+    [question] = bring(source).questions
+    for choice, words in enumerate(question.choices):
+        checked = check(bring(source, {"weekday": choice}).text)
+        found = Expressions(checked, {}, WEEK).whole(checked.definitions["y"].value)
+        wanted = {
+            "==": counted[words] == number, "!=": counted[words] != number, "<": counted[words] < number,
+            "<=": counted[words] <= number, ">": counted[words] > number, ">=": counted[words] >= number,
+        }[operator]  # fmt: skip
+        assert (np.broadcast_to(found, days.size) == wanted).all(), words
+
+
+@pytest.mark.parametrize(("text", "said"), [("month > 12", "no"), ("month < 1", "no"), ("month >= 1", "yes"), ("month > 11", "month is dec"), ("month <= 3", "month in jan..mar")])  # fmt: skip
+def test_months_by_number_at_the_ends_of_the_year(text, said):
+    assert f"x = {said}\n" in bring(f"x = {text}\n").text

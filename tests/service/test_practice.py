@@ -8,6 +8,7 @@ import sys
 import time
 from dataclasses import replace
 from datetime import date
+from socket import create_server
 from threading import Thread
 
 import numpy as np
@@ -474,3 +475,56 @@ def test_a_strategy_that_is_no_longer_the_one_that_was_tested_says_so_once(appli
         assert [item for item in again.practices.store.events(number, limit=10_000) if item.kind == "drift"] == told
     finally:
         again.close()
+
+
+def test_a_receiver_that_answers_nonsense_is_tried_again_after_a_pause(application):
+    """What comes back is no HTTP at all: that is a try like others, and no busy loop."""
+    heard = []
+
+    def answer(socket):
+        while True:
+            try:
+                connection, _ = socket.accept()
+            except OSError:
+                return
+            heard.append(connection.recv(1 << 16))
+            connection.sendall(b"\x00\x01 no such thing\r\n\r\n")
+            connection.close()
+
+    with create_server(("127.0.0.1", 0)) as socket:
+        Thread(target=answer, args=(socket,), daemon=True).start()
+        practices = application.practices
+        number = practices.begin(SETUP, Replay(pace=60))
+        practices.put_webhook(number, f"http://127.0.0.1:{socket.getsockname()[1]}/", "")
+        practices.put_pace(number, 0)
+        ended(application, number)
+        wait_for(lambda: practices.store.after(0, number)[0][1].tries >= 2)
+        time.sleep(0.5)
+        first = practices.store.after(0, number)[0][1]
+        assert first.sent == "due" and "not there" in first.answer and len(heard) < 6
+
+
+def test_a_feed_that_is_lost_is_lost_once(application):
+    """However often it is sought in vain, one event says so, and one that it is back."""
+    dataset = application.datasets.get("WAVE", wave_bars(1).timeframe)
+    first = StandIn("WAVE", dataset, int(dataset.bars.time[-20]), 0, frozenset())
+    server = first.listen(0)
+    port = server.socket.getsockname()[1]
+    Thread(target=server.serve_forever, daemon=True).start()
+    number = application.practices.begin(SETUP, Address(url=f"ws://127.0.0.1:{port}"))
+    wait_for(lambda: followed(application, number).is_at_work)
+    time.sleep(0.5)
+    first.until.set()
+    server.shutdown()
+    wait_for(lambda: "is not there" in followed(application, number).troubles.last)
+    time.sleep(2.0)
+    again = StandIn("WAVE", dataset, int(dataset.bars.time[-20]), 0, frozenset())
+    second = again.listen(port)
+    Thread(target=second.serve_forever, daemon=True).start()
+    events = application.practices.store
+    wait_for(lambda: any("is back" in item.text for item in events.events(number)))
+    assert sum("was lost" in item.text for item in events.events(number)) == 1
+    assert followed(application, number).troubles.lost == 1
+    application.practices.stop(number)
+    again.until.set()
+    second.shutdown()

@@ -6,6 +6,7 @@ import json
 import time
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
+from http.client import HTTPException
 from threading import Event, Lock, Thread
 from urllib.error import HTTPError, URLError
 from urllib.parse import urlsplit
@@ -71,7 +72,7 @@ def send(url: str, body: bytes, secret: str, event: int) -> tuple[bool, str]:
         return False, f"answered {exc.code}"
     except TimeoutError:
         return False, f"no answer in {_ANSWER_S:.0f} s"
-    except (URLError, OSError, ValueError) as exc:
+    except (URLError, HTTPException, OSError, ValueError) as exc:
         if isinstance(getattr(exc, "reason", None), TimeoutError):
             return False, f"no answer in {_ANSWER_S:.0f} s"
         return False, f"not there: {getattr(exc, 'reason', exc)}"

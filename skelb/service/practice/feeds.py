@@ -197,13 +197,13 @@ def _read(line: str) -> Said:
 def addressed(url: str, until: Event) -> Iterator[Said]:
     """What an address says; where it is lost it is sought again, after longer and longer pauses."""
     pause = _FIRST_PAUSE_S
-    was_there = False
+    was_there = is_lost = False
     while not until.is_set():
         try:
             with connect(url, open_timeout=5, close_timeout=1, max_size=LONGEST_LINE * 4, proxy=None) as socket:
-                if was_there:
+                if is_lost:
                     yield "back"
-                was_there, pause = True, _FIRST_PAUSE_S
+                was_there, is_lost, pause = True, False, _FIRST_PAUSE_S
                 while not until.is_set():
                     with suppress(TimeoutError):
                         message = socket.recv(timeout=BREATH_S)
@@ -213,6 +213,8 @@ def addressed(url: str, until: Event) -> Iterator[Said]:
                         continue
                     yield None
         except (OSError, WebSocketException, TimeoutError) as exc:
-            yield FeedAwayError(f"{url} is not there: {exc}") if not was_there else "lost"
+            # Lost once, however often it is sought in vain.
+            yield "lost" if was_there and not is_lost else FeedAwayError(f"{url} is not there: {exc}")
+            is_lost = was_there
             yield from _rest(pause, until)
             pause = min(_LONGEST_PAUSE_S, pause * 2)

@@ -74,7 +74,7 @@ class Follower:
         self._lock = Lock()
         self._tested: Outcome | None = None
         self.following = self._followed()
-        self._outside = {band.key for band in self.drift(self.following).bands if band.is_outside}
+        self._outside = self._now_outside(self.drift(self.following))
 
     # --- at work -----------------------------------------------------------------------------------------------------
 
@@ -198,10 +198,7 @@ class Follower:
 
     def _drifted(self, following: Following) -> list[NewEvent]:
         """Figures that have left their bands with the newest trade, once there are trades enough to say so."""
-        drift = self.drift(following)
-        if drift.trades < FEWEST_TRADES:
-            return []
-        outside = {band.key for band in drift.bands if band.is_outside}
+        outside = self._now_outside(self.drift(following))
         bar = int(following.plan.dataset.bars.time[following.closed - 1])
         fresh = [
             NewEvent(f"{bar}.5.drift.{key}", "drift", bar, following.time, f"{key.replace('_', ' ')} left its band")
@@ -209,6 +206,11 @@ class Follower:
         ]
         self._outside = outside
         return fresh
+
+    @staticmethod
+    def _now_outside(drift: Drift) -> set[str]:
+        """The figures outside their bands; none while there are too few trades to say so."""
+        return {band.key for band in drift.bands if band.is_outside and drift.trades >= FEWEST_TRADES}
 
     def _too_late(self, taken: Taken, batch: _Batch) -> None:
         bar = taken.bar

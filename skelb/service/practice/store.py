@@ -12,12 +12,12 @@ from sqlalchemy import func, select, update
 from sqlalchemy.dialects.sqlite import insert
 
 from skelb.core.bars import PRICES, Bars, Timeframe
-from skelb.core.errors import NotFoundError
+from skelb.core.errors import NotFoundError, SkelbError
 from skelb.core.feeds import BarSaid
 from skelb.service.practice.feeds import FeedChoice
 from skelb.service.readable import read_each
 from skelb.service.setup import Setup
-from skelb.store import Database, PracticeBar, PracticeEvent, PracticeRecord, PracticeTry
+from skelb.store import Database, PracticeBar, PracticeEvent, PracticeRecord, PracticeTry, StoreError
 
 _FEED: TypeAdapter[FeedChoice] = TypeAdapter(FeedChoice)
 _LONGEST_TEXT = 500
@@ -219,8 +219,8 @@ class PracticeStore:
         for number, event in found:
             try:
                 wanted.append(Due(event, self.get(number), self.secret(number)))
-            except NotFoundError:
-                continue  # taken away: it waits until it is brought back
+            except (SkelbError, ValueError):
+                continue  # taken away or damaged: it waits, and keeps no other waiting
         return wanted
 
     def tried(self, event: int, is_sent: bool, answer: str, due_ms: int) -> None:
@@ -282,7 +282,10 @@ def _packed(bars: Bars) -> bytes:
 
 
 def _unpacked(data: bytes, timeframe: Timeframe) -> Bars:
-    plain = zlib.decompress(data)
+    try:
+        plain = zlib.decompress(data)
+    except zlib.error as exc:
+        raise StoreError(f"the bars of a practice are damaged: {exc}") from exc
     rows: Any = np.frombuffer(plain[1:], "<f8").reshape(_ROWS, -1).copy()
     time, first, high, low, last, volume = rows
     return Bars(timeframe, time.astype(np.int64), first, high, low, last, volume, dated=bool(plain[0]))

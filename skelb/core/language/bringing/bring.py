@@ -31,7 +31,7 @@ _MOST_ROUNDS = 40
 _MOST_WORDS = 3  # of an order without brackets
 _LONGEST = 1_000  # characters of one definition
 _TANGLED = "what is wrong in this text hangs together in too many ways to be sorted out"
-_DEFINED = re.compile(r"(?:input )?(\w+) = ")
+_DEFINED = re.compile(r"(?:input |carry |define )?(\w+)(?:\([^)]*\))? = ")
 State = Literal["sure", "asked", "left"]
 
 
@@ -84,10 +84,11 @@ def bring(source: str, answers: Mapping[str, int] | None = None) -> Brought:
     work = _Work(source, answers or {}, often, looped, statements)
     at = 0
     while at < len(statements):
-        inside = [item for item in statements[at:] if item.head and item.head == statements[at].head]
-        count = max(1, len(inside))
-        work.take(statements[at : at + count])
-        at += count
+        end = at + 1
+        while statements[at].head and end < len(statements) and statements[end].head == statements[at].head:
+            end += 1
+        work.take(statements[at:end])
+        at = end
     return Brought(tuple(_sound(work.ordered(), work.originals)), tuple(work.questions.values()))
 
 
@@ -126,7 +127,8 @@ class _Work:
         self.line, self.asked = statement.line, False
         if is_function(statement):
             try:
-                self.lines.append(BroughtLine(define_of(statements, self.around), statement.line, "sure"))
+                text = define_of(statements, self.around)
+                self.lines.append(BroughtLine(text, statement.line, "asked" if self.asked else "sure"))
                 return
             except UnsayableError as exc:
                 if not statement.block:
@@ -249,16 +251,18 @@ class _Work:
     def _folded(self, target: str, start: str, others: Sequence[Given]) -> str:
         """What a name comes to after places that give it a value under conditions, one after the other."""
         now = start
-        for item in others:
-            self.around.names[target] = _bracketed(now)
-            value = said(item.value, self.around)
-            if item.sign in ASSIGNING[3:]:
-                value = f"{self.around.names[target]} {item.sign[0]} {_bracketed(value)}"
-            condition = self._conditions(item.statement)
-            now = f"({value} if {condition} else {now})" if condition else value
-            if len(now) > _LONGEST:
-                raise UnsayableError(f"`{target}` changes in too many places: give some of them names")
-        self.around.names.pop(target, None)
+        try:
+            for item in others:
+                self.around.names[target] = _bracketed(now)
+                value = said(item.value, self.around)
+                if item.sign in ASSIGNING[3:]:
+                    value = f"{self.around.names[target]} {item.sign[0]} {_bracketed(value)}"
+                condition = self._conditions(item.statement)
+                now = f"({value} if {condition} else {now})" if condition else value
+                if len(now) > _LONGEST:
+                    raise UnsayableError(f"`{target}` changes in too many places: give some of them names")
+        finally:
+            self.around.names.pop(target, None)  # on the way the name means what it is so far
         return now
 
 

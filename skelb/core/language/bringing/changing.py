@@ -10,6 +10,7 @@ _DECLARING = frozenset(
     "var let const float int integer double bool boolean string series auto static final local global def dim number"
     " real input extern param public private protected".split()
 )
+_MOST_BETWEEN = 500  # statements from the first place to the last
 ASSIGNING = ("=", ":=", "<-", "+=", "-=", "*=", "/=")
 
 
@@ -20,12 +21,6 @@ class Given:
     statement: Statement
     sign: str
     value: tuple[Token, ...]
-
-    @property
-    def is_otherwise(self) -> bool:
-        """Whether it stands in the last branch, the one for all that is left."""
-        under = self.statement.under
-        return bool(under) and all(is_no for _, is_no in under)
 
 
 def undeclared(tokens: Sequence[Token]) -> list[Token]:
@@ -75,10 +70,17 @@ def can_be_said(name: str, places: Sequence[Given], statements: Sequence[Stateme
     """Whether the places make one definition: none in a loop, a value for every bar, and nobody reads between them."""
     if any(place.statement.block for place in places) or base_of(places) is None:
         return False
-    first, last = (statements.index(places[at].statement) for at in (0, -1))
     own = {id(place.statement) for place in places}
-    between = [item for item in statements[first:last] if id(item) not in own]
-    return not any(_reads(item, name) for item in between)
+    first = next(at for at, item in enumerate(statements) if item is places[0].statement)
+    missing = len(own) - 1
+    for item in statements[first + 1 : first + _MOST_BETWEEN]:
+        if id(item) in own:
+            missing -= 1
+        elif _reads(item, name):
+            return False
+        if missing == 0:
+            return True
+    return missing == 0
 
 
 def base_of(places: Sequence[Given]) -> Given | None:
@@ -86,8 +88,12 @@ def base_of(places: Sequence[Given]) -> Given | None:
     first = places[0]
     if not first.statement.under and first.sign in ASSIGNING[:3]:
         return first
-    last = places[-1]
-    return last if len(places) > 1 and last.is_otherwise and last.sign in ASSIGNING[:3] else None
+    *branches, last = places
+    under = last.statement.under
+    is_otherwise = bool(branches) and all(is_no for _, is_no in under) and last.sign in ASSIGNING[:3]
+    # The branches of one `if`, each with a value: what must be no before the last is what was asked in the others.
+    asked = [item.statement.under[-1:] for item in branches]
+    return last if is_otherwise and asked == [((condition, False),) for condition, _ in under] else None
 
 
 def is_kept(name: str, places: Sequence[Given]) -> bool:

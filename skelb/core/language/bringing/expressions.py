@@ -144,12 +144,15 @@ class _Reader:
         if x.text == "month" and 1 <= number <= len(_MONTHS):
             return _among("month", operator, number - 1, _MONTHS)
         if x.text == "weekday" and 0 <= number <= len(_DAYS):
-            ways = (("Monday is 1", number - 1), ("Monday is 0", number), ("Sunday is 1", number - 2))
-            said = [(f"{words}", _among("weekday", operator, place % 7, _DAYS).text) for words, place in ways]
-            return Said(
-                self._around.ask("weekday", "Weekdays are numbers here, which may be counted in several ways.", said),
-                _RELATION,
+            from_sunday = (_DAYS[-1], *_DAYS[:-1])
+            ways = (
+                ("Monday is 1", number - 1, _DAYS),
+                ("Monday is 0", number, _DAYS),
+                ("Sunday is 1", number - 1, from_sunday),
             )
+            said = [(told, _among("weekday", operator, place, days).within(_RELATION)) for told, place, days in ways]
+            sentence = "Weekdays are numbers here, which may be counted in several ways."
+            return Said(self._around.ask("weekday", sentence, said), _RELATION)
         hour, minute = divmod(number, 100)
         if x.text == "time" and 0 <= hour < 24 and minute < 60:
             return Said(f"time {operator} {hour:02d}:{minute:02d}", _RELATION)
@@ -357,17 +360,22 @@ class _Reader:
 
 
 def _among(what: str, operator: str, place: int, words: Sequence[str]) -> Said:
-    """A comparison of a word by its number in a row of words."""
-    word = words[place]
-    texts = {
-        "==": f"{what} is {word}",
-        "!=": f"{what} is not {word}",
-        ">=": f"{what} in {word}..{words[-1]}",
-        "<=": f"{what} in {words[0]}..{word}",
-        ">": f"{what} in {words[min(place + 1, len(words) - 1)]}..{words[-1]}",
-        "<": f"{what} in {words[0]}..{words[max(place - 1, 0)]}",
+    """A comparison of a word by its number in a row of words; yes or no where it is that for all of them."""
+    chosen = {
+        "==": words[place : place + 1] if place >= 0 else (),
+        ">=": words[max(place, 0) :],
+        "<=": words[: max(place + 1, 0)],
+        ">": words[max(place + 1, 0) :],
+        "<": words[: max(place, 0)],
     }
-    return Said(texts[operator], _RELATION)
+    if operator == "!=":
+        word = chosen["=="]
+        return Said(f"{what} is not {word[0]}", _RELATION) if word else Said("yes")
+    found = chosen[operator]
+    if len(found) in (0, len(words)):
+        return Said("yes" if found else "no")
+    text = f"{what} is {found[0]}" if len(found) == 1 else f"{what} in {found[0]}..{found[-1]}"
+    return Said(text, _RELATION)
 
 
 def _position(word: str) -> Said:
