@@ -83,7 +83,7 @@ def test_how_to_scripts_run(page):
 
 
 def test_every_how_to_that_is_promised_is_there():
-    assert len(HOW_TOS) == 32
+    assert len(HOW_TOS) == 33
 
 
 SCOPES = {

@@ -33,6 +33,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "account": ("skelb.cli.accounts", "List, show, save and delete the accounts of the data folder."),
     "market": ("skelb.cli.markets", "List markets; say what is odd about their bars, leave bars out, export them."),
     "basket": ("skelb.cli.baskets", "List, save and delete baskets: markets that are run together."),
+    "python": ("skelb.cli.taken_away", "Write a strategy as one Python file that makes the same trades."),
     "backup": ("skelb.cli.backups", "Copy everything that is kept into one file, also while Skelb is open."),
     "restore": ("skelb.cli.backups", "Put a backup in the place of what is kept; what was there stays beside it."),
     "shelf": ("skelb.cli.shelf", "Write the shelf as a folder of scripts, read one back, say what differs."),

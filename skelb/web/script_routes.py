@@ -5,6 +5,7 @@ from dataclasses import fields
 from fastapi import APIRouter
 
 from skelb.core.export import Preview, conversion_chart, conversion_names, conversion_of
+from skelb.core.export.python import Instrument, python_of
 from skelb.core.language import Setting, check, utf16_offset
 from skelb.core.language.bringing import bring
 from skelb.core.language.tools import brief, read_back, sheet_of, what_is_wrong
@@ -93,6 +94,15 @@ def readback(body: RunIn, app: App) -> TextOut:
     """The strategy in plain sentences."""
     prepared = body.setup.prepared(app.library, app.datasets).sound()
     return TextOut(text="\n".join(read_back(prepared.checked)))
+
+
+@router.post("/texts/python")
+def as_python(body: RunIn, app: App) -> TextOut:
+    """The strategy as one Python file for this market and account, on all bars that the file is given; a text it cannot
+    write yet is an error that names the lines."""
+    prepared = body.setup.prepared(app.library, app.datasets).sound().alone()
+    on = Instrument(prepared.dataset.market, prepared.account)
+    return TextOut(text=python_of(prepared.checked, prepared.choices.inputs, on, prepared.choices.sides))
 
 
 @router.post("/texts/brief")

@@ -1,6 +1,8 @@
 """The editor that teaches, driven in the real interface: completion, documentation, tools, differences, the guide."""
 
 import re
+import subprocess
+import sys
 
 import pytest
 from playwright.sync_api import expect
@@ -161,6 +163,29 @@ def test_the_strategy_reads_back_and_differences_lead_back(page):
     page.get_by_role("button", name="Go back to v1").click()
     expect(page.get_by_role("button", name="Save version")).to_be_visible()
     assert "months" not in text_of(page)
+
+
+def test_the_strategy_is_taken_away_as_a_file_that_runs(page, tmp_path):
+    open_script(
+        page, 'title "Taken away"\nup = close > open\nenter long when up\nexit long when not up\nsize 1 units\n'
+    )
+    settled(page)
+    tool(page, "Take away as Python")
+    expect(page.get_by_role("textbox", name="taken_away.py")).to_have_value(re.compile("class Strategy:"))
+    with page.expect_download() as saved:
+        page.get_by_role("button", name="Save taken_away.py").click()
+    saved.value.save_as(tmp_path / "taken_away.py")
+    rows = ["time,open,high,low,close,volume"]
+    rows += [f"2024-01-02T{hour:02}:00:00Z,100,102,99,{101 if hour % 2 else 99.5},5" for hour in range(10, 17)]
+    (tmp_path / "bars.csv").write_text("\n".join(rows))
+    ended = subprocess.run(
+        [sys.executable, "-I", tmp_path / "taken_away.py", tmp_path / "bars.csv"], capture_output=True, text=True
+    )
+    assert " trades, net " in ended.stdout and ended.returncode == 0
+    page.keyboard.press("Escape")
+    open_script(page, 'title "Far"\nfar = close from "QUAY12" on 1d\nenter long when close > far\n')
+    tool(page, "Take away as Python")
+    expect(page.get_by_role("dialog").get_by_text("line 2")).to_be_visible()
 
 
 def test_asking_elsewhere_and_back(page, clipboard):

@@ -30,6 +30,25 @@ def test_backtest_has_the_names_of_the_contract(folder):
     assert "equity" not in document(folder, *FULL)
 
 
+def test_a_strategy_as_python_prints_the_trades_of_backtest(folder):
+    on = ("--market", "market.json", "--account", "account.json", "--set", "n=9", "--sides", "long")
+    told = skelb(folder, "python", "sway.skelb", *on, "--out", "sway.py").stdout
+    assert told.startswith("sway.py: ")
+    ended = subprocess.run(
+        [sys.executable, "-I", folder / "sway.py", folder / "wave.csv", "--json"], capture_output=True
+    )
+    found = json.loads(ended.stdout)["trades"]
+    wanted = document(folder, *FULL, "--set", "n=9", "--sides", "long")["trades"]
+    assert len(found) == len(wanted) > 5
+    for mine, other in zip(found, wanted, strict=True):
+        assert mine == {
+            key: pytest.approx(value) if isinstance(value, float) else value for key, value in other.items()
+        }
+    (folder / "far.skelb").write_text('x = close from "QUAY12"\nenter long when close > x\n')
+    ended = skelb(folder, "python", "far.skelb", expect=2)
+    assert "line 1" in ended.stderr and ended.stdout == "" and ended.stderr.count("\n") == 1
+
+
 def test_inputs_sides_dates_and_timeframe_matter(folder):
     plain = document(folder, *FULL)["figures"]["all"]
     assert document(folder, *FULL, "--set", "n=9")["figures"]["all"] != plain

@@ -339,6 +339,15 @@ def test_a_conversion_is_proven_over_the_api(client):
     assert not found["equal"] and found["first"]["bar"] == 5 and len(found["chart"]["difference"]) == 160
 
 
+def test_a_strategy_is_written_as_python_or_refused_with_its_line(client):
+    written = client.post("/api/texts/python", json={"setup": SETUP}).json()["text"]
+    assert "class Strategy:" in written and "symbol='WAVE'" in written and "capital=100000.0" in written
+    compile(written, "written.py", "exec")
+    far = SETUP | {"text": 'x = close from "WAVE" on 1d\nenter long when close > x\n'}
+    refused = client.post("/api/texts/python", json={"setup": far})
+    assert refused.status_code == 422 and "line 1" in refused.json()["detail"]
+
+
 def test_texts_are_read_back_briefed_and_judged(client):
     told = client.post("/api/texts/readback", json={"setup": SETUP}).json()["text"]
     assert "It enters long at the next bar's open when `up`." in told

@@ -99,6 +99,12 @@ export const readBackQuery = (setup: Setup) =>
     queryFn: ({ signal }) => unwrap(api.POST("/api/texts/readback", { body: { setup }, signal })),
     retry: false,
   });
+export const pythonQuery = (setup: Setup) =>
+  queryOptions({
+    queryKey: ["python", setup],
+    queryFn: ({ signal }) => unwrap(api.POST("/api/texts/python", { body: { setup }, signal })),
+    retry: false,
+  });
 export const conversionNamesQuery = (setup: Setup) =>
   queryOptions({
     queryKey: ["conversion names", setup],

@@ -11,6 +11,7 @@ const Changed = later(() => dialogs().then((found) => found.Changed));
 const CheckConversion = later(() => dialogs().then((found) => found.CheckConversion));
 const Compared = later(() => dialogs().then((found) => found.Compared));
 const ReadBack = later(() => dialogs().then((found) => found.ReadBack));
+const TakeAway = later(() => dialogs().then((found) => found.TakeAway));
 const Versions = later(() => dialogs().then((found) => found.Versions));
 
 /** What opens over the whole place: the tools of the text, where signals went, and questions before a save. */
@@ -32,6 +33,7 @@ export function BenchDialogs({ bench }: { bench: Bench }) {
         />
       )}
       {tool === "readback" && <ReadBack setup={setup} onClose={close} />}
+      {tool === "python" && <TakeAway setup={setup} onClose={close} />}
       {tool === "versions" && script && <Versions script={script} text={text} onTake={setText} onClose={close} />}
       {tool === "changed" && (
         <Changed

@@ -53,6 +53,7 @@ export function useWorkbenchCommands(acts: Acts): void {
       { name: "Check a conversion", act: () => now.current.tool("conversion") },
       { name: "Ask elsewhere", act: () => now.current.tool("ask") },
       { name: "Bring over", act: () => now.current.tool("bring") },
+      { name: "Take away as Python", act: () => now.current.tool("python") },
     ],
     [],
   );

@@ -2,7 +2,17 @@ import { useEffect, useRef, useState } from "react";
 import type { Action } from "./language";
 
 export type Tool =
-  "format" | "rename" | "uses" | "readback" | "versions" | "changed" | "ask" | "bring" | "conversion" | "alerts";
+  | "format"
+  | "rename"
+  | "uses"
+  | "readback"
+  | "versions"
+  | "changed"
+  | "ask"
+  | "bring"
+  | "conversion"
+  | "alerts"
+  | "python";
 
 const TOOLS: { tool: Tool; label: string; key?: string }[] = [
   { tool: "format", label: "Lay out the text", key: "Shift Alt F" },
@@ -15,6 +25,7 @@ const TOOLS: { tool: Tool; label: string; key?: string }[] = [
   { tool: "alerts", label: "Alerts of this run" },
   { tool: "ask", label: "Ask elsewhere" },
   { tool: "bring", label: "Bring over" },
+  { tool: "python", label: "Take away as Python" },
 ];
 
 interface Props {

@@ -3,6 +3,7 @@ import { useState } from "react";
 import {
   api,
   conversionNamesQuery,
+  pythonQuery,
   readBackQuery,
   unwrap,
   type FigureInfo,
@@ -11,10 +12,11 @@ import {
   type Script,
   type Setup,
 } from "@/api";
-import { dateText, Dialog, difference, figureText, Loading, Picker, Said, Trouble } from "@/ui";
+import { dateText, Dialog, difference, figureText, Loading, Picker, Said, saveFile, Trouble } from "@/ui";
 import { ConversionChart } from "./ConversionChart";
 import { CopyButton } from "./CopyButton";
 import { Differences } from "./Differences";
+import { fileName } from "./fileName";
 
 interface Closing {
   onClose: () => void;
@@ -36,6 +38,45 @@ export function ReadBack({ setup, onClose }: Closing & { setup: Setup }) {
           ))}
           <CopyButton text={told.data.text.replaceAll("`", "")} label="Copy" />
         </div>
+      )}
+    </Dialog>
+  );
+}
+
+/** The strategy as one Python file, to save and run elsewhere. */
+export function TakeAway({ setup, onClose }: Closing & { setup: Setup }) {
+  const written = useQuery(pythonQuery(setup));
+  const name = fileName(setup.text);
+  return (
+    <Dialog title="Take away as Python" onClose={onClose} wide>
+      {written.isPending && <Loading what="Writing" />}
+      {written.error && <Trouble error={written.error.message} />}
+      {written.data && (
+        <>
+          <div className="flex flex-none items-baseline gap-3 border-b border-line px-4 py-2">
+            <p>
+              One file that needs nothing but Python 3.11 or newer. It makes this strategy's trades on this market and
+              account, on every day of the bars it is given: <code>python {name} BARS.csv</code>, and{" "}
+              <code>--feed ADDRESS</code> goes on with a feed.
+            </p>
+            <span className="ml-auto flex flex-none gap-2">
+              <CopyButton text={written.data.text} label="Copy" />
+              <button
+                type="button"
+                className="plain-button"
+                onClick={() => saveFile(name, written.data.text, "text/x-python")}
+              >
+                Save {name}
+              </button>
+            </span>
+          </div>
+          <textarea
+            readOnly
+            aria-label={name}
+            className="min-h-[24rem] flex-1 resize-none overflow-auto bg-base-200 px-4 py-3 font-mono text-small whitespace-pre"
+            value={written.data.text}
+          />
+        </>
       )}
     </Dialog>
   );

@@ -1,0 +1,173 @@
+# ruff: noqa: F821
+# mypy: ignore-errors
+"""The file as a program: bars from a CSV, or as a feed says them, and the trades that come of them.
+
+What it speaks of besides (`Strategy`, `Inputs`, `MARKET`, `SETTINGS`) stands in the file that is written. Of a line
+that ends in `# if guessed` see `account`.
+"""
+
+import argparse
+import base64
+import json
+import os
+import socket
+import ssl
+import struct
+import sys
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import asdict
+from pathlib import Path
+from urllib.parse import urlsplit
+
+from skelb.core.export.python.parts.account import Account, Trade, time_text
+from skelb.core.export.python.parts.market import Calendar, Row, read_bars
+
+
+def words_of(address: str) -> Iterator[dict]:
+    """The words of a feed, one JSON object a line: a file that grows, or a WebSocket that is sought again when lost."""
+    if not address.startswith(("ws://", "wss://")):
+        yield from words_of_file(Path(address))
+        return
+    pause = 0.5
+    while True:
+        try:
+            for text in messages_of(address):
+                pause = 0.5
+                yield from (json.loads(line) for line in text.splitlines() if line.strip())
+        except (OSError, ValueError) as exc:
+            print(f"the feed at {address} is lost ({exc}); sought again in {pause:g} s", file=sys.stderr)
+        time.sleep(pause)
+        pause = min(2 * pause, 30.0)
+
+
+def words_of_file(path: Path) -> Iterator[dict]:
+    """The words in a file, and whatever is written to it later."""
+    with path.open(encoding="utf-8") as file:
+        line = ""
+        while True:
+            line += file.readline()
+            if not line.endswith("\n"):
+                time.sleep(0.5)
+                continue
+            if line.strip():
+                yield json.loads(line)
+            line = ""
+
+
+def messages_of(address: str) -> Iterator[str]:
+    """The text messages of a WebSocket (RFC 6455) until it closes."""
+    place = urlsplit(address)
+    is_safe = place.scheme == "wss"
+    link = socket.create_connection((place.hostname or "", place.port or (443 if is_safe else 80)), timeout=60)
+    if is_safe:
+        link = ssl.create_default_context().wrap_socket(link, server_hostname=place.hostname)
+    with link, link.makefile("rb") as coming:
+        key = base64.b64encode(os.urandom(16)).decode()
+        path = (place.path or "/") + (f"?{place.query}" if place.query else "")
+        link.sendall(
+            f"GET {path} HTTP/1.1\r\nHost: {place.netloc}\r\nUpgrade: websocket\r\nConnection: Upgrade\r\n"
+            f"Sec-WebSocket-Key: {key}\r\nSec-WebSocket-Version: 13\r\n\r\n".encode()
+        )
+        if b" 101 " not in coming.readline():
+            raise OSError("no WebSocket answers there")
+        while coming.readline().strip():
+            pass
+        text = b""
+        while True:
+            first, length = coming.read(2)
+            length &= 0x7F
+            if length >= 126:
+                length = int.from_bytes(coming.read(2 if length == 126 else 8), "big")
+            data, kind = coming.read(length), first & 0x0F
+            if kind == 8:
+                raise OSError("it was closed")
+            if kind == 9:  # asked whether this end is there: the same back, masked
+                mask = os.urandom(4)
+                answer = bytes(byte ^ mask[place % 4] for place, byte in enumerate(data))
+                link.sendall(struct.pack("!BB", 0x8A, 0x80 | len(data)) + mask + answer)
+            if kind in (0, 1):
+                text += data
+                if first & 0x80:
+                    yield text.decode()
+                    text = b""
+
+
+def follow(
+    account: Account, calendar: Calendar, words: Iterator[dict], latest: int, told: Callable[[Trade], str]
+) -> None:
+    """Run on with the closed bars of a feed, and say what happens as it happens."""
+    place = None
+    for word in words:
+        if word.get("say") != "bar" or not word.get("closed") or word["time"] <= latest:
+            continue
+        here = word["market"], word["timeframe"]
+        if word["market"] != account.market.symbol or here != (place or here):
+            continue
+        place, latest = here, word["time"]
+        bar = calendar.next(Row(latest, *(float(word[name]) for name in ("open", "high", "low", "close", "volume"))))
+        if bar is None:
+            continue
+        lots, trades = list(account.lots), len(account.trades)
+        account.on_bar(bar)
+        for lot in account.lots:
+            if lot not in lots:
+                side = "long" if account.side > 0 else "short"
+                entered = f"{time_text(lot.entered)} {side} {lot.units:g} at {lot.price:g} ({lot.name})"
+                print(entered, file=sys.stderr, flush=True)
+        for trade in account.trades[trades:]:
+            print(told(trade), flush=True)
+
+
+def sentence(trade: Trade) -> str:
+    """A trade in a line."""
+    return (
+        f"{trade.number:>5}  {trade.side:5}  {trade.entry_time}  {trade.entry_price:>12g}  {trade.exit_time}  "
+        f"{trade.exit_price:>12g}  {trade.units:>12g}  {trade.net:>+12.2f}  {trade.exit_reason}"
+    )
+
+
+def in_json(trade: Trade) -> str:
+    """A trade as a JSON object in a line."""
+    return json.dumps(asdict(trade))
+
+
+def main() -> int:
+    """Read the bars, run the strategy over them, print its trades; then go on with a feed, if there is one."""
+    parser = argparse.ArgumentParser(description=(__doc__ or "").partition("\n")[0])
+    parser.add_argument("bars", nargs="?", type=Path, help="a CSV file: time,open,high,low,close,volume")
+    parser.add_argument(
+        "--json",
+        action="store_true",
+        help='print {"trades": [...]} and nothing else; with a feed, each trade as a line',
+    )
+    parser.add_argument("--feed", metavar="ADDRESS", help="go on with a feed: ws://… or a file that grows")
+    parser.add_argument("--timeframe", metavar="MINUTES", type=int, help="of the feed's bars, where there is no CSV")
+    asked = parser.parse_args()
+    if not asked.bars and not asked.feed:
+        parser.error("give a CSV file of bars, or --feed ADDRESS")
+    try:
+        rows, minutes = read_bars(asked.bars) if asked.bars else ([], asked.timeframe or 1)
+    except (OSError, ValueError) as exc:
+        print(exc, file=sys.stderr)
+        return 2
+    market = MARKET
+    market = market_of(rows, asked.bars)  # if guessed
+    calendar, account = Calendar(market, minutes), Account(Strategy(Inputs(), market, minutes), market, SETTINGS)
+    bars = [bar for row in rows for bar in [calendar.next(row)] if bar]
+    for place, bar in enumerate(bars):
+        account.on_bar(bar, is_last=place == len(bars) - 1 and not asked.feed)
+    told = in_json if asked.json else sentence
+    if asked.json and not asked.feed:
+        print(json.dumps({"trades": [asdict(trade) for trade in account.trades]}))
+        return 0
+    for trade in account.trades:
+        print(told(trade), flush=True)
+    if not asked.json:
+        print(f"{len(account.trades)} trades, net {sum(trade.net for trade in account.trades):+.2f}", flush=True)
+    if asked.feed:
+        try:
+            follow(account, calendar, words_of(asked.feed), rows[-1].time if rows else -1, told)
+        except KeyboardInterrupt:
+            return 0
+    return 0

@@ -1,0 +1,314 @@
+"""A strategy as one Python file that stands by itself: what a trader can read, carry elsewhere, and run."""
+
+import ast
+import textwrap
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from skelb.core.bars import Bars, Market, Timeframe
+from skelb.core.catalogue import YES
+from skelb.core.engine import Account
+from skelb.core.errors import SettingsError
+from skelb.core.export.python.pieces import imports_for, module, pieces_for
+from skelb.core.export.python.refused import Refused
+from skelb.core.export.python.rules import Rules
+from skelb.core.export.python.values import Names, Script, Values
+from skelb.core.language import Checked
+from skelb.core.language.tools import read_back
+from skelb.core.language.tree import Enter, Expression, Placed
+from skelb.core.language.walk import parts_within
+from skelb.core.plan import Expressions, InputValue, input_values, make_dataset
+
+_MODULES = ("values", "market", "windows", "memory", "averages", "momentum", "trend", "volume", "account", "program")
+_WIDTH = 110
+
+
+@dataclass(frozen=True)
+class Instrument:
+    """What the file is written for: a market, whose symbol and tick may be left to the file of bars, and an account."""
+
+    market: Market
+    account: Account
+    knows_symbol: bool = True
+    knows_tick: bool = True
+
+
+def python_of(checked: Checked, given: Mapping[str, object], on: Instrument, sides: str = "both") -> str:
+    """The text of a Python file that makes the strategy's trades from a CSV of bars, by the standard library alone.
+
+    It enters on the `sides` that are asked for: long, short or both.
+
+    Raises SettingsError on inputs that cannot be, on a script without an entry rule, and on whatever cannot be written
+    yet, with its lines.
+    """
+    if not checked.has_entries:
+        raise SettingsError("the script has no entry rule: there is no strategy to write")
+    if isinstance(on.market.currency_rate, str):
+        raise SettingsError(
+            f"the currency rate is the close of {on.market.currency_rate}: state a number, the file reads one market"
+        )
+    inputs = input_values(checked, given)
+    rules = [
+        placed
+        for placed in _rules_in_force(checked, inputs)
+        if sides == "both" or not isinstance(placed.statement, Enter) or placed.statement.side == sides
+    ]
+    fixed = _fixed(checked)
+    taken = Names()
+    script = Script(checked, inputs, fixed, {name: taken.fresh(name) for name in inputs if name not in fixed})
+    values = Values(script)
+    written = Rules(checked, rules, values)
+    try:
+        written.write()
+    except RecursionError as exc:
+        raise SettingsError("its names stand on one another in too long a chain to be written") from exc
+    if written.refused:
+        told = "; ".join(f"line {_line(checked, placed, exc)}: {exc.why}" for placed, exc in written.refused)
+        raise SettingsError(f"this cannot be written as Python yet: {told}")
+    return _Writer(checked, script, values, written, on).text()
+
+
+def _rules_in_force(checked: Checked, inputs: Mapping[str, InputValue]) -> list[Placed]:
+    """The rules that exist with these inputs."""
+    none = np.zeros(1)
+    bars = Bars(Timeframe(1), np.zeros(1, np.int64), none, none, none, none, none)
+    expressions = Expressions(checked, inputs, make_dataset(bars, Market("none")), needed=())
+
+    def exists(only_if: Expression | None) -> bool:
+        return only_if is None or expressions.constant(only_if) == YES
+
+    return [placed for placed in checked.rules_with(inputs) if exists(getattr(placed.statement, "only_if", None))]
+
+
+def _fixed(checked: Checked) -> frozenset[str]:
+    """The inputs that are written into the file: what no number is, and those that decide which rules exist."""
+    deciding = frozenset[str]()
+    for placed in checked.statements:
+        deciding |= checked.inputs_within(getattr(placed.statement, "only_if", None))
+    words = {name for name, found in checked.inputs.items() if found.kind in ("choice", "timeframe", "market")}
+    return deciding | words
+
+
+def _line(checked: Checked, placed: Placed, refused: Refused) -> int:
+    """The line of what was refused, or of the statement that it stands in."""
+    if refused.node is not None:
+        for other in (placed, *checked.statements):
+            if any(part is refused.node for part in parts_within(other.statement)):
+                return checked.source.count("\n", 0, other.start + refused.node.span[0]) + 1
+    return checked.source.count("\n", 0, placed.start) + 1
+
+
+class _Writer:
+    """Puts the file together."""
+
+    def __init__(self, checked: Checked, script: Script, values: Values, rules: Rules, on: Instrument) -> None:
+        self._checked, self._script, self._values, self._rules, self._on = checked, script, values, rules, on
+        features = set(rules.features)
+        features |= {"path"} if on.account.same_bar == "path" else set()
+        features |= {"spread_by_hour"} if on.market.spread_by_hour else set()
+        features |= {"financing"} if on.market.financing_long or on.market.financing_short else set()
+        features |= set() if on.knows_tick and on.knows_symbol else {"guessed"}
+        self._modules = [module(name, frozenset(features)) for name in _MODULES]
+
+    def text(self) -> str:
+        own = [self._inputs(), *self._higher(), self._strategy(), self._settings()]
+        used = _identifiers("\n".join(own))
+        pieces = pieces_for([*used, "main", "Account"], self._modules)
+        for piece in pieces:
+            used |= piece.uses
+        body = [piece.text for piece in pieces]
+        imports = imports_for(used, self._modules)
+        future = "from __future__ import annotations"
+        head = f"{self._says()}\n{future}\n\n" + "\n".join(imports)
+        heading = (
+            "# What follows is the same in every such file: what values are computed with, the market, the account."
+        )
+        end = 'if __name__ == "__main__":\n    raise SystemExit(main())\n'
+        program = [piece for piece in body if piece.startswith(_PROGRAM)]
+        rest = [piece for piece in body if piece not in program]
+        first, settings = own[:-1], own[-1]
+        return "\n\n\n".join([head, *first, heading, *rest, settings, *program, end])
+
+    def _says(self) -> str:
+        """The docstring: what it is called, what it does, how it is run."""
+        title = self._checked.title or "A strategy"
+        lines = [f'"""{_plain(title)}, as plain Python.', ""]
+        lines += ["    python THIS_FILE.py BARS.csv            its trades", "    python THIS_FILE.py BARS.csv --json"]
+        lines += [
+            "    python THIS_FILE.py BARS.csv --feed ws://…   and on with the bars of a feed",
+            "",
+            "What it does:",
+            "",
+        ]
+        for sentence in read_back(self._checked):
+            lines += textwrap.wrap(sentence, _WIDTH, initial_indent="- ", subsequent_indent="  ")
+        fixed = [f"{name} = {self._written(name)}" for name in self._script.inputs if name in self._script.fixed]
+        if fixed:
+            lines += ["", *textwrap.wrap(f"Written for {', '.join(fixed)}: those are in the rules below.", _WIDTH)]
+        lines += ["", "Written by Skelb. It needs nothing but Python 3.11 or newer.", '"""', ""]
+        return "\n".join([lines[0], *map(_plain, lines[1:-2]), *lines[-2:]])
+
+    def _written(self, name: str) -> str:
+        value = self._script.inputs[name]
+        return (
+            ("on" if value else "off")
+            if isinstance(value, bool)
+            else f"{value:g}"
+            if isinstance(value, float)
+            else value
+        )
+
+    def _inputs(self) -> str:
+        lines = ["@dataclass(frozen=True)", "class Inputs:", '    """What can be set."""', ""]
+        for name, own in self._script.input_names.items():
+            value, label = self._script.inputs[name], self._checked.inputs[name].label
+            if isinstance(value, bool):
+                text, kind = str(value), "bool"
+            else:
+                assert isinstance(value, float)
+                is_whole = value == int(value)
+                text, kind = (str(int(value)), "int") if is_whole else (repr(value), "float")
+                kind = "float" if kind == "int" and not _counts(self._checked, name) else kind
+            lines.append(f"    {own}: {kind} = {text}" + (f"  # {label}" if label else ""))
+        return "\n".join(lines if self._script.input_names else lines[:3])
+
+    def _higher(self) -> list[str]:
+        """A class for each higher timeframe: what is computed on its bars."""
+        found = []
+        for minutes, values in sorted(self._script.higher.items()):
+            timeframe = str(Timeframe(minutes))
+            nothing = {"condition": "None", "word": '""'}
+            setup = values.setup + [
+                f"self.{name} = {nothing.get(seen.kind, 'math.nan')}  # as it is seen from outside"
+                for name, seen in values.results.items()
+                if seen.kind != "record"
+            ]
+            steps = values.steps + [f"self.{name} = {seen.text}" for name, seen in values.results.items()]
+            found.append("\n".join([
+                f"class On{timeframe}:",
+                f'    """What is computed on bars of {timeframe}, seen once they have closed."""',
+                "",
+                "    def __init__(self, inputs: Inputs, market: Market) -> None:",
+                "        self.inputs, self.market = inputs, market",
+                *_indented(setup),
+                "",
+                "    def on_bar(self, bar: Bar) -> None:",
+                *_indented(steps),
+            ]))  # fmt: skip
+        return found
+
+    def _strategy(self) -> str:
+        values, rules = self._values, self._rules
+        higher = [(minutes, str(Timeframe(minutes))) for minutes in sorted(self._script.higher)]
+        setup = [f"self.bars_{name} = Gatherer(market, {minutes})" for minutes, name in higher]
+        setup += [f"self.on_{name} = On{name}(inputs, market)" for _, name in higher]
+        gathering = []
+        for _, name in higher:
+            gathering += [f"for higher in self.bars_{name}.closed_by(bar):", f"    self.on_{name}.on_bar(higher)"]
+        too_long = []
+        if higher:
+            least = min(self._script.higher)
+            says = f"the bars are of {{minutes}} minutes, and the strategy asks for bars of {least}"
+            too_long = [f"if minutes > {least}:", f'    raise ValueError(f"{says}")']
+        title = self._checked.title or "The strategy"
+        return "\n".join([
+            "class Strategy:",
+            f'    """{_plain(title)}: what it wants at the close of every bar."""',
+            "",
+            "    def __init__(self, inputs: Inputs, market: Market, minutes: int) -> None:",
+            *_indented([*too_long, "self.inputs, self.market, self.minutes = inputs, market, minutes"]),
+            *_indented([*setup, *values.setup]),
+            "",
+            "    def on_bar(self, bar: Bar) -> list[Wish]:",
+            *_indented([*gathering, *values.steps, "wishes: list[Wish] = []", *rules.wishes, "return wishes"]),
+            "",
+            *_indented(rules.methods, 1),
+        ]).rstrip()  # fmt: skip
+
+    def _settings(self) -> str:
+        market, account = self._on.market, self._on.account
+        fees = market.commission or account.commission
+        rate = market.currency_rate
+        assert not isinstance(rate, str)
+        ranges = ", ".join(f"({part.start}, {part.end})" for part in market.ranges)
+        lines = [
+            "MARKET = Market(",
+            f"    symbol={market.symbol!r},",
+            f"    tick={market.tick!r},",
+            f"    pip={market.pip_size!r},",
+            f"    point_value={market.point_value * rate!r},",
+            f"    lot_step={market.lot_step!r},",
+            f"    min_lot={market.min_lot!r},",
+            f"    zone={market.zone!r},",
+            f"    session=({ranges},),",
+            f"    weekdays=({', '.join(map(str, sorted(market.trading_weekdays)))},),",
+            f"    spread={market.spread!r},",
+            f"    spread_unit={market.spread_unit!r},",
+            f"    quotes_are_bids={market.quotes == 'bid'},",
+        ]
+        if market.spread_by_hour:
+            lines.append(f"    spread_by_hour=({', '.join(map(repr, market.spread_by_hour))},),")
+        if market.financing_long or market.financing_short:
+            lines += [
+                f"    financing_long={market.financing_long!r},",
+                f"    financing_short={market.financing_short!r},",
+            ]
+            lines.append(f"    triple_day={market.triple_day or ''!r},")
+        lines += [
+            ")",
+            "SETTINGS = Settings(",
+            f"    capital={account.capital!r},",
+            f"    leverage={account.leverage!r},",
+            f"    stop_out={account.stop_out!r},",
+            f"    skips_short_of_margin={account.short_of_margin == 'skip'},",
+            f"    commission_percent={fees.percent!r},",
+            f"    commission_per_unit={fees.per_unit!r},",
+            f"    commission_per_order={fees.per_order!r},",
+            f"    commission_minimum={fees.minimum!r},",
+            f"    slippage_ticks={account.slippage_ticks!r},",
+            ")",
+        ]
+        if self._checked.zone:
+            lines.append(f"ZONE = ZoneInfo({self._checked.zone!r})  # of the strategy's times")
+        return "\n".join(lines + self._guessing())
+
+    def _guessing(self) -> list[str]:
+        """How the file's own bars complete the market where its description does not."""
+        if self._on.knows_tick and self._on.knows_symbol:
+            return []
+        changes = [] if self._on.knows_symbol else ['symbol=path.stem if path else ""']
+        if not self._on.knows_tick:
+            changes += ["tick=tick"] if self._on.market.pip else ["tick=tick", "pip=pip_of(tick)"]
+        tick = [] if self._on.knows_tick else ["    tick = decimal_tick(rows) if rows else MARKET.tick"]
+        return [
+            "", "",
+            "def market_of(rows: list[Row], path: Path | None) -> Market:",
+            '    """The market, with what the file of bars says of it."""',
+            *tick,
+            f"    return replace(MARKET, {', '.join(changes)})",
+        ]  # fmt: skip
+
+
+_PROGRAM = ("def words_of", "def messages_of", "def follow(", "def sentence(", "def in_json(", "def main(")
+
+
+def _indented(lines: list[str], levels: int = 2) -> list[str]:
+    return [f"{'    ' * levels}{line}" if line else "" for line in lines]
+
+
+def _plain(text: str) -> str:
+    """A text as it can stand in a docstring."""
+    return text.replace("\\", "/").replace('"', "'")
+
+
+def _identifiers(text: str) -> set[str]:
+    return {node.id for node in ast.walk(ast.parse(text)) if isinstance(node, ast.Name)}
+
+
+def _counts(checked: Checked, name: str) -> bool:
+    """Whether an input is a whole number by its range."""
+    found = checked.inputs[name]
+    numbers = (found.low, found.step, found.high)
+    return all(number is None or number == int(number) for number in numbers)
