@@ -23,8 +23,8 @@ OPEN_MS = 150  # long enough for the list to open
 
 @pytest.fixture
 def editor(page):
-    """The editor, emptied."""
-    page.goto("/")
+    """The editor, emptied, where a run takes no time that the hand would feel: what is tried is the typing."""
+    page.goto("/?script=Lantern+band&market=KELP&timeframe=1d")
     settled(page)
     page.locator(".cm-content").click()
     empty(page)

@@ -1,12 +1,13 @@
 """A folder of files to run commands in, and how they are run."""
 
+import atexit
 import json
 import os
-import subprocess
-import sys
+from functools import cache
 
 import pytest
 
+from tests.cli.forked import Forker
 from tests.conftest import wave_bars, write_csv
 
 SCRIPT = """title "Sway"
@@ -32,11 +33,16 @@ def folder(tmp_path_factory):
     return found
 
 
+@cache
+def forker():
+    found = Forker()
+    atexit.register(found.end)
+    return found
+
+
 def skelb(folder, *arguments, expect=0):
-    environment = {**os.environ, "SKELB_HOME": str(folder / "home")}
-    done = subprocess.run(
-        [sys.executable, "-m", "skelb.program", *arguments], cwd=folder, env=environment, capture_output=True, text=True
-    )
+    """A command's end, run in a fork: what differs from a start of the program is tried by the tests of its start."""
+    done = forker().run(arguments, folder, {**os.environ, "SKELB_HOME": str(folder / "home")})
     assert done.returncode == expect, done.stderr
     assert "Traceback" not in done.stderr
     return done

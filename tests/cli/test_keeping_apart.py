@@ -3,13 +3,12 @@
 import json
 import os
 import sqlite3
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
 
 from skelb.service.application import Application
+from tests.cli.conftest import forker
 from tests.conftest import Server, wave_bars
 
 SCRIPT = 'title "Own swell"\nup = close > open\nenter long when up\nsize 1 units\n'
@@ -27,10 +26,7 @@ def home(tmp_path):
 
 
 def skelb(home, *arguments, expect=0):
-    done = subprocess.run(
-        [sys.executable, "-m", "skelb.program", *map(str, arguments)],
-        env={**os.environ, "SKELB_HOME": str(home)}, capture_output=True, text=True,
-    )  # fmt: skip
+    done = forker().run(arguments, home.parent, {**os.environ, "SKELB_HOME": str(home)})
     assert done.returncode == expect, done.stderr + done.stdout
     assert "Traceback" not in done.stderr
     return done.stderr if expect == 2 else done.stdout

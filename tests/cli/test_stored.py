@@ -306,8 +306,7 @@ def test_a_stand_in_feed_is_served_and_written_to_a_file(tmp_path):
         (["--faults", "sleepy"], "a fault is one of late, doubled"),
         (["--market", "NONE"], "NONE"),
     ):
-        refused = subprocess.run([*command, *arguments], env=environment, capture_output=True, text=True)
-        assert refused.returncode == 2 and why in refused.stderr and "Traceback" not in refused.stderr
+        assert why in skelb(tmp_path, *command[3:], *arguments, expect=2)
 
 
 def test_what_happened_in_practice_is_printed_and_followed(tmp_path):
