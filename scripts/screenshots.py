@@ -283,6 +283,7 @@ def main() -> None:
             context.add_cookies([{"name": cookie_name(f"127.0.0.1:{port}"), "value": token, "url": url}])
             page = context.new_page()
             page.add_init_script(f"localStorage.setItem('skelb-theme', '{theme}')")
+            page.add_init_script('localStorage.setItem(\'skelb-voyage\', \'{"step": 0, "done": [], "isMet": true}\')')
             arrange(page)
             page.wait_for_timeout(600)
             page.screenshot(path=TARGET / f"{name}.png")

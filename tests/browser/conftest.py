@@ -3,14 +3,13 @@
 import json
 import os
 import re
-import subprocess
-import sys
 
 import pytest
 from playwright.sync_api import expect, sync_playwright
 
 from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
 from skelb.demo.world import make_bars
+from tests.cli.forked import forker
 from tests.conftest import write_csv
 
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -26,6 +25,7 @@ def browser():
         found.close()
 
 
+MET = {"isOpen": False, "step": 0, "done": [], "isMet": True}
 SIZES = [pytest.param((1280, 800), id="1280x800"), pytest.param((1600, 900), id="1600x900")]
 
 
@@ -34,6 +34,9 @@ def page(browser, server, request):
     width, height = getattr(request, "param", (1280, 800))
     context = browser.new_context(viewport={"width": width, "height": height}, base_url=server.url)
     context.add_cookies(server.cookies)
+    if "newcomer" not in request.keywords:
+        # As one who was here before: nothing leads by the hand.
+        context.add_init_script(f"localStorage['skelb-voyage'] ??= '{json.dumps(MET)}'")
     found = context.new_page()
     errors = []
     found.on("pageerror", lambda error: errors.append(str(error)))
@@ -69,10 +72,8 @@ def done_beyond(page, count):
 
 
 def command_line(folder, *arguments):
-    command = [sys.executable, "-m", "skelb.program", *arguments, "--json"]
-    done = subprocess.run(
-        command, cwd=folder, env={**os.environ, "SKELB_HOME": str(folder / "none")}, capture_output=True, check=True
-    )
+    done = forker().run([*arguments, "--json"], folder, {**os.environ, "SKELB_HOME": str(folder / "none")})
+    assert done.returncode == 0, done.stderr
     return json.loads(done.stdout)
 
 

@@ -1,13 +1,11 @@
 """A folder of files to run commands in, and how they are run."""
 
-import atexit
 import json
 import os
-from functools import cache
 
 import pytest
 
-from tests.cli.forked import Forker
+from tests.cli.forked import forker
 from tests.conftest import wave_bars, write_csv
 
 SCRIPT = """title "Sway"
@@ -30,13 +28,6 @@ def folder(tmp_path_factory):
     write_csv(found / "wave.csv", wave_bars(600))
     (found / "market.json").write_text('{"symbol": "WAVE", "tick": 0.25, "spread": 0.5}')
     (found / "account.json").write_text('{"capital": 50000, "commission_percent": 0.01, "slippage_ticks": 1}')
-    return found
-
-
-@cache
-def forker():
-    found = Forker()
-    atexit.register(found.end)
     return found
 
 

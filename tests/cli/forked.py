@@ -3,6 +3,7 @@
 Run as a program, it answers lines of JSON on standard input; `Forker` is the other end.
 """
 
+import atexit
 import json
 import os
 import subprocess
@@ -10,6 +11,7 @@ import sys
 import tempfile
 import traceback
 from dataclasses import dataclass
+from functools import cache
 from importlib import import_module
 
 
@@ -45,6 +47,14 @@ class Forker:
     def end(self):
         self._process.stdin.close()
         self._process.wait(timeout=60)
+
+
+@cache
+def forker():
+    """One for all tests of a process."""
+    found = Forker()
+    atexit.register(found.end)
+    return found
 
 
 def serve():

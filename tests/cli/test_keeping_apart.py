@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from skelb.service.application import Application
-from tests.cli.conftest import forker
+from tests.cli.forked import forker
 from tests.conftest import Server, wave_bars
 
 SCRIPT = 'title "Own swell"\nup = close > open\nenter long when up\nsize 1 units\n'

@@ -5,10 +5,14 @@ import hashlib
 import numpy as np
 import pytest
 
-from skelb.core.bars import session_bars
-from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS, make_bars
+from skelb.core.bars import Timeframe, session_bars
+from skelb.core.plan import make_dataset
+from skelb.demo import DEMO_ACCOUNTS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.application import Application
-from skelb.service.settings import market_settings
+from skelb.service.backtest import Choices
+from skelb.service.distrust import Stress
+from skelb.service.prepared import Prepared
+from skelb.service.settings import account_settings, market_settings
 
 MADE = {demo.settings["symbol"]: (demo, make_bars(demo)) for demo in DEMO_MARKETS}
 EVERY = [
@@ -80,3 +84,41 @@ def test_an_interrupted_first_start_is_completed_by_the_next(tmp_path):
         DEMO_SCRIPTS
     )
     application.close()
+
+
+def doubted(title):
+    """A demo strategy on its market: its net, the codes of its findings, the verdict of its doubts."""
+    script = next(item for item in DEMO_SCRIPTS if item.title == title)
+    demo, stored = MADE[script.market]
+    market, wanted = market_settings(demo.settings).market(), Timeframe.parse(script.timeframe)
+    bars = next(bars for bars in stored if bars.timeframe <= wanted)
+    dataset = make_dataset(bars, market, wanted)
+    account = account_settings(DEMO_ACCOUNTS["Dockside account"]).account()
+    prepared = Prepared.of(script.text, lambda *_: None, dataset, account, Choices({})).sound()
+    result = prepared.backtest()
+    verdict = [step.verdict for step in Stress(prepared).steps()][-1]
+    return result.figures["all"]["net_profit"], {item.code for item in result.findings}, " ".join(verdict)
+
+
+@pytest.mark.parametrize("title", ["Harbour swell", "Slack water", "Long keel", "Storm glass", "Flood gate"])
+def test_five_demo_strategies_pay_after_costs_and_survive_their_doubts(title):
+    net, findings, verdict = doubted(title)
+    assert net > 1000
+    assert not findings & {"costs_share", "best_trade_share", "few_trades", "one_side_silent", "one_month"}
+    assert "At three times the costs" in verdict and "when it trades is worth something" in verdict
+    assert "does not survive" not in verdict and "hangs on the very bar" not in verdict
+
+
+@pytest.mark.parametrize(("title", "code", "said"), [
+    ("Breakwater", "costs_share", "costs are the reason"),
+    ("First watch", "costs_share", "costs are the reason"),
+    ("Low water", "costs_share", "costs are the reason"),
+    ("Three bells", "costs_share", "without costs it still does not earn"),
+    ("Open locks", "costs_share", "without costs it still does not earn"),
+    ("Glow worm", "costs_share", "costs are the reason"),
+    ("Cape wind", "best_trade_share", "nothing that can be told from chance"),
+    ("Lantern band", "best_trade_share", "nothing that can be told from chance"),
+])  # fmt: skip
+def test_others_fail_for_a_reason_that_is_found_and_said(title, code, said):
+    _, findings, verdict = doubted(title)
+    assert code in findings and said in verdict

@@ -171,6 +171,7 @@ const workbench = createRoute({
         onPractise={(next) =>
           void navigate({ to: "/practice", search: { ...practiceState({ ...next }), begin: true } })
         }
+        onMarkets={() => void navigate({ to: "/markets", search: { symbol: undefined } })}
         onSweep={(next, x) =>
           void navigate({ to: "/trials", search: { ...trialsState({ ...next }), face: undefined, x } })
         }
@@ -308,6 +309,7 @@ const guide = createRoute({
       <Guide
         page={page}
         onPage={(next) => void navigate({ to: "/guide", search: { page: next } })}
+        onVoyage={() => void navigate({ to: "/", search: benchWith({}) })}
         onOpen={(script) =>
           void navigate({
             to: "/",

@@ -4,21 +4,26 @@ import { api, guideEntryQuery, guidePictureQuery, guideQuery, scriptsQuery, unwr
 import { Loading, PreviewPicture, Trouble } from "@/ui";
 import { Markdown } from "@/ui/Markdown";
 import { grouped, searched } from "./model";
+import { VoyagePage } from "./VoyagePage";
+
+const VOYAGE_PAGE = "voyage";
 
 interface Props {
   page: string | undefined;
   onPage: (page: string) => void;
+  /** Go to where the first voyage is made. */
+  onVoyage: () => void;
   onOpen: (script: string) => void;
 }
 
 /** Everything that can be looked up, beside the page that is open. */
-export function Guide({ page, onPage, onOpen }: Props) {
+export function Guide({ page, onPage, onVoyage, onOpen }: Props) {
   const rows = useQuery(guideQuery);
   const [search, setSearch] = useState("");
   if (rows.error) return <Trouble error={rows.error.message} />;
   if (!rows.data) return <Loading what="Opening the guide" />;
   const found = searched(rows.data, search);
-  const shown = page ?? rows.data[0]?.id ?? "";
+  const shown = page ?? VOYAGE_PAGE;
   return (
     <section className="flex h-full">
       <nav aria-label="Pages of the guide" className="flex w-72 flex-none flex-col border-r border-line">
@@ -34,6 +39,16 @@ export function Guide({ page, onPage, onOpen }: Props) {
           />
         </div>
         <div className="min-h-0 flex-1 overflow-auto px-4 py-2">
+          {search === "" && (
+            <button
+              type="button"
+              aria-current={shown === VOYAGE_PAGE ? "page" : undefined}
+              className={`mb-3 block w-full cursor-pointer border-l-2 py-0.5 pl-2 text-left hover:underline ${shown === VOYAGE_PAGE ? "border-short bg-shallow" : "border-transparent"}`}
+              onClick={() => onPage(VOYAGE_PAGE)}
+            >
+              First voyage
+            </button>
+          )}
           {found.length === 0 && <p className="text-soft">No page speaks of “{search}”.</p>}
           {grouped(found).map(([group, items]) => (
             <div key={group} className="mb-3">
@@ -54,7 +69,7 @@ export function Guide({ page, onPage, onOpen }: Props) {
           ))}
         </div>
       </nav>
-      <Page key={shown} id={shown} onOpen={onOpen} />
+      {shown === VOYAGE_PAGE ? <VoyagePage onVoyage={onVoyage} /> : <Page key={shown} id={shown} onOpen={onOpen} />}
     </section>
   );
 }

@@ -2,3 +2,4 @@ export * from "./RemovalDialog";
 export * from "./removals";
 export * from "./TakenAway";
 export * from "./drafts";
+export * from "./voyage";

@@ -8,6 +8,7 @@ import { ScriptColumn } from "./ScriptColumn";
 import { useBench, type Bench as OfBench, type BenchProps } from "./useBench";
 
 const FiguresSheet = later(() => import("./FiguresSheet").then((found) => found.FiguresSheet));
+const Lesson = later(() => import("./voyage/Lesson").then((found) => found.Lesson));
 const BringOver = later(() => import("./bring/BringOver").then((found) => found.BringOver));
 const PlanBuilder = later(() => import("./builder/PlanBuilder").then((found) => found.PlanBuilder));
 const TradesColumn = later(
@@ -27,6 +28,7 @@ export function Bench(props: BenchProps) {
     <div className="relative h-full">
       <section className={`flex h-full flex-col ${isNarrow ? "overflow-auto" : ""}`} inert={isBringing}>
         <BenchHead bench={bench} />
+        <Lesson bench={bench} />
         <div className={`relative flex flex-1 ${isNarrow ? "flex-none flex-col" : "min-h-0"}`}>
           <Group
             orientation={isNarrow ? "vertical" : "horizontal"}

@@ -1,11 +1,12 @@
 import { InputsWord } from "@/setup";
-import { Notice, Trouble } from "@/ui";
-import { Notices } from "./Notices";
+import { later, Notice, Trouble } from "@/ui";
 import { costsOfLast } from "./trades/model";
 import { Sentence } from "./Sentence";
 import { Soundings } from "./Soundings";
 import { StandingLine } from "./StandingLine";
 import type { Bench } from "./useBench";
+
+const Notices = later(() => import("./Notices").then((found) => found.Notices));
 
 /** Above the columns: the setup in words, the figures, how they stand to what is in view, and what is to be said. */
 export function BenchHead({ bench }: { bench: Bench }) {

@@ -46,13 +46,16 @@ export interface WorkbenchProps {
   onPractise: (state: SetupState) => void;
   /** Go to where this run is doubted. */
   onDoubt: (state: SetupState) => void;
+  /** Go to where bars are brought in. */
+  onMarkets: () => void;
 }
 
 export interface BenchProps extends WorkbenchProps {
   title: string;
   script: Script | undefined;
   opened: Opened;
-  defaults: SetupDefaults;
+  /** What is in view where the address says nothing, and the script that a new folder opens on. */
+  defaults: SetupDefaults & { script: string };
   scripts: Script[];
   markets: Market[];
   accounts: Account[];

@@ -1,6 +1,7 @@
 import { isCancelledError, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { basketsQuery, type StressStep } from "@/api";
+import { noteDone } from "@/keeping";
 import { figureText, Loading, moneyTone, Picker, plain, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { DoneBar } from "../DoneBar";
@@ -21,6 +22,10 @@ export function Stress({ setup, figures, markets }: Props) {
   const latest = steps.at(-1);
   const rows = steps.flatMap((step) => step.row ?? []);
   const shown = figures.filter((figure) => figure.key in (rows[0]?.figures ?? {}));
+  const isJudged = Boolean(latest?.verdict);
+  useEffect(() => {
+    if (isJudged) noteDone("doubted");
+  }, [isJudged]);
   const stop = () => void client.cancelQueries({ queryKey: query.queryKey, exact: true }, { revert: false });
   return (
     <section aria-label="Stress" className="border-b border-line pb-4">

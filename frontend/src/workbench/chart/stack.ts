@@ -136,6 +136,11 @@ export class ChartStack {
     this.asked = "";
   }
 
+  /** Whether a bar is held whatever the pointer does. */
+  get isHolding(): boolean {
+    return this.reader.held !== null;
+  }
+
   /** When a bar opened: what is held is remembered by its moment. */
   knowBar(bar: number, moment: number): void {
     if (bar !== this.reader.held) return;
