@@ -56,6 +56,29 @@ def builder(page):
     page.get_by_test_id("built-figures").wait_for()
 
 
+def first_minute(page):
+    page.goto("/")
+    settled(page)
+    page.evaluate("() => localStorage.setItem('skelb-voyage', JSON.stringify({ step: 0, done: [], isMet: false }))")
+    page.reload()
+    page.get_by_role("region", name="The first minute").wait_for()
+
+
+def first_voyage(page):
+    page.goto("/guide")
+    page.get_by_role("button", name="Begin").click()
+    page.get_by_role("region", name="First voyage").wait_for()
+    settled(page)
+
+
+def taken_away(page):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="Tools", exact=True).click()
+    page.get_by_role("menuitem", name="Take away as Python").click()
+    page.get_by_role("textbox", name="harbour_swell.py").wait_for()
+
+
 def funnel(page):
     page.goto("/")
     settled(page)
@@ -239,6 +262,9 @@ PLACES = (
     inputs,
     follow_and_lens,
     builder,
+    first_minute,
+    first_voyage,
+    taken_away,
     funnel,
     palette,
     keyboard_card,
