@@ -18,7 +18,8 @@ from skelb.cli.files import UsageError
 from skelb.cli.options import JsonOption, print_json
 from skelb.cli.stored import stored_here
 from skelb.core.bars import Timeframe
-from skelb.core.plan import Dataset
+from skelb.core.plan import Dataset, make_dataset
+from skelb.core.trials import bars_onward
 from skelb.service.practice.listening import Listener
 from skelb.service.practice.stand_in import FAULTS, StandIn
 
@@ -41,16 +42,24 @@ def feed(
     file: Annotated[
         Path | None, typer.Option("--file", metavar="FILE", help="Let this file grow instead of listening.")
     ] = None,
+    made: Annotated[
+        int | None,
+        typer.Option(
+            "--made", metavar="SEED", min=0, help="Made bars that go on where the stored ones end, by a seed."
+        ),
+    ] = None,
     faults: Annotated[
         str,
         typer.Option("--faults", metavar="late,doubled", help=f"What goes wrong now and then: {', '.join(FAULTS)}."),
     ] = "",
 ) -> None:
-    """Serve stored bars as a feed, for practice: over a WebSocket, or to a file that grows."""
+    """Serve stored bars as a feed, or made ones that go on: over a WebSocket, or to a file that grows."""
     wanted = frozenset(filter(None, (item.strip() for item in faults.split(","))))
     with stored_here() as here:
         dataset = here.datasets.get(market, Timeframe.parse(timeframe))
-        after = _before(dataset, since)
+        if made is not None:
+            dataset = make_dataset(bars_onward(dataset, made), dataset.market)
+        after = _before(dataset, since) if made is None else -1
     stand_in = StandIn(market, dataset, after, pace, wanted)  # type: ignore[arg-type]
     if file is not None:
         print(f"{market} {timeframe} is written to {file}", flush=True)

@@ -276,7 +276,7 @@ def test_a_stand_in_feed_is_served_and_written_to_a_file(tmp_path):
     """Over a WebSocket and to a file: a hello, then bars in order, at once with a pace of 0."""
     stored = tmp_path / "home"
     application = Application(stored)
-    application.library.save_market("WAVE", "A wave", {"tick": 0.25}, [wave_bars(1000)])
+    application.library.save_market("WAVE", "A wave", {"tick": 0.25}, [wave_bars(2500)])
     application.close()
     command = [sys.executable, "-m", "skelb.program", "feed", "--market", "WAVE", "--timeframe", "15m", "--pace", "0"]
     environment = {**os.environ, "SKELB_HOME": str(stored)}
@@ -301,6 +301,15 @@ def test_a_stand_in_feed_is_served_and_written_to_a_file(tmp_path):
     said = [read_word(line) for line in path.read_text().splitlines()[:60]]
     times = [word.time for word in said if hasattr(word, "time")]
     assert times == sorted(times) and len(set(times)) < len(times)
+    grown = tmp_path / "made.jsonl"
+    making = subprocess.Popen([*command, "--file", str(grown), "--made", "3"], env=environment)
+    try:
+        wait_for(lambda: grown.exists() and grown.read_text().count("\n") > 20)
+    finally:
+        making.kill()
+        making.wait()
+    first = read_word(grown.read_text().splitlines()[1])
+    assert first.time > int(wave_bars(2500).time[-1]) and first.is_closed
     for arguments, why in (
         (["--from", "noon"], "--from takes a day"),
         (["--faults", "sleepy"], "a fault is one of late, doubled"),

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from skelb.core.errors import SettingsError
 from skelb.core.plan import make_dataset
-from skelb.core.trials import HistoryMaker, HistoryRules
+from skelb.core.trials import HistoryMaker, HistoryRules, bars_onward
 from tests.conftest import dataset, wave_bars
 
 DAYS = {"session": "09:00-17:00", "tick": 0.25}
@@ -94,3 +94,20 @@ def test_prices_at_or_below_nothing_have_no_histories():
     )
     with pytest.raises(SettingsError, match="prices above 0"):
         HistoryMaker(dataset(moved, **DAYS), HistoryRules())
+
+
+@settings(max_examples=20, deadline=None)
+@given(
+    seed=st.integers(0, 10_000), zone=st.sampled_from(["UTC", "Europe/Berlin", "America/New_York"]),
+    session=st.sampled_from(["09:00-17:00", "18:00-02:00"]),
+)  # fmt: skip
+def test_bars_go_on_where_the_markets_end(seed, zone, session):
+    """In its sessions, on its weekdays, at its last price, whatever the clocks were changed to in between."""
+    here = dataset(wave_bars(3_000), **{**DAYS, "zone": zone, "session": session, "days": "mon-fri"})
+    bars = bars_onward(here, seed)
+    assert bars.time[0] > here.bars.time[-1] and (np.diff(bars.time) > 0).all()
+    again = make_dataset(bars, here.market)
+    assert again.outside == 0 and set(again.calendar.weekday) <= set(here.calendar.weekday)
+    assert abs(bars.open[0] / here.bars.close[-1] - 1) < 0.01
+    assert (bars.high >= np.maximum(bars.open, bars.close)).all() and (bars.low > 0).all()
+    assert (bars_onward(here, seed).close == bars.close).all()

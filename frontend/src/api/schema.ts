@@ -5535,12 +5535,34 @@ export interface components {
         };
         /**
          * Made
+         * @description Made bars that go on where the stored ones end, as quick as a replay; the same for the same seed.
+         */
+        "Made-Input": {
+            /**
+             * @description which kind it is (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            kind: "made";
+            /**
+             * Pace
+             * @default 60
+             */
+            pace: number;
+            /**
+             * Seed
+             * @description the same seed draws the same
+             * @default 1
+             */
+            seed: number;
+        };
+        /**
+         * Made
          * @description All that made a run: who has this can make it again.
          */
-        Made: {
+        "Made-Output": {
             /**
              * Account
-             * @description the account's terms, as costs were multiplied
+             * @description the name of a stored account
              */
             account: {
                 [key: string]: unknown;
@@ -5550,10 +5572,7 @@ export interface components {
              * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
              */
             dearest: number | null;
-            /**
-             * Engine Version
-             * @description the program's version that ran it
-             */
+            /** Engine Version */
             engine_version: string;
             /**
              * From Date
@@ -5562,7 +5581,7 @@ export interface components {
             from_date: string | null;
             /**
              * Inputs
-             * @description every input with its value
+             * @description values of the script's inputs by name
              */
             inputs: {
                 [key: string]: unknown;
@@ -5574,13 +5593,10 @@ export interface components {
             inverted: boolean;
             /**
              * Markets
-             * @description the bars it was made on, and their markets
+             * @description symbols of stored markets
              */
             markets: components["schemas"]["MarketMade"][];
-            /**
-             * Sha256
-             * @description of the text, UTF-8
-             */
+            /** Sha256 */
             sha256: string;
             /**
              * Sides
@@ -6377,7 +6393,7 @@ export interface components {
              * Feed
              * @description where the bars come from
              */
-            feed: components["schemas"]["Replay"] | components["schemas"]["GrowingFile"] | components["schemas"]["Address"];
+            feed: components["schemas"]["Replay"] | components["schemas"]["Made-Input"] | components["schemas"]["GrowingFile"] | components["schemas"]["Address"];
             /**
              * Run
              * @description the kept run that it comes from
@@ -6504,7 +6520,7 @@ export interface components {
             events: components["schemas"]["EventShown"][];
             /**
              * Feed Kind
-             * @description replay, file or address
+             * @description replay, made, file or address
              */
             feed_kind: string;
             /**
@@ -6528,7 +6544,7 @@ export interface components {
             next: components["schemas"]["NextStep"][];
             /**
              * Pace
-             * @description of a replay; null for others
+             * @description of a replay and of made bars; null for others
              */
             pace: number | null;
             /** @description the newest bars */
@@ -6986,7 +7002,7 @@ export interface components {
              */
             looked_at: number | null;
             /** @description all that made it */
-            made: components["schemas"]["Made"];
+            made: components["schemas"]["Made-Output"];
             /**
              * Months
              * @description every month from the first to the last

@@ -30,6 +30,7 @@ export function Begin({ state, onState, onBegun, onAll }: Props) {
   const accounts = useQuery(accountsQuery);
   const [kind, setKind] = useState<FeedKind>("replay");
   const [pace, setPace] = useState("600");
+  const [seed, setSeed] = useState(1);
   const [since, setSince] = useState("");
   const [where, setWhere] = useState("");
   const { begin } = usePractices();
@@ -42,8 +43,13 @@ export function Begin({ state, onState, onBegun, onAll }: Props) {
   const version = script.versions.find((item) => item.number === state.version) ?? script.versions.at(-1)!;
   const setup = setupOf(state, { ...start.data, ...script.home }, version.text);
   const put = (change: Partial<SetupState>) => onState({ ...state, ...change, begin: true });
-  const feed: FeedChoice =
-    kind === "replay" ? { kind, pace: Number(pace) } : kind === "file" ? { kind, path: where } : { kind, url: where };
+  const feeds: Record<FeedKind, FeedChoice> = {
+    replay: { kind: "replay", pace: Number(pace) },
+    made: { kind: "made", pace: Number(pace), seed },
+    file: { kind: "file", path: where },
+    address: { kind: "address", url: where },
+  };
+  const isNamed = kind === "file" || kind === "address";
   return (
     <section className="flex h-full flex-col overflow-auto" aria-label="Begin a practice">
       <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-sentence text-soft">
@@ -72,7 +78,7 @@ export function Begin({ state, onState, onBegun, onAll }: Props) {
             options={FEEDS.map((item) => ({ ...item }))}
             onChange={(next) => setKind(next as FeedKind)}
           />
-          {kind === "replay" && (
+          {!isNamed && (
             <>
               , <Picker label="Pace" value={pace} options={PACES} onChange={setPace} />
             </>
@@ -97,6 +103,19 @@ export function Begin({ state, onState, onBegun, onAll }: Props) {
             <DateField label="First day of the replay" value={since} placeholder="the last fifth" onDay={setSince} />
             <span className="text-soft">bars before it are what the strategy is known by</span>
           </p>
+        ) : kind === "made" ? (
+          <label className="flex items-baseline gap-2">
+            <span>Whole days of the market are drawn anew and go on at its last price, the same for seed</span>
+            <input
+              type="number"
+              className="field num w-24"
+              min={0}
+              max={1_000_000}
+              value={seed}
+              aria-label="Seed of the made bars"
+              onChange={(event) => setSeed(Math.min(1_000_000, Math.max(0, Math.round(Number(event.target.value)))))}
+            />
+          </label>
         ) : (
           <label className="flex flex-col gap-1">
             <span>
@@ -118,12 +137,12 @@ export function Begin({ state, onState, onBegun, onAll }: Props) {
           <button
             type="button"
             className="main-button"
-            disabled={begin.isPending || (kind !== "replay" && where === "")}
+            disabled={begin.isPending || (isNamed && where === "")}
             onClick={() =>
               begin.mutate(
                 {
                   setup,
-                  feed,
+                  feed: feeds[kind],
                   since: kind === "replay" && since ? since : null,
                   run: state.origin ?? null,
                 },

@@ -18,6 +18,7 @@ export const PACES = [
 
 export const FEEDS = [
   { value: "replay", label: "a replay of stored bars" },
+  { value: "made", label: "made bars that go on" },
   { value: "file", label: "a file that grows" },
   { value: "address", label: "an address" },
 ] as const;

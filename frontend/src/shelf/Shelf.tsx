@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, scriptsQuery, unwrap, type Script } from "@/api";
-import { allDrafts, RemovalDialog, TakenAway, type Draft, type Removed } from "@/keeping";
+import { api, guideEntryQuery, guideQuery, scriptsQuery, unwrap, type Script } from "@/api";
+import { allDrafts, keepDraft, RemovalDialog, TakenAway, type Draft, type Removed } from "@/keeping";
 import { dateText, Dialog, Loading, OneStop, Picker, tellAll, timeText, Trouble } from "@/ui";
+import { freshTitle, ownScript } from "./example";
 
 const STATUSES = ["idea", "testing", "trusted"].map((value) => ({ value, label: value }));
 
@@ -16,25 +17,23 @@ export function Shelf({ onOpen }: { onOpen: Open }) {
   const drafts = allDrafts();
   const titles = scripts.data?.map((script) => script.title) ?? [];
   const unsaved = drafts.filter((draft) => draft.version === 0 && !titles.includes(draft.title));
-  const fresh = () => {
-    const taken = new Set([...titles, ...unsaved.map((draft) => draft.title)]);
-    let title = "New idea";
-    for (let number = 2; taken.has(title); number++) title = `New idea ${number}`;
-    onOpen(title, 0);
-  };
+  const taken = new Set([...titles, ...unsaved.map((draft) => draft.title)]);
   return (
     <section className="flex h-full flex-col">
       <header className="flex h-[46px] flex-none items-center justify-between border-b border-line px-4">
         <h1 className="text-base">Shelf</h1>
-        <button
-          type="button"
-          className="main-button"
-          onClick={fresh}
-          disabled={!scripts.data}
-          title="A beginning to change word by word; it is stored with its first save"
-        >
-          New script
-        </button>
+        <span className="flex items-center gap-2">
+          <FromExample taken={taken} onOpen={onOpen} />
+          <button
+            type="button"
+            className="main-button"
+            onClick={() => onOpen(freshTitle("New idea", taken), 0)}
+            disabled={!scripts.data}
+            title="A beginning to change word by word; it is stored with its first save"
+          >
+            New script
+          </button>
+        </span>
       </header>
       {scripts.isPending && <Loading what="Reading the shelf" />}
       {scripts.error && <Trouble error={scripts.error.message} />}
@@ -106,6 +105,35 @@ interface RowProps {
   onOpen: Open;
   onRename: () => void;
   onDelete: () => void;
+}
+
+/** A new script out of one of the guide's how-to pages; like any, it is stored with its first save. */
+function FromExample({ taken, onOpen }: { taken: ReadonlySet<string>; onOpen: Open }) {
+  const client = useQueryClient();
+  const pages = useQuery(guideQuery);
+  const begin = useMutation({
+    mutationFn: (id: string) => client.fetchQuery(guideEntryQuery(id)),
+    onSuccess: (page) => {
+      const { title, text } = ownScript(page.example, page.title, taken);
+      keepDraft(title, 0, text, "");
+      onOpen(title, 0);
+    },
+  });
+  const howTos = (pages.data ?? []).filter((page) => page.id.startsWith("howto/"));
+  return (
+    <>
+      {(begin.error ?? pages.error) && <Trouble error={(begin.error ?? pages.error)!.message} />}
+      <Picker
+        label="New from an example"
+        value=""
+        options={[
+          { value: "", label: "New from an example…" },
+          ...howTos.map(({ id, title }) => ({ value: id, label: title })),
+        ]}
+        onChange={(id) => id && begin.mutate(id)}
+      />
+    </>
+  );
 }
 
 function ScriptRow({ script, draft, usedBy, onOpen, onRename, onDelete }: RowProps) {

@@ -7,6 +7,7 @@ from skelb.core.trials.designs import DESIGNS, DesignKind, design
 from skelb.core.trials.grid import MOST_RUNS, PLACE_AXES, Axis, Point, default_axis, grid_size, point_at, read_axis
 from skelb.core.trials.histories import MOST_HISTORIES, HistoryMaker, HistoryRules
 from skelb.core.trials.luck import HISTORIES, Histories, Listed, Tally, Try, best_of, by_luck
+from skelb.core.trials.onward import bars_onward
 from skelb.core.trials.overfitting import BLOCKS, Blocks, Overfitting, overfitting
 from skelb.core.trials.resampling import BANDS, KINDS, Kind, Measures, Resampled, counted, percentile_range, resample
 from skelb.core.trials.results import Results, figure_row, figures_from
@@ -96,6 +97,7 @@ __all__ = [
     "Try",
     "Window",
     "around",
+    "bars_onward",
     "best_of",
     "best_within",
     "by_luck",

@@ -1,4 +1,5 @@
-"""Where the bars of a practice come from: stored bars replayed, a file that grows, an address with the protocol."""
+"""Where the bars of a practice come from: stored bars replayed, made ones, a file that grows, an address with the
+protocol."""
 
 import time
 from collections.abc import Iterator
@@ -19,7 +20,8 @@ from skelb.core.bars import Bars
 from skelb.core.errors import FeedAwayError, FeedError, SettingsError
 from skelb.core.feeds import BarSaid, Clock, Hello, Offered, Word, read_word, written
 from skelb.core.feeds.words import LONGEST_LINE
-from skelb.core.plan import Dataset
+from skelb.core.plan import Dataset, make_dataset
+from skelb.core.trials import bars_onward
 
 BREATH_S = 0.1  # between two looks whether the feed is still wanted
 _FIRST_PAUSE_S, _LONGEST_PAUSE_S = 0.5, 30.0
@@ -41,6 +43,14 @@ class Replay(_Choice):
     pace: float = Field(default=60.0, ge=0, le=1e6)
 
 
+class Made(_Choice):
+    """Made bars that go on where the stored ones end, as quick as a replay; the same for the same seed."""
+
+    kind: Literal["made"] = "made"
+    pace: float = Field(default=60.0, ge=0, le=1e6)
+    seed: int = Field(default=1, ge=0, le=1_000_000)
+
+
 class GrowingFile(_Choice):
     """A file in the server's reach that grows line by line: words of the protocol, or rows of a CSV of bars."""
 
@@ -55,7 +65,7 @@ class Address(_Choice):
     url: str = Field(max_length=500)
 
 
-FeedChoice = Annotated[Replay | GrowingFile | Address, Field(discriminator="kind")]
+FeedChoice = Annotated[Replay | Made | GrowingFile | Address, Field(discriminator="kind")]
 
 
 def words_of(choice: FeedChoice) -> str:
@@ -63,6 +73,8 @@ def words_of(choice: FeedChoice) -> str:
     match choice:
         case Replay():
             return "a replay of stored bars"
+        case Made():
+            return "made bars that go on where the stored ones end"
         case GrowingFile():
             return f"the file {Path(choice.path).name}"
         case Address():
@@ -96,6 +108,11 @@ def replayed(symbol: str, dataset: Dataset, after: int, pace: float, until: Even
         if until.is_set():
             return
         yield _said(symbol, bars, at)
+
+
+def made(symbol: str, dataset: Dataset, seed: int, after: int, pace: float, until: Event) -> Iterator[Said]:
+    """Made bars after the stored ones (`bars_onward`), as a replay says them."""
+    return replayed(symbol, make_dataset(bars_onward(dataset, seed), dataset.market), after, pace, until)
 
 
 def _forming(symbol: str, bars: Bars, at: int, pieces: np.ndarray, rest_s: float, until: Event) -> Iterator[Said]:
