@@ -341,7 +341,7 @@ def test_a_conversion_is_proven_over_the_api(client):
 
 def test_a_strategy_is_written_as_python_or_refused_with_its_line(client):
     written = client.post("/api/texts/python", json={"setup": SETUP}).json()["text"]
-    assert "class Strategy:" in written and "symbol='WAVE'" in written and "capital=100000.0" in written
+    assert "class Strategy:" in written and 'symbol="WAVE"' in written and "capital=100000.0" in written
     compile(written, "written.py", "exec")
     far = SETUP | {"text": 'x = close from "WAVE" on 1d\nenter long when close > x\n'}
     refused = client.post("/api/texts/python", json={"setup": far})

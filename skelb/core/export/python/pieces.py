@@ -102,7 +102,8 @@ def _piece(node: ast.stmt, lines: list[str]) -> Piece:
         case _:
             names = {node.target.id} if isinstance(node, ast.AnnAssign) and isinstance(node.target, ast.Name) else set()
     uses = {part.id for part in ast.walk(node) if isinstance(part, ast.Name)} - names
-    return Piece("\n".join(lines[first - 1 : node.end_lineno]), frozenset(names), frozenset(uses))
+    text = "\n".join(lines[first - 1 : node.end_lineno]).replace("  # fmt: skip", "")
+    return Piece(text, frozenset(names), frozenset(uses))
 
 
 def pieces_for(wanted: Collection[str], modules: Collection[Module]) -> list[Piece]:

@@ -5,7 +5,7 @@ from contextlib import contextmanager
 from datetime import date, timedelta
 
 from skelb.core.export.python.refused import Refused
-from skelb.core.export.python.values import Values
+from skelb.core.export.python.values import Values, quoted
 from skelb.core.language import Checked
 from skelb.core.language.tree import (
     Breakeven,
@@ -101,7 +101,7 @@ class Rules:
                     fields.append(f"take={self.values.code(rule.take).text}")
                 if rule.lots is not None:
                     self.features.add("partial")
-                    fields.append(f"lots={rule.lots!r}")
+                    fields.append(f"lots={quoted(rule.lots)}")
                 self._wish("Exit", _NUMBER[rule.side], _name(placed, rule), rank, rule.when, fields)
         at = [item for item in trails if isinstance(item[1], Trail) and item[1].distance.unit == "at"]
         for side in SIDES:
@@ -135,7 +135,7 @@ class Rules:
         if asks:
             self.features.add("asks")
             fields = [f"when=lambda position: {condition}", *fields]
-        arguments = [f"side={side}", f"name={name!r}", f"rank={rank}", *fields]
+        arguments = [f"side={side}", f"name={quoted(name)}", f"rank={rank}", *fields]
         indent = "" if asks else "    "
         if not asks:
             self.wishes.append(f"if {condition}:")

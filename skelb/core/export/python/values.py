@@ -1,6 +1,7 @@
 """Checked expressions as Python: what goes on from bar to bar becomes an object that is fed, the rest an expression."""
 
 import inspect
+import json
 import keyword
 import re
 from collections.abc import Mapping
@@ -84,6 +85,11 @@ class Code:
     def within(self, binds: int) -> str:
         """The text, in brackets where its surroundings bind tighter."""
         return self.text if self.binds >= binds else f"({self.text})"
+
+
+def quoted(text: str) -> str:
+    """A text as Python writes it."""
+    return json.dumps(text, ensure_ascii=False)
 
 
 class Names:

@@ -14,7 +14,7 @@ from skelb.core.errors import SettingsError
 from skelb.core.export.python.pieces import imports_for, module, pieces_for
 from skelb.core.export.python.refused import Refused
 from skelb.core.export.python.rules import Rules
-from skelb.core.export.python.values import Names, Script, Values
+from skelb.core.export.python.values import Names, Script, Values, quoted
 from skelb.core.language import Checked
 from skelb.core.language.tools import read_back
 from skelb.core.language.tree import Enter, Expression, Placed
@@ -235,17 +235,17 @@ class _Writer:
         ranges = ", ".join(f"({part.start}, {part.end})" for part in market.ranges)
         lines = [
             "MARKET = Market(",
-            f"    symbol={market.symbol!r},",
+            f"    symbol={quoted(market.symbol)},",
             f"    tick={market.tick!r},",
             f"    pip={market.pip_size!r},",
             f"    point_value={market.point_value * rate!r},",
             f"    lot_step={market.lot_step!r},",
             f"    min_lot={market.min_lot!r},",
-            f"    zone={market.zone!r},",
+            f"    zone={quoted(market.zone)},",
             f"    session=({ranges},),",
             f"    weekdays=({', '.join(map(str, sorted(market.trading_weekdays)))},),",
             f"    spread={market.spread!r},",
-            f"    spread_unit={market.spread_unit!r},",
+            f"    spread_unit={quoted(market.spread_unit)},",
             f"    quotes_are_bids={market.quotes == 'bid'},",
         ]
         if market.spread_by_hour:
@@ -255,7 +255,8 @@ class _Writer:
                 f"    financing_long={market.financing_long!r},",
                 f"    financing_short={market.financing_short!r},",
             ]
-            lines.append(f"    triple_day={market.triple_day or ''!r},")
+            triple = market.triple_day or ""
+            lines.append(f"    triple_day={quoted(triple)},")
         lines += [
             ")",
             "SETTINGS = Settings(",
@@ -271,7 +272,7 @@ class _Writer:
             ")",
         ]
         if self._checked.zone:
-            lines.append(f"ZONE = ZoneInfo({self._checked.zone!r})  # of the strategy's times")
+            lines.append(f"ZONE = ZoneInfo({quoted(self._checked.zone)})  # of the strategy's times")
         return "\n".join(lines + self._guessing())
 
     def _guessing(self) -> list[str]:

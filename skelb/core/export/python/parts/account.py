@@ -350,9 +350,10 @@ class Account:
                 key
                 for key in sorted(self.resting)
                 for order in [self.resting[key]]
-                if key in self.live and bar.low <= order.price <= bar.high and self.has_room(key) and order.is_exit == exits
+                if key in self.live and bar.low <= order.price <= bar.high
+                and self.has_room(key) and order.is_exit == exits
                 and abs(order.price - bar.open) >= least and (below is None or (order.price < bar.open) == below)
-            ]  # fmt: skip
+            ]
 
         def nearness(key: tuple[int, int]) -> tuple[float, bool]:  # of two as near, the one below the open counts
             return abs(self.resting[key].price - bar.open), self.resting[key].price > bar.open
@@ -627,7 +628,7 @@ class Account:
             max(self.days - oldest.days, 1) if oldest.bar <= self.bar.number else 1,
             percent(close), percent(best), percent(worst),
             math.nan if oldest.stop is None else oldest.stop, math.nan if target is None else target,
-        )  # fmt: skip
+        )
 
     def move_levels(self, lot: Lot, followed: Sequence[float] = ()) -> None:  # if moving
         """Levels for the next bar, from what is known at this close; they only tighten."""
@@ -730,11 +731,15 @@ class Account:
         if self.is_limit_reached():  # if limits
             return False
         self.side = side
+        number, entered = bar.number, bar.time
+        if moment == "close":  # the next bar is the first that its levels hold for
+            number, entered = bar.number + 1, bar.closes
+        first_target = (min(ahead) if side > 0 else max(ahead)) if ahead else None
         lot = Lot(
-            order.name, bar.number + (moment == "close"), bar.closes if moment == "close" else bar.time, mid, price, units, units, risk, mid, mid,
+            order.name, number, entered, mid, price, units, units, risk, mid, mid,
             self.fee(units, price), half * units * market.point_value, slip * units * market.point_value,
-            units * margin_per_unit, first_stop, (min(ahead) if side > 0 else max(ahead)) if ahead else None, stop, target, kind,
-        )  # fmt: skip
+            units * margin_per_unit, first_stop, first_target, stop, target, kind,
+        )
         lot.days = self.days - 1  # if days or asks
         lot.inside = bar.number if moment == "inside" else -1  # if resting
         lot.goals = goals  # if parts
@@ -742,8 +747,9 @@ class Account:
         lot.follow_once = follow_once  # if follow
         lot.even_once, lot.even_plus = even_once, even_plus  # if even
         self.lots.append(lot)
-        for key in [key for key, resting in sorted(self.resting.items()) if isinstance(resting.order, Enter) and resting.side == -side]:  # if resting
-            self.follow_opposite(key)
+        for key, resting in sorted(self.resting.items()):  # if resting
+            if isinstance(resting.order, Enter) and resting.side == -side:
+                self.follow_opposite(key)
         self.entries_today += 1  # if limits
         if self.is_limit_reached():  # if resting and limits
             self.drop_entries()
@@ -810,18 +816,18 @@ class Account:
             net = 0.0
         self.earned += net
         high, low = max(lot.high, mid), min(lot.low, mid)
-        best, worst = ((price - lot.mid) * side * units * value for price in ((high, low) if side > 0 else (low, high)))
+        best, worst = ((end - lot.mid) * side * units * value for end in ((high, low) if side > 0 else (low, high)))
         risk, notional = lot.risk * units * value, units * lot.price * value
-        self.trades.append(
-            Trade(
-                len(self.trades) + 1, self.market.symbol, "long" if side > 0 else "short",
-                time_text(lot.entered), lot.price, lot.name,
-                time_text(bar.closes if moment == "close" else bar.time), price, units, reason,
-                gross, commission, spread, slippage, financing, net, net / notional * 100 if notional else None,
-                net / risk if risk else None, best, worst, best / risk if risk else None, worst / risk if risk else None,
-                bar.number - lot.bar + (moment != "open"), lot.first_stop, lot.first_target, self.earned,
-            )  # fmt: skip
-        )
+        percent_of_notional = net / notional * 100 if notional else None
+        in_risks = [amount / risk if risk else None for amount in (net, best, worst)]
+        self.trades.append(Trade(
+            len(self.trades) + 1, self.market.symbol, "long" if side > 0 else "short",
+            time_text(lot.entered), lot.price, lot.name,
+            time_text(bar.closes if moment == "close" else bar.time), price, units, reason,
+            gross, commission, spread, slippage, financing, net, percent_of_notional, in_risks[0],
+            best, worst, in_risks[1], in_risks[2], bar.number - lot.bar + (moment != "open"),
+            lot.first_stop, lot.first_target, self.earned,
+        ))
         if share == 1:
             self.lots.remove(lot)
         else:
