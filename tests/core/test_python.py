@@ -97,7 +97,7 @@ def test_random_strategies_trade_as_the_engine_does():
 def test_every_value_of_the_language_is_the_engines(text):
     market = Market("TEST", tick=0.25, zone="Europe/Berlin", session="18:00-02:00,03:00-12:30", days="mon-fri",
                     spread=2, spread_unit="ticks", point_value=20, lot_step=0.01)  # fmt: skip
-    assert_same_trades(sound(text), wave_bars(260), market, Account(leverage=10))
+    assert_same_trades(sound(text), wave_bars(180), market, Account(leverage=10))
 
 
 @cache
@@ -116,7 +116,7 @@ def test_demo_strategies_trade_on_their_market_as_the_engine_does(script):
     wanted = Timeframe.parse(script.timeframe)
     finest = next(bars for bars in stored if wanted.minutes >= bars.timeframe.minutes)
     bars = make_dataset(finest, market, wanted).bars
-    bars = bars.take(np.arange(len(bars)) >= len(bars) - 6000)
+    bars = bars.take(np.arange(len(bars)) >= len(bars) - 4000)
     try:
         assert assert_same_trades(checked, bars, market, RICH) > 5
     except SettingsError as exc:
@@ -125,14 +125,14 @@ def test_demo_strategies_trade_on_their_market_as_the_engine_does(script):
 
 
 def test_how_to_strategies_trade_as_the_engine_does():
-    traded, refused, bars = 0, [], wave_bars(600)
+    traded, refused, bars = 0, [], wave_bars(350)
     for text in HOW_TO:
         checked = sound(text)
         try:
             traded += assert_same_trades(checked, bars, ON.market, ON.account) if checked.has_entries else 0
         except SettingsError as exc:
             refused.append(str(exc))
-    assert traded > 500
+    assert traded > 250
     assert len(refused) == 1
     assert "reads the bars of one market" in refused[0]
 

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { goToStep, keepDraft, leaveVoyage, useVoyage, VOYAGE } from "@/keeping";
+import { goToStep, keepDraft, leaveVoyage, readDraft, useVoyage, VOYAGE } from "@/keeping";
 import { Said, tellAll } from "@/ui";
 import type { Bench } from "../useBench";
 import { STEPS, VOYAGE_TITLE, type Facts } from "./steps";
@@ -14,7 +14,7 @@ export function Voyage({ bench }: { bench: Bench }) {
     if (isDone) tellAll(`${VOYAGE[step]}: done.`);
   }, [isDone, step]);
   if (!now) return <Made bench={bench} />;
-  const isNew = step === 1 && bench.title !== VOYAGE_TITLE;
+  const isElsewhere = step > 0 && bench.title !== VOYAGE_TITLE;
   return (
     <section
       aria-label="First voyage"
@@ -38,9 +38,9 @@ export function Voyage({ bench }: { bench: Bench }) {
         <span role="status" className={isDone ? "text-gain" : "text-soft"}>
           {isDone ? "✓ done" : "not yet"}
         </span>
-        {isNew && (
-          <button type="button" className="plain-button" onClick={() => beginScript(bench)}>
-            Begin a script
+        {isElsewhere && (
+          <button type="button" className="plain-button" onClick={() => openOwn(bench)}>
+            {isBegun(bench) ? "Open its script" : "Begin a script"}
           </button>
         )}
         {step > 0 && (
@@ -88,10 +88,13 @@ function Made({ bench }: { bench: Bench }) {
   );
 }
 
-/** A script of the voyage's own, with nothing but its title; one that was begun before is opened as it was left. */
-function beginScript(bench: Bench): void {
-  const isThere = bench.scripts.some((script) => script.title === VOYAGE_TITLE);
-  if (!isThere) keepDraft(VOYAGE_TITLE, 0, `title "${VOYAGE_TITLE}"\n\n`, "");
+const isSaved = (bench: Bench) => bench.scripts.some((script) => script.title === VOYAGE_TITLE);
+const isBegun = (bench: Bench) => isSaved(bench) || readDraft(VOYAGE_TITLE, 0) !== null;
+
+/** The voyage's own script: nothing but its title at first, later as it was left. */
+function openOwn(bench: Bench): void {
+  if (!isBegun(bench)) keepDraft(VOYAGE_TITLE, 0, `title "${VOYAGE_TITLE}"\n\n`, "");
+  const isThere = isSaved(bench);
   bench.onState({ ...bench.state, script: VOYAGE_TITLE, version: isThere ? undefined : 0, inputs: undefined });
 }
 

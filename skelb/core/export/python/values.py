@@ -59,7 +59,7 @@ _SERIES = {
 _FED = {"day_open": ("DaySoFar", "open"), "day_high": ("DaySoFar", "high"), "day_low": ("DaySoFar", "low"),
         "prior_day": ("PriorDay", ""), "prior_week": ("PriorWeek", ""),
         "trading_day_of_month": ("TradingDayOfMonth", "")}  # fmt: skip
-_ATOM, _PRODUCT, _SUM, _LOOSE = 3, 2, 1, 0
+_ATOM, _PRODUCT, _SUM = 3, 2, 1
 _TAKEN = frozenset([
     *keyword.kwlist, *(name for module in (values, market, *PARTS) for name in vars(module)),
     "LONG", "SHORT", "ZONE", "Enter", "Exit", "Follow", "Wish", "Inputs", "Strategy", "Account", "MARKET", "SETTINGS",
