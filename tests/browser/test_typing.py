@@ -78,6 +78,7 @@ def test_the_list_opens_on_a_word_and_nowhere_else(editor):
         editor.wait_for_timeout(450)
         assert (proposals.count() == 1) == opens, (typed, the_text(editor))
     editor.keyboard.type('\nuse "', delay=60)
+    editor.wait_for_timeout(450)
     editor.keyboard.press("Control+Space")  # asked for, texts that can stand in quotes are proposed
     expect(proposals).to_contain_text("Barometer")
 
