@@ -23,7 +23,7 @@ from skelb.core.plan import make_dataset, make_plan
 from skelb.core.trials import bars_onward
 from skelb.service.application import Application
 from skelb.service.practice.deliveries import send
-from skelb.service.practice.feeds import Address, GrowingFile, Made, Replay
+from skelb.service.practice.feeds import Address, GrowingFile, MadeBars, Replay
 from skelb.service.practice.listening import Listener
 from skelb.service.practice.stand_in import FAULTS, StandIn, with_faults
 from skelb.service.setup import Setup
@@ -114,11 +114,11 @@ def test_a_replay_ends_with_the_backtests_trades(application):
 def test_made_bars_go_on_where_the_stored_ones_end_over_a_pause_and_another_pace(application):
     practices = application.practices
     stored = application.datasets.get("WAVE", wave_bars(1).timeframe)
-    number = practices.begin(SETUP, Made(pace=36_000_000 / 900))
+    number = practices.begin(SETUP, MadeBars(pace=36_000_000 / 900))
     wait_for(lambda: len(practices.store.bars(number)) > 3)
     practices.pause(number)
     practices.put_pace(number, 0)
-    assert practices.store.get(number).feed == Made(pace=0)
+    assert practices.store.get(number).feed == MadeBars(pace=0)
     practices.go_on(number)
     ended(application, number)
     bars = taken(application, number)
@@ -127,7 +127,7 @@ def test_made_bars_go_on_where_the_stored_ones_end_over_a_pause_and_another_pace
     assert (bars.close[-len(onward) :] == onward.close).all() and agrees(application, number) > 100
     application.library.save_market("FEW", "A few", {"tick": 0.25}, [wave_bars(400)])
     with pytest.raises(SettingsError, match="20 trading days"):
-        practices.begin(SETUP.model_copy(update={"market": "FEW"}), Made(pace=0))
+        practices.begin(SETUP.model_copy(update={"market": "FEW"}), MadeBars(pace=0))
 
 
 def test_a_day_to_begin_with_is_kept_to(application):

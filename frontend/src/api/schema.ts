@@ -5535,34 +5535,12 @@ export interface components {
         };
         /**
          * Made
-         * @description Made bars that go on where the stored ones end, as quick as a replay; the same for the same seed.
-         */
-        "Made-Input": {
-            /**
-             * @description which kind it is (enum property replaced by openapi-typescript)
-             * @enum {string}
-             */
-            kind: "made";
-            /**
-             * Pace
-             * @default 60
-             */
-            pace: number;
-            /**
-             * Seed
-             * @description the same seed draws the same
-             * @default 1
-             */
-            seed: number;
-        };
-        /**
-         * Made
          * @description All that made a run: who has this can make it again.
          */
-        "Made-Output": {
+        Made: {
             /**
              * Account
-             * @description the name of a stored account
+             * @description the account's terms, as costs were multiplied
              */
             account: {
                 [key: string]: unknown;
@@ -5572,7 +5550,10 @@ export interface components {
              * @description the most a round trip may cost of the middle day's range, percent; markets above it are not run
              */
             dearest: number | null;
-            /** Engine Version */
+            /**
+             * Engine Version
+             * @description the program's version that ran it
+             */
             engine_version: string;
             /**
              * From Date
@@ -5581,7 +5562,7 @@ export interface components {
             from_date: string | null;
             /**
              * Inputs
-             * @description values of the script's inputs by name
+             * @description every input with its value
              */
             inputs: {
                 [key: string]: unknown;
@@ -5593,10 +5574,13 @@ export interface components {
             inverted: boolean;
             /**
              * Markets
-             * @description symbols of stored markets
+             * @description the bars it was made on, and their markets
              */
             markets: components["schemas"]["MarketMade"][];
-            /** Sha256 */
+            /**
+             * Sha256
+             * @description of the text, UTF-8
+             */
             sha256: string;
             /**
              * Sides
@@ -5618,6 +5602,29 @@ export interface components {
              * @description the last day that is traded; null for the last there is
              */
             to_date: string | null;
+        };
+        /**
+         * MadeBars
+         * @description Made bars that go on where the stored ones end, as quick as a replay; the same for the same seed.
+         */
+        MadeBars: {
+            /**
+             * @description which kind it is (enum property replaced by openapi-typescript)
+             * @enum {string}
+             */
+            kind: "made";
+            /**
+             * Pace
+             * @description so many times as quick as the bars would come; 0 is as quick as can be
+             * @default 60
+             */
+            pace: number;
+            /**
+             * Seed
+             * @description the same bars are made for the same one
+             * @default 1
+             */
+            seed: number;
         };
         /**
          * MarkedPart
@@ -6393,7 +6400,7 @@ export interface components {
              * Feed
              * @description where the bars come from
              */
-            feed: components["schemas"]["Replay"] | components["schemas"]["Made-Input"] | components["schemas"]["GrowingFile"] | components["schemas"]["Address"];
+            feed: components["schemas"]["Replay"] | components["schemas"]["MadeBars"] | components["schemas"]["GrowingFile"] | components["schemas"]["Address"];
             /**
              * Run
              * @description the kept run that it comes from
@@ -7002,7 +7009,7 @@ export interface components {
              */
             looked_at: number | null;
             /** @description all that made it */
-            made: components["schemas"]["Made-Output"];
+            made: components["schemas"]["Made"];
             /**
              * Months
              * @description every month from the first to the last

@@ -43,7 +43,7 @@ class Replay(_Choice):
     pace: float = Field(default=60.0, ge=0, le=1e6)
 
 
-class Made(_Choice):
+class MadeBars(_Choice):
     """Made bars that go on where the stored ones end, as quick as a replay; the same for the same seed."""
 
     kind: Literal["made"] = "made"
@@ -65,7 +65,7 @@ class Address(_Choice):
     url: str = Field(max_length=500)
 
 
-FeedChoice = Annotated[Replay | Made | GrowingFile | Address, Field(discriminator="kind")]
+FeedChoice = Annotated[Replay | MadeBars | GrowingFile | Address, Field(discriminator="kind")]
 
 
 def words_of(choice: FeedChoice) -> str:
@@ -73,7 +73,7 @@ def words_of(choice: FeedChoice) -> str:
     match choice:
         case Replay():
             return "a replay of stored bars"
-        case Made():
+        case MadeBars():
             return "made bars that go on where the stored ones end"
         case GrowingFile():
             return f"the file {Path(choice.path).name}"

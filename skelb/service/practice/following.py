@@ -17,7 +17,17 @@ from skelb.core.plan import make_dataset, make_plan
 from skelb.core.practice import FEWEST_TRADES, Drift, Following, NextStep, drift_of
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
-from skelb.service.practice.feeds import Address, GrowingFile, Made, Replay, Said, addressed, growing, made, replayed
+from skelb.service.practice.feeds import (
+    Address,
+    GrowingFile,
+    MadeBars,
+    Replay,
+    Said,
+    addressed,
+    growing,
+    made,
+    replayed,
+)
 from skelb.service.practice.store import NewEvent, PracticeStore, StoredPractice
 from skelb.service.prepared import Prepared
 from skelb.store import StoreError
@@ -135,7 +145,7 @@ class Follower:
             case Replay():
                 after = max(self.stored.since - 1, self._intake.last or 0)
                 return replayed(setup.market, dataset, after, feed.pace, self._until)
-            case Made():
+            case MadeBars():
                 after = self._intake.last or 0
                 return made(setup.market, dataset, feed.seed, after, feed.pace, self._until)
             case GrowingFile():

@@ -13,7 +13,7 @@ from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.logbook import Logbook
 from skelb.service.practice.deliveries import Deliveries, check_webhook, message_of, send
-from skelb.service.practice.feeds import FeedChoice, Made, Replay, check_feed
+from skelb.service.practice.feeds import FeedChoice, MadeBars, Replay, check_feed
 from skelb.service.practice.following import Follower
 from skelb.service.practice.shown import MOST_EVENTS, PracticeLine, PracticeShown, line_of, shown_of
 from skelb.service.practice.store import PracticeStore, StoredEvent
@@ -55,7 +55,7 @@ class Practices:
         if not prepared.checked.has_entries:
             raise SettingsError("this script enters nothing: a practice needs rules")
         bars = prepared.dataset.bars
-        if isinstance(feed, Made):
+        if isinstance(feed, MadeBars):
             bars_onward(prepared.dataset, feed.seed)  # said now where it cannot be
         begins = _begins(bars, feed, since, prepared.dataset.calendar.day)
         history = bars.take(bars.time < begins)
@@ -110,7 +110,7 @@ class Practices:
     def put_pace(self, number: int, pace: float) -> None:
         """Another pace for a replay. Raises NotFoundError, SettingsError for another feed."""
         stored = self.store.get(number)
-        if not isinstance(stored.feed, Replay | Made):
+        if not isinstance(stored.feed, Replay | MadeBars):
             raise SettingsError("only a replay has a pace, and made bars have")
         was_running = stored.state == "running" and number in self._at_work()
         self._forget(number)

@@ -10,7 +10,7 @@ from skelb.core.export import Preview, preview_of
 from skelb.core.language.tree import Side
 from skelb.core.practice import FEWEST_TRADES, Drift, NextStep, next_steps
 from skelb.service.glimpse import GlimpsedTrade
-from skelb.service.practice.feeds import Made, Replay, words_of
+from skelb.service.practice.feeds import MadeBars, Replay, words_of
 from skelb.service.practice.following import Follower, Troubles
 from skelb.service.practice.store import StoredEvent, StoredPractice
 
@@ -128,7 +128,7 @@ def shown_of(follower: Follower, events: list[StoredEvent], event_count: int) ->
     return PracticeShown(
         line=line_of(stored, follower),
         feed_kind=stored.feed.kind,
-        pace=stored.feed.pace if isinstance(stored.feed, Replay | Made) else None,
+        pace=stored.feed.pace if isinstance(stored.feed, Replay | MadeBars) else None,
         run=stored.run,
         webhook=stored.webhook,
         clock=follower.clock,
