@@ -170,6 +170,8 @@ def test_one_side_alone():
     ("enter long when close > open\nlimit 2 open\nexit after 2 days", "line 3: an exit after days"),
     ("x = total(k from 1 to 3: sma(close, 3) * prior(close, k * k))\nenter long when x > 0", "line 1: within `total`"),
     ("draw close", "no entry rule"),
+    ("enter long when close > open\nexit after 0.5 bars", "whole number of bars"),
+    ("input n = 150\nenter long when close > open\nexit when close < open take n%", "at most 100%"),
 ])  # fmt: skip
 def test_what_cannot_be_written_is_refused_with_its_line(lines, said):
     with pytest.raises(SettingsError, match=said):

@@ -3,7 +3,7 @@
 import ast
 import textwrap
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -17,12 +17,15 @@ from skelb.core.export.python.rules import Rules
 from skelb.core.export.python.values import Names, Script, Values, quoted
 from skelb.core.language import Checked
 from skelb.core.language.tools import read_back
-from skelb.core.language.tree import Enter, Expression, Placed
+from skelb.core.language.tree import Column, Enter, Expression, Placed
 from skelb.core.language.walk import parts_within
-from skelb.core.plan import Expressions, InputValue, input_values, make_dataset
+from skelb.core.plan import Expressions, InputValue, input_values, make_dataset, make_plan
 
 _MODULES = ("values", "market", "windows", "memory", "averages", "momentum", "trend", "volume", "account", "program")
 _WIDTH = 110
+_ONE = np.ones(1)
+_ONE_BAR = Bars(Timeframe(1), np.zeros(1, np.int64), _ONE, _ONE, _ONE, _ONE, _ONE)
+"""Of the first minute of 1970, a Thursday: to lay a script's rules out on."""
 
 
 @dataclass(frozen=True)
@@ -67,14 +70,22 @@ def python_of(checked: Checked, given: Mapping[str, object], on: Instrument, sid
     if written.refused:
         told = "; ".join(f"line {_line(checked, placed, exc)}: {exc.why}" for placed, exc in written.refused)
         raise SettingsError(f"this cannot be written as Python yet: {told}")
+    _lay_out_once(checked, inputs, on.market)
     return _Writer(checked, script, values, written, on).text()
+
+
+def _lay_out_once(checked: Checked, inputs: Mapping[str, InputValue], market: Market) -> None:
+    """Raises SettingsError where the engine would not run with these inputs: a count that is not whole, a part of more
+    than all."""
+    parts = (part for placed in checked.statements for part in parts_within(placed.statement))
+    columns = {part.name: np.zeros(1) for part in parts if isinstance(part, Column)}
+    open_always = replace(market, session="00:00-24:00", days="mon-sun", zone="UTC")
+    make_plan(checked, make_dataset(replace(_ONE_BAR, columns=columns), open_always), inputs)
 
 
 def _rules_in_force(checked: Checked, inputs: Mapping[str, InputValue]) -> list[Placed]:
     """The rules that exist with these inputs."""
-    none = np.zeros(1)
-    bars = Bars(Timeframe(1), np.zeros(1, np.int64), none, none, none, none, none)
-    expressions = Expressions(checked, inputs, make_dataset(bars, Market("none")), needed=())
+    expressions = Expressions(checked, inputs, make_dataset(_ONE_BAR, Market("none")), needed=())
 
     def exists(only_if: Expression | None) -> bool:
         return only_if is None or expressions.constant(only_if) == YES
