@@ -318,20 +318,3 @@ def test_wrong_files_and_addresses_are_answered_calmly(page, tmp_path):
     expect(page.get_by_role("alert").first).to_contain_text("there is no market")
     page.goto("/some/where/else")
     expect(page.get_by_role("navigation")).to_be_visible()
-
-
-def test_a_new_script_comes_from_an_example_and_is_stored_with_its_first_save(page):
-    page.goto("/shelf")
-    page.get_by_label("New from an example").select_option("Wait with orders")
-    settled(page)
-    expect(page.locator(".cm-content")).to_contain_text("at limit")
-    title = page.locator(".cm-content .cm-line").first.inner_text()
-    page.get_by_role("link", name="Shelf").click()
-    row = page.get_by_role("row").filter(has_text="never saved")
-    expect(row).to_have_count(1)
-    row.get_by_role("button").click()
-    settled(page)
-    assert page.locator(".cm-content .cm-line").first.inner_text() == title
-    page.get_by_role("button", name="Save version").click()
-    page.get_by_role("link", name="Shelf").click()
-    expect(page.get_by_role("row").filter(has_text="never saved")).to_have_count(0)
