@@ -318,3 +318,21 @@ def test_wrong_files_and_addresses_are_answered_calmly(page, tmp_path):
     expect(page.get_by_role("alert").first).to_contain_text("there is no market")
     page.goto("/some/where/else")
     expect(page.get_by_role("navigation")).to_be_visible()
+
+
+def test_a_new_script_comes_from_an_example_and_is_stored_with_its_first_save(page):
+    page.goto("/shelf")
+    page.get_by_label("New from an example").select_option("Wait with orders")
+    settled(page)
+    first_line = page.locator(".cm-content .cm-line").first
+    expect(first_line).to_have_text('title "At the edges"')
+    page.get_by_role("link", name="Shelf").click()
+    unsaved = page.get_by_role("row").filter(has_text="At the edges").filter(has_text="never saved")
+    unsaved.get_by_role("button").click()
+    settled(page)
+    expect(first_line).to_have_text('title "At the edges"')
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_text("saved · v1")).to_be_visible()
+    page.get_by_role("link", name="Shelf").click()
+    expect(page.get_by_role("row").filter(has_text="At the edges")).to_have_count(1)
+    expect(unsaved).to_have_count(0)

@@ -154,7 +154,23 @@ def test_inputs_are_those_given_and_what_decides_on_rules_is_written_in():
     written = python_of(sound(text), given, ON)
     assert "fast: int = 9" in written
     assert "Sma(self.inputs.fast)" in written
-    assert "kind = sma" in written  # the docstring says what is not to be set
+    assert "kind = sma, tight = on: those are in the rules" in written  # the docstring says what is not to be set
+    assert "With fast = 9 in place of what stands above." in written
+
+
+@pytest.mark.parametrize("lines", [
+    "b = bollinger(close, 5, 2) on 1h\nenter long when close > b.upper\nenter short when close < b.lower",
+    "enter long when close > (bollinger(close, 5, 2) on 1h).mid",
+    "enter long when close > (prior_day on 1d).high",
+    "input f = 2\nx = (f * 495) on 4h\nenter long when close > x",
+    "enter long when close > (990 on 4h)",
+    "enter long when (weekday on 1d) is wed or (close > open on 2h)",
+    "input p = 1000.123456789\nenter long when close + 0.123456788 > p only if p > 3\nenter short when close < p",
+])  # fmt: skip
+def test_what_is_seen_of_other_timeframes_and_how_numbers_are_written(lines):
+    assert assert_same_trades(
+        sound(f"{lines}\nexit after 3 bars\nsize 1 units\n"), wave_bars(400), ON.market, ON.account
+    )
 
 
 def test_one_side_alone():
@@ -234,6 +250,23 @@ def test_a_file_says_what_is_wrong_with_its_bars(tmp_path, content, said):
     assert "Traceback" not in ended.stderr
 
 
+def test_a_file_says_in_a_line_what_it_cannot_run_on(tmp_path):
+    write_csv(tmp_path / "b.csv", wave_bars(60))
+    told = []
+    for lines in (
+        'enter long when close > column("ref")\nsize 1 units',
+        "enter long when close > (ema(close, 3) on 10m)",
+    ):
+        (tmp_path / "s.py").write_text(python_of(sound(lines), {}, ON))
+        ended = run_file(tmp_path / "s.py", tmp_path / "b.csv")
+        assert ended.returncode == 2 and ended.stderr.count("\n") == 1
+        told.append(ended.stderr)
+    assert "no column `ref`" in told[0] and "bars of 10" in told[1]
+    assert (
+        run_file(tmp_path / "s.py", "--feed", "ws://127.0.0.1:1").returncode == 2
+    )  # how long its bars are is not said
+
+
 def test_marks_cut_what_is_not_in_use():
     text = "a = 1  # if x\nif a:  # if not x\n    b = 2\n\n    c = 3\nd = (  # if y or z and x\n    4\n)\n\n\ndef e():  # if y\n    pass\n\n\ndef f():\n    pass\n"
     assert cut(text, ["x"]) == "a = 1\n\n\ndef f():\n    pass\n"
@@ -251,6 +284,8 @@ def test_a_file_follows_a_feed_that_is_lost_once_and_trades_the_same(tmp_path):
         came.append(link)
         told = words[:200] if len(came) == 1 else words  # the first time it is lost half way
         link.send("\n".join(told[:50]))
+        for odd in ("no word", "[]", '{"say": "bar", "closed": true}', told[-1].replace('"15m"', '"1h"')):
+            link.send(odd)  # what cannot be read, and bars of another timeframe, are passed over
         for word in told[50:]:
             link.send(word)
         link.ping()
@@ -270,7 +305,8 @@ def test_a_file_follows_a_feed_that_is_lost_once_and_trades_the_same(tmp_path):
                 if len(told) == len(wanted):
                     break
             running.terminate()
-            assert "is lost" in running.stderr.read()
+            said = running.stderr.read()
+            assert "is lost" in said and "cannot be read" in said
         server.shutdown()
     assert [(row[1], row[2], row[4]) for row in told] == [
         (trade["side"], trade["entry_time"], trade["exit_time"]) for trade in wanted

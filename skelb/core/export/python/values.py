@@ -5,7 +5,7 @@ import json
 import keyword
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cache
 from types import ModuleType
 from typing import assert_never
@@ -42,6 +42,7 @@ from skelb.core.language.tree import (
     Total,
     Truth,
 )
+from skelb.core.language.walk import parts_within
 from skelb.core.plan import InputValue
 
 PARTS = (windows, memory, averages, momentum, trend, volume)
@@ -85,6 +86,11 @@ class Code:
     def within(self, binds: int) -> str:
         """The text, in brackets where its surroundings bind tighter."""
         return self.text if self.binds >= binds else f"({self.text})"
+
+
+def number(value: float) -> str:
+    """A number as Python writes it, whole ones without a point."""
+    return str(int(value)) if value == int(value) and abs(value) < 1e15 else repr(value)
 
 
 def quoted(text: str) -> str:
@@ -155,7 +161,7 @@ class Values:
         """
         match node:
             case Number():
-                return Code(f"{node.value:g}" if float(f"{node.value:g}") == node.value else repr(node.value))
+                return Code(number(node.value))
             case Truth():
                 return Code({"yes": "True", "no": "False", "unknown": "None"}[node.value], kind="condition")
             case Clock():
@@ -164,7 +170,7 @@ class Values:
             case Name():
                 return self._name(node)
             case Field():
-                return Code(f"{self.code(node.record).within(_ATOM)}.{node.name}")
+                return self._field(node)
             case Call():
                 return self._call(node, named)
             case Negative():
@@ -204,7 +210,7 @@ class Values:
             case Total():
                 return self._total(node)
             case Column():
-                return Code(f'bar.columns["{node.name.lower()}"]')
+                return Code(f"column(bar, {quoted(node.name.lower())})")
             case FromMarket():
                 raise Refused(node, "the file reads the bars of one market, so `from` has none to read")
             case Text():
@@ -251,7 +257,8 @@ class Values:
             return Code(f"self.inputs.{self.script.input_names[name]}", kind=kind)
         if found.kind == "switch":
             return Code(str(bool(value)), kind="condition")
-        return Code(f"{float(value):g}" if found.kind in ("number", "time") else repr(value))
+        assert isinstance(value, float)  # no other input stands where a value does
+        return Code(number(value))
 
     def _is_whole_input(self, name: str) -> bool:
         value = self.script.inputs.get(name)
@@ -311,7 +318,7 @@ class Values:
         if name in _FED:
             owner, part = _FED[name]
             found = self._feed(node, owner, [], ["bar"], re.sub(r"(?<!^)([A-Z])", r"_\1", owner).lower(), "record")
-            return Code(f"{found.text}.{part}") if part else Code(found.text, kind="number")
+            return Code(f"{found.text}.{part}") if part else found
         kind = "condition" if entry.kind == "condition" else "word" if entry.words else "number"
         if name in ("hour", "minute", "time"):
             if self.minutes is not None and self.script.checked.zone:
@@ -440,16 +447,34 @@ class Values:
             return self.code(node.x, named)
         if self.minutes is not None:
             raise Refused(node, "one timeframe within another is not written yet")
+        if self._is_fixed(node.x):
+            return self.code(node.x, named)  # the same on every bar, and known before any closes
         there = self.script.higher.setdefault(minutes, Values(self.script, minutes))
         found = there.code(node.x)
         place = f"on_{Timeframe(minutes)}"
-        if found.text.startswith("self.inputs."):
-            return found
         known = next((name for name, seen in there.results.items() if seen == found), None)
         if known is None:
             known = there.names.fresh(f"{found.text.replace('bar.', '')}_seen")
             there.results[known] = found
         return Code(f"self.{place}.{known}", kind=found.kind)
+
+    def _is_fixed(self, node: Expression) -> bool:
+        """Whether an expression is made of numbers and inputs by what looks at them alone."""
+        checked = self.script.checked
+        return all(
+            checked.meanings[part.name].constant if isinstance(part, Name) and part.name in checked.meanings else
+            not isinstance(part, (Name, Call, Column, Crossing, Sequence, AllOf, Total, OnTimeframe, FromMarket))
+            for part in parts_within(node)
+        )  # fmt: skip
+
+    def _field(self, node: Field) -> Code:
+        """A field of a record; of one on another timeframe the field is what is seen from there."""
+        record, definitions = node.record, self.script.checked.definitions
+        while isinstance(record, Name) and record.name in definitions:
+            record = definitions[record.name].value
+        if isinstance(record, OnTimeframe):
+            return self.code(replace(record, x=replace(node, record=record.x)))
+        return Code(f"{self.code(node.record).within(_ATOM)}.{node.name}")
 
     # --- what looks at one bar -------------------------------------------------------------------------------------
 

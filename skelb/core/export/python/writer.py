@@ -14,7 +14,7 @@ from skelb.core.errors import SettingsError
 from skelb.core.export.python.pieces import imports_for, module, pieces_for
 from skelb.core.export.python.refused import Refused
 from skelb.core.export.python.rules import Rules
-from skelb.core.export.python.values import Names, Script, Values, quoted
+from skelb.core.export.python.values import Names, Script, Values, number, quoted
 from skelb.core.language import Checked
 from skelb.core.language.tools import read_back
 from skelb.core.language.tree import Column, Enter, Expression, Placed
@@ -155,21 +155,22 @@ class _Writer:
         ]
         for sentence in read_back(self._checked):
             lines += textwrap.wrap(sentence, _WIDTH, initial_indent="- ", subsequent_indent="  ")
-        fixed = [f"{name} = {self._written(name)}" for name in self._script.inputs if name in self._script.fixed]
+        inputs, defaults = self._script.inputs, self._checked.inputs
+        fixed = [f"{name} = {self._written(name)}" for name in inputs if name in self._script.fixed]
         if fixed:
             lines += ["", *textwrap.wrap(f"Written for {', '.join(fixed)}: those are in the rules below.", _WIDTH)]
+        changed = [name for name in self._script.input_names if inputs[name] != defaults[name].default]
+        if changed:
+            told = ", ".join(f"{name} = {self._written(name)}" for name in changed)
+            lines += ["", *textwrap.wrap(f"With {told} in place of what stands above.", _WIDTH)]
         lines += ["", "Written by Skelb. It needs nothing but Python 3.11 or newer.", '"""', ""]
         return "\n".join([lines[0], *map(_plain, lines[1:-2]), *lines[-2:]])
 
     def _written(self, name: str) -> str:
         value = self._script.inputs[name]
-        return (
-            ("on" if value else "off")
-            if isinstance(value, bool)
-            else f"{value:g}"
-            if isinstance(value, float)
-            else value
-        )
+        if isinstance(value, bool):
+            return "on" if value else "off"
+        return number(value) if isinstance(value, float) else value
 
     def _inputs(self) -> str:
         lines = ["@dataclass(frozen=True)", "class Inputs:", '    """What can be set."""', ""]
@@ -194,7 +195,6 @@ class _Writer:
             setup = values.setup + [
                 f"self.{name} = {nothing.get(seen.kind, 'math.nan')}  # as it is seen from outside"
                 for name, seen in values.results.items()
-                if seen.kind != "record"
             ]
             steps = values.steps + [f"self.{name} = {seen.text}" for name, seen in values.results.items()]
             found.append("\n".join([
@@ -303,7 +303,10 @@ class _Writer:
         ]  # fmt: skip
 
 
-_PROGRAM = ("def words_of", "def messages_of", "def follow(", "def sentence(", "def in_json(", "def main(")
+_PROGRAM = tuple(f"def {name}(" for name in (
+    "words_of", "words_of_file", "read_word", "minutes_of", "messages_of", "follow", "sentence", "in_json", "main",
+    "run",
+))  # fmt: skip
 
 
 def _indented(lines: list[str], levels: int = 2) -> list[str]:

@@ -9,10 +9,10 @@ A template: a line that ends in `# if …`, and what is indented under it, is fo
 import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime
+from datetime import UTC, datetime
 from typing import Protocol
 
-from skelb.core.export.python.parts.market import WEEKDAYS, Bar, Market
+from skelb.core.export.python.parts.market import Bar, Market
 from skelb.core.export.python.parts.values import Truth, known, ratio
 
 LONG, SHORT = 1, -1

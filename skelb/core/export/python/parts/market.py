@@ -299,6 +299,14 @@ def trading_minute(market: Market, minute: float) -> float:
     return minute + DAY if end > DAY and minute < start else minute
 
 
+def column(bar: Bar, name: str) -> float:
+    """A further column that came with the bars. Raises ValueError when there is none of that name."""
+    if name not in bar.columns:
+        listed = ", ".join(bar.columns) or "no further columns"
+        raise ValueError(f"the bars have no column `{name}`; they have {listed}")
+    return bar.columns[name]
+
+
 def spread_of(bar: Bar, market: Market) -> float:
     """The spread on a bar in price units; percent is of the close."""
     spread = bar.columns.get("spread", market.spread)

@@ -34,7 +34,7 @@ def words_of(address: str) -> Iterator[dict]:
         try:
             for text in messages_of(address):
                 pause = 0.5
-                yield from (json.loads(line) for line in text.splitlines() if line.strip())
+                yield from (word for line in text.splitlines() if (word := read_word(line)))
         except (OSError, ValueError) as exc:
             print(f"the feed at {address} is lost ({exc}); sought again in {pause:g} s", file=sys.stderr)
         time.sleep(pause)
@@ -50,9 +50,28 @@ def words_of_file(path: Path) -> Iterator[dict]:
             if not line.endswith("\n"):
                 time.sleep(0.5)
                 continue
-            if line.strip():
-                yield json.loads(line)
+            if word := read_word(line):
+                yield word
             line = ""
+
+
+def read_word(line: str) -> dict:
+    """A closed bar that a line says; nothing for other words, and for what cannot be read, which is told."""
+    try:
+        word = json.loads(line) if line.strip() else {}
+        if word.get("say") != "bar" or not word["closed"]:
+            return {}
+        names = ("open", "high", "low", "close", "volume")
+        values = {name: float(word[name]) for name in names}
+        return {"market": word["market"], "minutes": minutes_of(word["timeframe"]), "time": int(word["time"]), **values}
+    except (ValueError, KeyError, TypeError, AttributeError) as exc:
+        print(f"a line of the feed cannot be read ({exc!r}): {line[:60]}", file=sys.stderr)
+        return {}
+
+
+def minutes_of(timeframe: str) -> int:
+    """The minutes of a timeframe such as 15m, 4h, 1d or 1w."""
+    return int(timeframe[:-1]) * {"m": 1, "h": 60, "d": 1440, "w": 10_080}[timeframe[-1]]
 
 
 def messages_of(address: str) -> Iterator[str]:
@@ -75,8 +94,10 @@ def messages_of(address: str) -> Iterator[str]:
             pass
         text = b""
         while True:
-            first, length = coming.read(2)
-            length &= 0x7F
+            head = coming.read(2)
+            if len(head) < 2:
+                raise OSError("it ended")
+            first, length = head[0], head[1] & 0x7F
             if length >= 126:
                 length = int.from_bytes(coming.read(2 if length == 126 else 8), "big")
             data, kind = coming.read(length), first & 0x0F
@@ -97,15 +118,12 @@ def follow(
     account: Account, calendar: Calendar, words: Iterator[dict], latest: int, told: Callable[[Trade], str]
 ) -> None:
     """Run on with the closed bars of a feed, and say what happens as it happens."""
-    place = None
     for word in words:
-        if word.get("say") != "bar" or not word.get("closed") or word["time"] <= latest:
+        is_here = word["market"] == (account.market.symbol or word["market"]) and word["minutes"] == calendar.minutes
+        if not is_here or word["time"] <= latest:
             continue
-        here = word["market"], word["timeframe"]
-        if word["market"] != account.market.symbol or here != (place or here):
-            continue
-        place, latest = here, word["time"]
-        bar = calendar.next(Row(latest, *(float(word[name]) for name in ("open", "high", "low", "close", "volume"))))
+        latest = word["time"]
+        bar = calendar.next(Row(latest, word["open"], word["high"], word["low"], word["close"], word["volume"]))
         if bar is None:
             continue
         lots, trades = list(account.lots), len(account.trades)
@@ -144,13 +162,21 @@ def main() -> int:
     parser.add_argument("--feed", metavar="ADDRESS", help="go on with a feed: ws://… or a file that grows")
     parser.add_argument("--timeframe", metavar="MINUTES", type=int, help="of the feed's bars, where there is no CSV")
     asked = parser.parse_args()
-    if not asked.bars and not asked.feed:
-        parser.error("give a CSV file of bars, or --feed ADDRESS")
+    if not asked.bars and not (asked.feed and asked.timeframe):
+        parser.error("give a CSV file of bars, or --feed ADDRESS with --timeframe MINUTES")
     try:
-        rows, minutes = read_bars(asked.bars) if asked.bars else ([], asked.timeframe or 1)
+        run(asked)
     except (OSError, ValueError) as exc:
         print(exc, file=sys.stderr)
         return 2
+    except KeyboardInterrupt:
+        return 130
+    return 0
+
+
+def run(asked: argparse.Namespace) -> None:
+    """All that was asked for."""
+    rows, minutes = read_bars(asked.bars) if asked.bars else ([], asked.timeframe)
     market = MARKET
     market = market_of(rows, asked.bars)  # if guessed
     calendar, account = Calendar(market, minutes), Account(Strategy(Inputs(), market, minutes), market, SETTINGS)
@@ -160,14 +186,10 @@ def main() -> int:
     told = in_json if asked.json else sentence
     if asked.json and not asked.feed:
         print(json.dumps({"trades": [asdict(trade) for trade in account.trades]}))
-        return 0
+        return
     for trade in account.trades:
         print(told(trade), flush=True)
     if not asked.json:
         print(f"{len(account.trades)} trades, net {sum(trade.net for trade in account.trades):+.2f}", flush=True)
     if asked.feed:
-        try:
-            follow(account, calendar, words_of(asked.feed), rows[-1].time if rows else -1, told)
-        except KeyboardInterrupt:
-            return 0
-    return 0
+        follow(account, calendar, words_of(asked.feed), rows[-1].time if rows else -1, told)
