@@ -489,6 +489,7 @@ def test_the_depth_chart_begins_at_the_plateau_and_enter_opens_the_run_it_stands
     start(page, "42")
     plateau = page.locator("[data-card='The plateau']")
     expect(plateau).to_contain_text(re.compile(r"fast\s*\d+"))
+    expect(page.locator("[aria-busy=true]")).to_have_count(0)  # of all runs, not of those before the last
     fast = re.search(r"fast\s*(\d+)", plateau.inner_text())[1]
     sea = page.get_by_test_id("depth-chart")
     sea.focus()

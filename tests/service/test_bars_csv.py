@@ -245,6 +245,8 @@ def test_the_spread_of_bids_and_asks_is_a_column(tmp_path):
         (tabled("feather")[:60], "is it whole"),
         (b"PK\x03\x04" + b"x" * 50, "is it whole"),
     ],
+    # An archive holds the moment it was made: as a name it would differ from one worker to the other.
+    ids=["half a gzip", "two in a zip", "none in a zip", "half a zip", "half a parquet", "half a feather", "no zip"],
 )  # fmt: skip
 def test_what_cannot_be_unpacked_says_so(tmp_path, data, why):
     with pytest.raises(BarsError, match=why):

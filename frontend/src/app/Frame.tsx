@@ -4,9 +4,9 @@ import { BookOpen, GitBranch, Grid3x3, Library, Moon, ScrollText, Ship, Spline, 
 import { useEffect, useMemo, useRef, useState } from "react";
 import { leftOutQuery, marketsQuery, scriptsQuery } from "@/api";
 import { type Command, later, LiveRegion, Notice, setTheme, useCommands, useTheme } from "@/ui";
+import { Palette } from "./Palette"; // not fetched apart: a hand types on at once, and no key may go elsewhere
 import { placeAsLeft, type Place } from "./places";
 
-const Palette = later(() => import("./Palette").then((found) => found.Palette));
 const KeyboardCard = later(() => import("./KeyboardCard").then((found) => found.KeyboardCard));
 
 const PLACES = [

@@ -23,7 +23,6 @@ export function Shelf({ onOpen }: { onOpen: Open }) {
       <header className="flex h-[46px] flex-none items-center justify-between border-b border-line px-4">
         <h1 className="text-base">Shelf</h1>
         <span className="flex items-center gap-2">
-          <FromExample taken={taken} onOpen={onOpen} />
           <button
             type="button"
             className="main-button"
@@ -33,6 +32,7 @@ export function Shelf({ onOpen }: { onOpen: Open }) {
           >
             New script
           </button>
+          <FromExample taken={taken} onOpen={onOpen} />
         </span>
       </header>
       {scripts.isPending && <Loading what="Reading the shelf" />}

@@ -26,7 +26,7 @@ export function RunCard({ heading, trial, seen, point, figures, canLook, childre
   const goal = shown[0]!;
   if (found.error) return null;
   return (
-    <div className="mb-5" data-card={heading}>
+    <div className="mb-5" data-card={heading} aria-busy={found.isPlaceholderData}>
       <h2 className="mb-1">{heading}</h2>
       {found.data && (
         <>

@@ -1,4 +1,4 @@
-import { queryOptions } from "@tanstack/react-query";
+import { hashKey, queryOptions } from "@tanstack/react-query";
 import { api, unwrap, type MoveUnit, type Setup, type TrialOrder } from "@/api";
 import type { ViewChoice } from "./model";
 
@@ -38,6 +38,15 @@ export interface Seen {
   minTrades: number;
 }
 
+/** What stands until more runs are counted: the same of the same trial with fewer, never another one's. */
+const ofFewer =
+  (seen: Seen, what?: unknown) =>
+  <Data>(before: Data | undefined, of: { queryKey: readonly unknown[] } | undefined): Data | undefined => {
+    const was = of?.queryKey[3] as Seen | undefined;
+    const isSame = was?.number === seen.number && was.objective === seen.objective && was.minTrades === seen.minTrades;
+    return isSame && (what === undefined || hashKey([what]) === hashKey([of?.queryKey[4]])) ? before : undefined;
+  };
+
 const asked = ({ objective, minTrades }: Seen) => ({ objective, min_trades: minTrades });
 
 export const surfaceQuery = (seen: Seen, view: ViewChoice) =>
@@ -60,7 +69,7 @@ export const surfaceQuery = (seen: Seen, view: ViewChoice) =>
           signal,
         }),
       ),
-    placeholderData: (before) => before,
+    placeholderData: ofFewer(seen, view),
   });
 
 export interface TableAsk {
@@ -81,7 +90,7 @@ export const tableQuery = (seen: Seen, ask: TableAsk) =>
           signal,
         }),
       ),
-    placeholderData: (before) => before,
+    placeholderData: ofFewer(seen),
     retry: false,
   });
 
@@ -95,7 +104,7 @@ export const runQuery = (seen: Seen, point: number) =>
           signal,
         }),
       ),
-    placeholderData: (before) => before,
+    placeholderData: ofFewer(seen, point),
     retry: false,
   });
 
@@ -109,7 +118,7 @@ export const curvesQuery = (seen: Seen, point: number) =>
           signal,
         }),
       ),
-    placeholderData: (before) => before,
+    placeholderData: ofFewer(seen, point),
     retry: false,
   });
 
@@ -123,7 +132,7 @@ export const frontQuery = (seen: Seen, by: string[]) =>
           signal,
         }),
       ),
-    placeholderData: (before) => before,
+    placeholderData: ofFewer(seen, by),
   });
 
 export const againstQuery = (seen: Seen) =>
@@ -136,7 +145,7 @@ export const againstQuery = (seen: Seen) =>
           signal,
         }),
       ),
-    placeholderData: (before) => before,
+    placeholderData: ofFewer(seen),
     retry: false,
   });
 
@@ -150,7 +159,7 @@ export const deflationQuery = (seen: Seen) =>
           signal,
         }),
       ),
-    placeholderData: (before) => before,
+    placeholderData: ofFewer(seen),
     retry: false,
   });
 
@@ -164,7 +173,7 @@ export const walkQuery = (seen: Seen, choose: "value" | "neighbours") =>
           signal,
         }),
       ),
-    placeholderData: (before) => before,
+    placeholderData: ofFewer(seen, choose),
     retry: false,
   });
 
@@ -186,7 +195,6 @@ export const calendarQuery = (setup: Setup, unit: MoveUnit, condition: string) =
   queryOptions({
     queryKey: ["calendar", setup, unit, condition],
     queryFn: ({ signal }) => unwrap(api.POST("/api/calendar", { body: { setup, unit, condition }, signal })),
-    placeholderData: (before) => before,
     retry: false,
     staleTime: Infinity,
   });
@@ -195,7 +203,6 @@ export const basketQuery = (setup: Setup, dropped: string[], against: string | n
   queryOptions({
     queryKey: ["basket", setup, dropped, against],
     queryFn: ({ signal }) => unwrap(api.POST("/api/basket", { body: { setup, dropped, against }, signal })),
-    placeholderData: (before) => before,
     retry: false,
     staleTime: Infinity,
   });

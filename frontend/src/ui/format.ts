@@ -88,7 +88,7 @@ const cache = new Map<string, Intl.DateTimeFormat>();
 export function timeText(
   moment: number,
   zone: string,
-  parts: "time" | "day" | "date" | "month" | "year" | "full",
+  parts: "time" | "day" | "date" | "fullDate" | "month" | "year" | "full",
 ): string {
   const key = `${zone} ${parts}`;
   let format = cache.get(key);
@@ -97,6 +97,7 @@ export function timeText(
       time: { hour: "2-digit", minute: "2-digit", hourCycle: "h23" },
       day: { day: "numeric", month: "short" },
       date: { day: "numeric", month: "short", year: "2-digit" },
+      fullDate: { day: "numeric", month: "short", year: "numeric" },
       month: { month: "short", year: "numeric" },
       year: { year: "numeric" },
       full: { day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit", hourCycle: "h23" },
@@ -111,12 +112,8 @@ export function timeText(
 }
 
 export function dateText(iso: string): string {
-  return new Date(iso).toLocaleDateString("en-GB", {
-    day: "numeric",
-    month: "short",
-    year: "numeric",
-    timeZone: "UTC",
-  });
+  const at = Date.parse(iso);
+  return Number.isNaN(at) ? iso : timeText(at / 1000, "UTC", "fullDate"); // an address may hold any word for a day
 }
 
 /** How long ago something was, for people. */

@@ -3,7 +3,6 @@ import type { AskOnce, LensView, Run, Trace } from "@/api";
 import { DateField, TimeframePicker } from "@/setup";
 import { later, Notice, tellAll, useCommands, type Command } from "@/ui";
 import { ChartPane } from "./ChartPane";
-import { LaneChooser } from "./chart/LaneChooser";
 import { useLanes } from "./chart/useLanes";
 import { priceDigits } from "./chart/digits";
 import type { ChartStack } from "./chart/stack";
@@ -11,6 +10,7 @@ import type { useFollow } from "./follow/useFollow";
 
 const TradeSentence = later(() => import("./trades/TradeSentence").then((found) => found.TradeSentence));
 
+const LaneChooser = later(() => import("./chart/LaneChooser").then((found) => found.LaneChooser));
 const FollowBar = later(() => import("./follow/FollowBar").then((found) => found.FollowBar));
 const Lens = later(() => import("./lens/Lens").then((found) => found.Lens));
 

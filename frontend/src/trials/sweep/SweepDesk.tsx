@@ -265,7 +265,7 @@ export function SweepDesk({
           (face === "Surface" ? (
             <ViewBar trial={trial} view={choice} onView={(next) => setLooks({ trial: trial.id, choice: next })} />
           ) : null)}
-        <div className="min-h-0 flex-1 p-3">
+        <div className="min-h-0 flex-1 p-3" aria-busy={surface.isPlaceholderData}>
           {!trial || !choice ? (
             <NothingYet>
               {state.trial !== undefined && !control.error ? (

@@ -3,9 +3,9 @@ import type { BarExplained, Setup } from "@/api";
 import { type Held, later, Said, useHeld } from "@/ui";
 import { ScriptEditor } from "./editor";
 import type { Explained, Finding } from "./language";
-import { BarNote } from "./BarNote";
 import { TextTools, type Tool } from "./TextTools";
 
+const BarNote = later(() => import("./BarNote").then((found) => found.BarNote));
 const WordHelp = later(() => import("./WordHelp").then((found) => found.WordHelp));
 
 interface Props {
