@@ -14,7 +14,7 @@ from skelb.core.errors import FeedError
 from skelb.core.feeds import BarSaid, Clock, Gap, Hello, Intake, Offered, read_word, written
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_dataset, make_plan
-from skelb.core.practice import FEWEST_TRADES, Following, drift_of, lengthened, next_steps
+from skelb.core.practice import FEWEST_TRADES, Following, drift_of, lengthened, next_steps, slippage_a_side
 from tests.conftest import wave_bars
 from tests.core.test_engine_against_reference import engine_account, engine_dataset, sound
 from tests.core.test_engine_laws import random_setup
@@ -290,7 +290,7 @@ def test_drift_says_when_it_is_too_early_and_when_it_is_another_strategy():
         "trades_a_week": 2.0,
         "average_trade": 10.0,
         "win_rate": 50.0,
-        "bars_held": 4.0,
+        "slippage_a_side": 4.0,
     }
     assert all(band.low <= band.middle <= band.high for band in same.bands)
     few = drift([-40.0] * 9, tested)
@@ -299,6 +299,26 @@ def test_drift_says_when_it_is_too_early_and_when_it_is_another_strategy():
     assert "It is not the strategy that was tested." in other.verdict
     assert drift([], tested).verdict == f"No trades yet: {FEWEST_TRADES} are needed before this says much."
     assert "nothing to hold practice against" in drift([1.0], []).verdict
+
+
+def test_slippage_counts_the_gap_to_an_open_and_inside_a_bar_the_costs_alone():
+    bars = wave_bars(12)
+    close = np.array([100.0, 101, 102, 103, 104, 105, 104, 103, 102, 101, 100, 99])
+    opens = np.concatenate(([100.0], close[:-1] + 0.5))  # every open is 2 ticks above the close before it
+    high, low = np.maximum(opens, close) + 0.5, np.minimum(opens, close) - 0.5
+    bars = replace(bars, open=opens, high=high, low=low, close=close)
+    market, account = Market("TEST", tick=0.25, spread=0.5), Account(100_000.0, slippage_ticks=1.0)
+
+    def slips(text):
+        outcome = run(make_plan(check(text + "size 1 units\n"), make_dataset(bars, market), {}), account)
+        return slippage_a_side(outcome.trades.rows, outcome.plan.dataset).tolist()
+
+    # Bought at an open: 2 ticks of gap, 1 of spread, 1 of slippage; sold at one: the gap helps.
+    assert slips("enter long when bar == 3\nexit when bar == 6\n") == [((2 + 1 + 1) + (-2 + 1 + 1)) / 2]
+    assert slips("enter short when bar == 3\nexit when bar == 6\n") == [((-2 + 1 + 1) + (2 + 1 + 1)) / 2]
+    # At closes and inside bars only the costs are lost, and a limit pays the spread alone.
+    assert slips("enter long when bar == 3 at close\nexit when bar == 6 at close\n") == [2.0]
+    assert slips("enter short when bar == 3 at close\ntarget 2 points\n") == [(2 + 1) / 2]
 
 
 @given(st.integers(31, 60), st.integers(0, 1_000))

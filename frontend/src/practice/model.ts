@@ -54,7 +54,13 @@ export const BANDS: Record<string, { name: string; unit: string; digits: number;
   },
   average_trade: { name: "Average trade", unit: "", digits: 0, meaning: "After all costs, the account's currency." },
   win_rate: { name: "Win rate", unit: " %", digits: 1, meaning: "Trades that made money after costs." },
-  bars_held: { name: "Bars held", unit: "", digits: 1, meaning: "From the entry's bar to the exit's." },
+  slippage_a_side: {
+    name: "Slippage a side",
+    unit: " ticks",
+    digits: 2,
+    meaning:
+      "How much worse fills were than the price known before: at an open against the close before it, else against the market's price. Spread counts; negative where a gap helped.",
+  },
 };
 
 interface Staff {

@@ -1,7 +1,7 @@
 """A strategy that follows bars as they come: what it did, how it stands, what it would do next, and whether it is still
 the one that was tested."""
 
-from skelb.core.practice.drift import FEWEST_TRADES, Band, Drift, drift_of
+from skelb.core.practice.drift import FEWEST_TRADES, Band, Drift, drift_of, slippage_a_side
 from skelb.core.practice.following import Following, Happening, lengthened
 from skelb.core.practice.next_steps import Lack, NextStep, next_steps
 
@@ -16,4 +16,5 @@ __all__ = [
     "drift_of",
     "lengthened",
     "next_steps",
+    "slippage_a_side",
 ]

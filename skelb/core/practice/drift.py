@@ -5,6 +5,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from skelb.core.bars import Floats, Ints
+from skelb.core.engine import Moment
+from skelb.core.engine.ledger import Rows
+from skelb.core.plan import Dataset
 
 FEWEST_TRADES = 30
 _DRAWS = 2_000
@@ -45,14 +48,14 @@ class Drift:
 
 
 def drift_of(
-    net: Floats, held: Floats, entered: Ints, span: tuple[int, int], tested_net: Floats, tested_held: Floats,
+    net: Floats, slipped: Floats, entered: Ints, span: tuple[int, int], tested_net: Floats, tested_slipped: Floats,
     tested_entered: Ints, tested_span: tuple[int, int],
 ) -> Drift:  # fmt: skip
     """Trades of practice against those of the backtest.
 
-    net : money after costs; held : bars; entered : moments of entry, seconds since 1970 UTC, rising; all shape
-    (trades,). A span is the first and last moment of what was gone through. Each figure's band is drawn from the
-    backtest: as many trades with replacement (Efron 1979), for the pace stretches as long as practice.
+    net : money after costs; slipped : ticks, see `slippage_a_side`; entered : moments of entry, seconds since 1970
+    UTC, rising; all shape (trades,). A span is the first and last moment of what was gone through. Each figure's band
+    is drawn from the backtest: as many trades with replacement (Efron 1979), for the pace stretches as long as it.
     """
     count, tested = net.size, tested_net.size
     generator = np.random.default_rng(_SEED)
@@ -68,11 +71,29 @@ def drift_of(
     for key, mine, theirs in (
         ("average_trade", net, tested_net),
         ("win_rate", (net > 0) * 100.0, (tested_net > 0) * 100.0),
-        ("bars_held", held, tested_held),
+        ("slippage_a_side", slipped, tested_slipped),
     ):
         value = float(mine.mean()) if count else None
         bands.append(Band(key, value, *(_percentiles(theirs[drawn].mean(axis=1)) if drawn.size else (None,) * 3)))
     return Drift(count, tested, tuple(bands), _verdict(count, tested, bands))
+
+
+def slippage_a_side(rows: Rows, dataset: Dataset) -> Floats:
+    """How much worse the fills of each trade were than the prices known before them, in ticks, the mean of its two
+    sides, shape (trades,).
+
+    A fill at an open is held against the close before it, so that the gap counts; one inside a bar or at its close
+    against the market's own price there, so that spread and slippage count. Negative where a gap helped.
+    """
+    close = dataset.bars.close
+
+    def known(bars: Ints, moments: Ints, mids: Floats) -> Floats:
+        return np.where((moments == Moment.OPEN) & (bars > 0), close[np.maximum(bars, 1) - 1], mids)
+
+    bought = rows["entry_price"] - known(rows["entry_bar"], rows["entry_moment"], rows["entry_mid"])
+    sold = known(rows["exit_bar"], rows["moment"], rows["exit_mid"]) - rows["exit_price"]
+    found: Floats = rows["side"] * (bought + sold) / (2.0 * dataset.market.tick)
+    return found
 
 
 def _pace(

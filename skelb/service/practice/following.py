@@ -8,13 +8,13 @@ from threading import Event, Lock, Thread
 
 import numpy as np
 
-from skelb.core.bars import Bars, Floats
-from skelb.core.engine import Moment, Outcome, Reason, Rows, run
+from skelb.core.bars import Bars
+from skelb.core.engine import Outcome, Reason, run
 from skelb.core.errors import FeedAwayError, FeedError, SkelbError
 from skelb.core.export import Preview
 from skelb.core.feeds import BarSaid, Clock, Gap, Intake, Taken, Word
 from skelb.core.plan import make_dataset, make_plan
-from skelb.core.practice import FEWEST_TRADES, Drift, Following, NextStep, drift_of
+from skelb.core.practice import FEWEST_TRADES, Drift, Following, NextStep, drift_of, slippage_a_side
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.practice.feeds import (
@@ -267,11 +267,11 @@ class Follower:
         times, of_test = following.plan.dataset.bars.time, self.tested.plan.dataset.bars.time
         return drift_of(
             trades["net"],
-            _bars_held(trades),
+            slippage_a_side(trades, following.plan.dataset),
             np.sort(times[trades["entry_bar"]]),
             (self.stored.since, max(self.stored.since, following.time)),
             rows["net"],
-            _bars_held(rows),
+            slippage_a_side(rows, tested.plan.dataset),
             np.sort(of_test[rows["entry_bar"]]),
             (int(of_test[tested.first]), int(of_test[tested.last])),
         )
@@ -293,10 +293,6 @@ class Follower:
         """Its trades, without those that only the end of the bars ended."""
         rows = self.tested.trades.rows
         return rows[rows["reason"] != Reason.END]
-
-
-def _bars_held(rows: Rows) -> Floats:
-    return (rows["exit_bar"] - rows["entry_bar"] + (rows["moment"] != Moment.OPEN)).astype(np.float64)
 
 
 def _joined(bars: Bars, more: Sequence[tuple[int, tuple[float, ...]]]) -> Bars:
