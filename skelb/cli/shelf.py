@@ -7,7 +7,7 @@ import typer
 
 from skelb.cli.options import JsonOption, print_json
 from skelb.cli.stored import stored_here
-from skelb.service.shelf_folder import Compared, read_shelf, write_shelf
+from skelb.service.shelf_folder import ShelfFile, read_shelf, script_files, write_shelf
 
 app = typer.Typer()
 
@@ -50,21 +50,18 @@ def read(
 ) -> int:
     """Bring scripts back: new ones are stored, of others it is said what differs."""
     with stored_here() as here:
-        return _told(read_shelf(here.library, paths, take), as_json)
+        return _told(read_shelf(here.library, script_files(paths), take), as_json)
 
 
-def _told(found: list[Compared], as_json: bool) -> int:
+def _told(found: list[ShelfFile], as_json: bool) -> int:
     if as_json:
         print_json(
-            [
-                {"title": item.title, "file": str(item.path), "how": item.how, "difference": item.difference}
-                for item in found
-            ]
+            [{"title": item.title, "file": item.file, "how": item.how, "difference": item.difference} for item in found]
         )
     else:
         for item in found:
             if item.how != "same":
-                print(f"{item.path}: {item.title} {_SAID[item.how]}")
+                print(f"{item.file}: {item.title} {_SAID[item.how]}")
             if item.difference:
                 print(item.difference, end="")
         same = sum(item.how == "same" for item in found)

@@ -1,8 +1,12 @@
-"""The shelf as a folder of `.skelb` files, written and read back: what differs is told, and nothing is lost."""
+"""The shelf as `.skelb` files in a folder or an archive, written and read back: what differs is told, and nothing is
+lost."""
 
 import difflib
+import io
 import re
 import unicodedata
+import zipfile
+import zlib
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,11 +19,12 @@ from skelb.service.library import Library, StoredScript
 ENDING = ".skelb"
 MOST_FILES = 5_000
 _LARGEST = 1_100_000
+_NO_MOMENT = (1980, 1, 1, 0, 0, 0)  # the first that an archive can say
 How = Literal["new", "same", "changed", "differs", "older"]
 
 
 @dataclass(frozen=True)
-class Compared:
+class ShelfFile:
     """A file and the script of its title.
 
     how : `new` where only one of both is there, `same`, `changed` where it was or is taken over, `older` where the file
@@ -28,12 +33,12 @@ class Compared:
     """
 
     title: str
-    path: Path
+    file: str
     how: How
     difference: str = ""
 
 
-def write_shelf(library: Library, folder: Path, titles: Sequence[str] = (), over: bool = False) -> list[Compared]:
+def write_shelf(library: Library, folder: Path, titles: Sequence[str] = (), over: bool = False) -> list[ShelfFile]:
     """Write scripts, all or some by title, each into a file of the folder.
 
     A file whose text is no version of its script is left as it is unless `over`. Raises NotFoundError for a title that
@@ -42,7 +47,7 @@ def write_shelf(library: Library, folder: Path, titles: Sequence[str] = (), over
     scripts = [library.script(title) for title in titles] if titles else library.scripts()
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        there = {parsed_title(text): path for path, text in _files([folder])}
+        there = {parsed_title(text): Path(name) for name, text in script_files([folder])}
         taken = {path.name for path in there.values()}
         found = []
         for script in scripts:
@@ -54,58 +59,39 @@ def write_shelf(library: Library, folder: Path, titles: Sequence[str] = (), over
     return found
 
 
-def read_shelf(library: Library, paths: Iterable[Path], take: bool = False) -> list[Compared]:
-    """Read files and folders of files back: scripts that are new are stored; of others what differs is told, and with
-    `take` stored as a new version. Raises SettingsError on a file without a title, or that cannot be read."""
-    found = []
-    for path, text in _files(paths):
-        title = parsed_title(text)
+def pack_shelf(library: Library) -> bytes:
+    """A zip with the newest text of every script, each in a file of its own; the same shelf gives the same bytes."""
+    packed, taken = io.BytesIO(), set[str]()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as archive:
+        for script in library.scripts():
+            name = _free_name(script.title, taken)
+            taken.add(name)
+            archive.writestr(zipfile.ZipInfo(name, _NO_MOMENT), script.newest.text, zipfile.ZIP_DEFLATED)
+    return packed.getvalue()
+
+
+def read_shelf(library: Library, files: Sequence[tuple[str, str]], take: bool = False) -> list[ShelfFile]:
+    """Read files, each its name and text, back: scripts that are new are stored; of others what differs is told, and
+    with `take` stored as a new version. Raises SettingsError on a file without a title, before anything is stored."""
+    titles = [parsed_title(text) for _, text in files]
+    for title, (name, _) in zip(titles, files, strict=True):
         if not title:
-            raise SettingsError(f'{path} has no title: begin it with `title "…"`')
+            raise SettingsError(f'{name} has no title: begin it with `title "…"`')
+    found = []
+    for title, (name, text) in zip(titles, files, strict=True):
         try:
             script = library.script(title)
         except NotFoundError:
             library.save_script(text)
-            found.append(Compared(title, path, "new"))
+            found.append(ShelfFile(title, name, "new"))
             continue
-        found.append(_taken(library, script, path, text, take))
+        found.append(_taken(library, script, name, text, take))
     return found
 
 
-def _written(script: StoredScript, path: Path, over: bool) -> Compared:
-    newest = script.newest.text
-    if not path.exists():
-        path.write_text(newest, "utf-8")
-        return Compared(script.title, path, "new")
-    text = path.read_text("utf-8")
-    if text == newest:
-        return Compared(script.title, path, "same")
-    is_known = any(version.text == text for version in script.versions)
-    if is_known or over:
-        path.write_text(newest, "utf-8")
-        return Compared(script.title, path, "changed", _difference(text, newest, path.name, "the shelf"))
-    return Compared(script.title, path, "differs", _difference(newest, text, "the shelf", path.name))
-
-
-def _taken(library: Library, script: StoredScript, path: Path, text: str, take: bool) -> Compared:
-    newest = script.newest.text
-    if text == newest:
-        return Compared(script.title, path, "same")
-    difference = _difference(newest, text, "the shelf", path.name)
-    if take:
-        library.save_script(text, script.status, script.lesson)
-        return Compared(script.title, path, "changed", difference)
-    is_known = any(version.text == text for version in script.versions)
-    return Compared(script.title, path, "older" if is_known else "differs", difference)
-
-
-def _difference(before: str, after: str, from_: str, to: str) -> str:
-    lines = difflib.unified_diff(before.splitlines(True), after.splitlines(True), from_, to)
-    return "".join(line if line.endswith("\n") else f"{line}\n" for line in lines)
-
-
-def _files(paths: Iterable[Path]) -> list[tuple[Path, str]]:
-    """Every script file with its text. Raises SettingsError where one cannot be read."""
+def script_files(paths: Iterable[Path]) -> list[tuple[str, str]]:
+    """Every script file among paths and in folders of them, its path and its text. Raises SettingsError where one
+    cannot be read."""
     wanted: list[Path] = []
     for path in paths:
         wanted += sorted(path.rglob(f"*{ENDING}")) if path.is_dir() else [path]
@@ -114,14 +100,73 @@ def _files(paths: Iterable[Path]) -> list[tuple[Path, str]]:
     found = []
     for path in wanted:
         try:
-            if path.stat().st_size > _LARGEST:
-                raise SettingsError(f"{path} is larger than any script")
-            found.append((path, path.read_text("utf-8")))
+            with path.open("rb") as file:
+                found.append((str(path), _text(str(path), file.read(_LARGEST + 1))))
         except OSError as exc:
             raise SettingsError(f"{path} cannot be read: {exc.strerror}") from exc
-        except UnicodeDecodeError as exc:
-            raise SettingsError(f"{path} is not UTF-8 text (byte {exc.start})") from exc
     return found
+
+
+def unpacked(name: str, data: bytes) -> list[tuple[str, str]]:
+    """The script files in a file that was sent: it alone, or those in it where it is a zip. Raises SettingsError where
+    it cannot be read, or holds none."""
+    if not data.startswith(b"PK"):
+        return [(name, _text(name, data))]
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            wanted = [item for item in archive.infolist() if item.filename.endswith(ENDING) and not item.is_dir()]
+            if not wanted:
+                raise SettingsError(f"{name} holds no {ENDING} file")
+            if len(wanted) > MOST_FILES:
+                raise SettingsError(f"{name} holds {len(wanted):,} scripts, more than the {MOST_FILES:,} read at once")
+            found = []
+            for item in wanted:
+                with archive.open(item) as file:  # no further than a script can be long, whatever the archive says
+                    found.append((item.filename, _text(item.filename, file.read(_LARGEST + 1))))
+            return found
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as exc:
+        raise SettingsError(f"{name} cannot be unpacked: is it whole?") from exc
+
+
+def _written(script: StoredScript, path: Path, over: bool) -> ShelfFile:
+    newest = script.newest.text
+    if not path.exists():
+        path.write_text(newest, "utf-8")
+        return ShelfFile(script.title, str(path), "new")
+    text = path.read_text("utf-8")
+    if text == newest:
+        return ShelfFile(script.title, str(path), "same")
+    is_known = any(version.text == text for version in script.versions)
+    if is_known or over:
+        path.write_text(newest, "utf-8")
+        return ShelfFile(script.title, str(path), "changed", _difference(text, newest, path.name, "the shelf"))
+    return ShelfFile(script.title, str(path), "differs", _difference(newest, text, "the shelf", path.name))
+
+
+def _taken(library: Library, script: StoredScript, name: str, text: str, take: bool) -> ShelfFile:
+    newest = script.newest.text
+    if text == newest:
+        return ShelfFile(script.title, name, "same")
+    difference = _difference(newest, text, "the shelf", Path(name).name)
+    if take:
+        library.save_script(text, script.status, script.lesson)
+        return ShelfFile(script.title, name, "changed", difference)
+    is_known = any(version.text == text for version in script.versions)
+    return ShelfFile(script.title, name, "older" if is_known else "differs", difference)
+
+
+def _difference(before: str, after: str, from_: str, to: str) -> str:
+    lines = difflib.unified_diff(before.splitlines(True), after.splitlines(True), from_, to)
+    return "".join(line if line.endswith("\n") else f"{line}\n" for line in lines)
+
+
+def _text(name: str, data: bytes) -> str:
+    if len(data) > _LARGEST:
+        raise SettingsError(f"{name} is larger than any script")
+    try:
+        return data.decode("utf-8-sig").replace("\r\n", "\n")
+    except UnicodeDecodeError as exc:
+        raise SettingsError(f"{name} is not UTF-8 text (byte {exc.start})") from exc
 
 
 def _free_name(title: str, taken: set[str]) -> str:

@@ -16,7 +16,7 @@ from skelb.service.saved_page import saved_page
 from skelb.service.tables import Form, equity_table, trades_table, written
 from skelb.service.worth import NearerTried, Worths, WorthStep, try_nearer
 from skelb.web.schemas import NearerIn, ReportIn, RunIn
-from skelb.web.served import TABLE_FILE, App, file_sent, json_lines, named_file, sent, table_file
+from skelb.web.served import TABLE_FILE, ZIP, App, file_sent, json_lines, named_file, sent, table_file, zip_file
 
 router = APIRouter(prefix="/api/report", tags=["report"])
 
@@ -52,19 +52,16 @@ def report_nearer(body: NearerIn, app: App) -> NearerTried:
     return try_nearer(body.setup.prepared(app.library, app.datasets).sound(), body.kind, body.level)
 
 
-PACK = "application/octet-stream"  # a zip, which not every program that is made from the description knows
-
-
 @router.post(
     "/pack",
     response_class=Response,
-    responses={200: {"description": "the pack", "content": {PACK: {"schema": {"type": "string", "format": "binary"}}}}},
+    responses=zip_file("the pack"),
 )
 def report_pack(body: RunIn, app: App) -> Response:
     """A run in one file: all that it was made of, and what came out."""
     prepared = body.setup.prepared(app.library, app.datasets).sound()
     data = pack(prepared, descriptions(body.setup, app.library))
-    return named_file(data, f"{prepared.checked.title or 'Run'}.zip", PACK)
+    return named_file(data, f"{prepared.checked.title or 'Run'}.zip", ZIP)
 
 
 @router.post("/verify", openapi_extra=file_sent("a pack as it was saved"))

@@ -3,7 +3,7 @@
 from datetime import UTC
 from functools import lru_cache
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 
 from skelb import __version__
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
@@ -11,6 +11,7 @@ from skelb.core.figures import FIGURES
 from skelb.core.language.tools import used_titles
 from skelb.service.application import first_setup, home_of
 from skelb.service.library import StoredScript
+from skelb.service.shelf_folder import ShelfFile, pack_shelf, read_shelf, unpacked
 from skelb.web.schemas import (
     AccountIn,
     AccountOut,
@@ -23,10 +24,11 @@ from skelb.web.schemas import (
     ScriptIn,
     ScriptOut,
     ScriptVersionOut,
+    ShelfIn,
     StartOut,
     StatusIn,
 )
-from skelb.web.served import App
+from skelb.web.served import ZIP, App, named_file, zip_file
 
 router = APIRouter(prefix="/api", tags=["library"])
 
@@ -88,6 +90,20 @@ def save_script(body: ScriptIn, app: App) -> ScriptOut:
 def set_status(body: StatusIn, app: App) -> ScriptOut:
     """Say how far a script is trusted."""
     return script_out(app.library.set_status(body.title, body.status))
+
+
+@router.get("/scripts/files", response_class=Response, responses=zip_file("a zip of files, one for each script"))
+def shelf_as_files(app: App) -> Response:
+    """The newest text of every script as files in a zip."""
+    return named_file(pack_shelf(app.library), "Shelf.zip", ZIP)
+
+
+@router.post("/scripts/files")
+def bring_files(body: ShelfIn, app: App) -> list[ShelfFile]:
+    """Script files, or zips of them, onto the shelf: new ones are stored, of others it is said what differs, and with
+    `take` that is stored as a new version. Nothing is stored where one of them cannot be read."""
+    files = [pair for item in body.files for pair in unpacked(item.name, item.data)]
+    return read_shelf(app.library, files, body.take)
 
 
 def script_out(item: StoredScript) -> ScriptOut:

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Annotated, Any
 
-from pydantic import BaseModel, Field
+from pydantic import Base64Bytes, BaseModel, Field
 
 from skelb.core.bars import Guess, Joining
 from skelb.core.export import Conversion, ConversionChart
@@ -81,6 +81,16 @@ class ScriptOut(BaseModel):
 class ScriptIn(BaseModel):
     text: str = Field(max_length=1_100_000)
     after: int | None = Field(default=None, ge=0, description="the newest version that is known of, 0 for none")
+
+
+class SentFile(BaseModel):
+    name: str = Field(max_length=1_000)
+    data: Base64Bytes = Field(max_length=60_000_000)
+
+
+class ShelfIn(BaseModel):
+    files: list[SentFile] = Field(max_length=5_000)
+    take: bool = False
 
 
 class RenameIn(BaseModel):

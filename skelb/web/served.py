@@ -47,6 +47,14 @@ TABLE_FILE: dict[int | str, dict[str, Any]] = {
 }
 
 
+ZIP = "application/octet-stream"  # its own kind is one that not every program made from the description knows
+
+
+def zip_file(said: str) -> dict[int | str, dict[str, Any]]:
+    """What an answer is described as that is an archive."""
+    return {200: {"description": said, "content": {ZIP: {"schema": {"type": "string", "format": "binary"}}}}}
+
+
 def json_lines(of: str) -> dict[int | str, dict[str, Any]]:
     """What an answer is described as that comes line by line."""
     return {

@@ -2,6 +2,7 @@
 
 import json
 import re
+import zipfile
 
 import pytest
 from playwright.sync_api import expect
@@ -336,3 +337,40 @@ def test_a_new_script_comes_from_an_example_and_is_stored_with_its_first_save(pa
     page.get_by_role("link", name="Shelf").click()
     expect(page.get_by_role("row").filter(has_text="At the edges")).to_have_count(1)
     expect(unsaved).to_have_count(0)
+
+
+def test_the_shelf_is_taken_away_as_files_and_what_came_back_changed_is_looked_at_first(page, tmp_path):
+    page.goto("/shelf")
+    files = page.get_by_role("button", name="Files", exact=True)
+    files.press("Enter")
+    with page.expect_download() as taken:
+        page.get_by_role("button", name="Take all away").click()
+    taken.value.save_as(tmp_path / "Shelf.zip")
+    with zipfile.ZipFile(tmp_path / "Shelf.zip") as archive:
+        archive.extractall(tmp_path / "out")
+    swell = next(path for path in (tmp_path / "out").iterdir() if 'title "Glow worm"' in path.read_text())
+    swell.write_text(swell.read_text() + "# by another hand\n")
+    fresh = tmp_path / "out" / "fresh.skelb"
+    fresh.write_text('title "Came as a file"\nx = sma(close, 3)\n')
+
+    files.press("Enter")
+    with page.expect_file_chooser() as chooser:
+        page.get_by_role("button", name="Bring files…").press("Enter")
+    chooser.value.set_files([tmp_path / "Shelf.zip", swell, fresh])
+    told = page.get_by_role("dialog", name=re.compile("scripts from files"))
+    expect(told.locator(f"[data-file='{fresh.name}']")).to_contain_text("new: stored")
+    changed = told.locator(f"[data-file='{swell.name}']").filter(has_text="differs")
+    expect(changed).to_contain_text("+# by another hand")
+    told.get_by_role("button", name="Store it as a new version").press("Enter")
+    expect(changed).to_have_count(0)
+    expect(told).to_contain_text("stored as a new version")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Open v2 of Glow worm")).to_be_visible()
+    expect(page.get_by_role("button", name="Came as a file", exact=True)).to_be_visible()
+
+    (tmp_path / "none.skelb").write_text("x = 3\n")
+    files.press("Enter")
+    with page.expect_file_chooser() as chooser:
+        page.get_by_role("button", name="Bring files…").press("Enter")
+    chooser.value.set_files([tmp_path / "none.skelb"])
+    expect(page.get_by_role("alert")).to_contain_text("none.skelb has no title")

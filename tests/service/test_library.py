@@ -1,10 +1,12 @@
 """What is kept stays kept: versions, bars, through restarts and kills."""
 
+import io
 import json
 import os
 import subprocess
 import sys
 import time
+import zipfile
 
 import numpy as np
 import pytest
@@ -14,6 +16,7 @@ from skelb.core.bars import Timeframe
 from skelb.core.errors import NotFoundError, SettingsError
 from skelb.service.application import Application
 from skelb.service.settings import market_settings
+from skelb.service.shelf_folder import MOST_FILES, pack_shelf, read_shelf, unpacked
 from skelb.store import StoreError
 from tests.conftest import wave_bars, write_csv
 from tests.service.conftest import SCRIPT, SETUP, order
@@ -32,6 +35,57 @@ def test_saving_makes_versions_and_the_same_text_none(application):
         library.script("Other")
     with pytest.raises(SettingsError, match="one of"):
         library.set_status("Sway", "great")
+
+
+def zipped(files):
+    made = io.BytesIO()
+    with zipfile.ZipFile(made, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, content in files.items():
+            archive.writestr(name, content)
+    return made.getvalue()
+
+
+def test_the_shelf_goes_into_a_zip_and_comes_back_whole(application):
+    library = application.library
+    for title in ("Sway", "sway?", "Über: a / odd? name"):
+        library.save_script(SCRIPT.replace("Sway", title))
+    packed = pack_shelf(library)
+    assert packed == pack_shelf(library)
+    files = unpacked("Shelf.zip", packed)
+    assert len({name for name, _ in files}) == len(files) == len(library.scripts())
+    assert {item.how for item in read_shelf(library, files)} == {"same"}
+    edited = [(name, text + "# by hand\n") for name, text in files]
+    found = read_shelf(library, edited)
+    assert {item.how for item in found} == {"differs"} and all("+# by hand" in item.difference for item in found)
+    assert len(library.script("Sway").versions) == 1
+    assert {item.how for item in read_shelf(library, edited, take=True)} == {"changed"}
+    assert {item.how for item in read_shelf(library, files)} == {"older"}
+
+
+@pytest.mark.parametrize(("name", "data", "why"), [
+    ("cut.zip", zipped({"a.skelb": SCRIPT})[:60], "is it whole"),
+    ("other.zip", zipped({"a.txt": SCRIPT}), "holds no .skelb file"),
+    ("many.zip", zipped({f"{number}.skelb": "" for number in range(MOST_FILES + 1)}), "more than the 5,000"),
+    ("bomb.zip", zipped({"a.skelb": "#" * 50_000_000}), "larger than any script"),
+    ("binary.skelb", b"title \xff\xfe", "not UTF-8"),
+], ids=["cut", "no script", "many", "bomb", "binary"])  # fmt: skip
+def test_files_of_scripts_that_cannot_be_read_say_why(name, data, why):
+    with pytest.raises(SettingsError, match=why):
+        unpacked(name, data)
+
+
+def test_one_file_without_a_title_keeps_all_from_being_stored(application):
+    with pytest.raises(SettingsError, match=r"untitled.skelb has no title"):
+        read_shelf(
+            application.library, [("fresh.skelb", SCRIPT.replace("Sway", "Fresh")), ("untitled.skelb", "x = 3\n")]
+        )
+    with pytest.raises(NotFoundError):
+        application.library.script("Fresh")
+    # As another system writes it: with a mark at the beginning and other line ends.
+    (found,) = read_shelf(
+        application.library, unpacked("a.skelb", b"\xef\xbb\xbf" + SCRIPT.replace("\n", "\r\n").encode())
+    )
+    assert found.how == "new" and application.library.script("Sway").newest.text == SCRIPT
 
 
 def test_bars_come_back_as_they_were_and_older_versions_stay(application):

@@ -2,6 +2,13 @@
 
 import subprocess
 import sys
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from skelb.core.bars.bars import PRICES
+from tests.conftest import wave_bars
 
 LEFT = """
 import importlib, pkgutil, sys
@@ -33,3 +40,17 @@ def test_all_that_is_compiled_is_compiled_by_setup():
     left, ready = done.stdout.strip().removeprefix("left: ").rsplit(" ", 1)
     assert left == "[]"
     assert int(ready) > 80
+
+
+@pytest.mark.parametrize("odd", [lambda values: values, np.copy, lambda values: np.repeat(values, 2)[::2]])
+def test_bars_are_laid_out_as_compiled_code_knows_them_wherever_they_come_from(odd):
+    """Files are read into arrays that cannot be written to: for each such kind the simulation would compile anew."""
+    bars = wave_bars(40)
+    for values in (bars.time, bars.close):
+        values.flags.writeable = False
+    made = replace(
+        bars, **{name: odd(getattr(bars, name)) for name in ("time", *PRICES)}, columns={"own": odd(bars.close)}
+    )
+    for values in (made.time, made.close, made.volume, made.columns["own"]):
+        assert values.flags.c_contiguous and values.flags.writeable
+    assert made.close.tolist() == bars.close.tolist() and made.columns["own"].tolist() == bars.close.tolist()

@@ -6,6 +6,7 @@ export const api = createClient<paths>({ baseUrl: "" });
 type Schemas = components["schemas"];
 export type Setup = Schemas["Setup"];
 export type Script = Schemas["ScriptOut"];
+export type ShelfFile = Schemas["ShelfFile"];
 export type Market = Schemas["MarketOut"];
 export type Account = Schemas["AccountOut"];
 export type AccountSettings = Schemas["AccountSettings"];

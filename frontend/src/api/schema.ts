@@ -1109,6 +1109,31 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/scripts/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Shelf As Files
+         * @description The newest text of every script as files in a zip.
+         */
+        get: operations["shelf_as_files"];
+        put?: never;
+        /**
+         * Bring Files
+         * @description Script files, or zips of them, onto the shelf: new ones are stored, of others it is said what differs, and with
+         *     `take` that is stored as a new version. Nothing is stored where one of them cannot be read.
+         */
+        post: operations["bring_files"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/scripts/rename": {
         parameters: {
             query?: never;
@@ -7384,6 +7409,20 @@ export interface components {
              */
             trades: number | null;
         };
+        /** SentFile */
+        SentFile: {
+            /**
+             * Data
+             * Format: base64
+             * @description its bytes in Base64
+             */
+            data: string;
+            /**
+             * Name
+             * @description what the file is called
+             */
+            name: string;
+        };
         /**
          * Setup
          * @description Script text, market, timeframe, dates, account, inputs, sides: what makes a run what it is.
@@ -7561,6 +7600,52 @@ export interface components {
              * @description a text in the language of scripts
              */
             text: string;
+        };
+        /**
+         * ShelfFile
+         * @description A file and the script of its title.
+         *
+         *     how : `new` where only one of both is there, `same`, `changed` where it was or is taken over, `older` where the file
+         *         holds an earlier version, `differs` where each has what the other has not
+         *     difference : from the shelf's newest text to the file's, empty where they are the same
+         */
+        ShelfFile: {
+            /**
+             * Difference
+             * @description line by line from the shelf's newest text to the file's; empty where they are the same
+             * @default
+             */
+            difference: string;
+            /**
+             * File
+             * @description what the file is called
+             */
+            file: string;
+            /**
+             * How
+             * @description new (stored now), same, changed (stored as a new version), older (an earlier version of the shelf's), differs
+             * @enum {string}
+             */
+            how: "new" | "same" | "changed" | "differs" | "older";
+            /**
+             * Title
+             * @description the script's title, as the file says it
+             */
+            title: string;
+        };
+        /** ShelfIn */
+        ShelfIn: {
+            /**
+             * Files
+             * @description script files, or zips of them
+             */
+            files: components["schemas"]["SentFile"][];
+            /**
+             * Take
+             * @description whether what differs is stored, as new versions
+             * @default false
+             */
+            take: boolean;
         };
         /**
          * ShownMark
@@ -11166,6 +11251,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ScriptOut"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shelf_as_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description a zip of files, one for each script */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShelfIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfFile"][];
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

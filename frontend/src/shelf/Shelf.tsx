@@ -4,6 +4,7 @@ import { api, guideEntryQuery, guideQuery, scriptsQuery, unwrap, type Script } f
 import { allDrafts, keepDraft, RemovalDialog, TakenAway, type Draft, type Removed } from "@/keeping";
 import { dateText, Dialog, Loading, OneStop, Picker, tellAll, timeText, Trouble } from "@/ui";
 import { freshTitle, ownScript } from "./example";
+import { Files } from "./Files";
 
 const STATUSES = ["idea", "testing", "trusted"].map((value) => ({ value, label: value }));
 
@@ -33,6 +34,7 @@ export function Shelf({ onOpen }: { onOpen: Open }) {
             New script
           </button>
           <FromExample taken={taken} onOpen={onOpen} />
+          <Files />
         </span>
       </header>
       {scripts.isPending && <Loading what="Reading the shelf" />}

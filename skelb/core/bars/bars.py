@@ -1,6 +1,7 @@
 """Bars: equal-length columns in time order."""
 
 from dataclasses import dataclass, field, replace
+from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,6 +11,7 @@ from skelb.core.bars.timeframes import Timeframe
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
+Values = TypeVar("Values", Floats, Ints)
 
 PRICES = ("open", "high", "low", "close", "volume")
 """The columns that all bars have besides their time."""
@@ -17,6 +19,11 @@ PRICES = ("open", "high", "low", "close", "volume")
 
 def _none() -> Ints:
     return np.zeros(0, np.int64)
+
+
+def _laid_out(values: Values) -> Values:
+    """Itself where it is contiguous and can be written to, as nearly always; else a copy that is."""
+    return np.require(values, requirements=("C", "W"))
 
 
 @dataclass(frozen=True, eq=False)
@@ -39,6 +46,12 @@ class Bars:
     columns: dict[str, Floats] = field(default_factory=dict)
     dated: bool = False
     left_out: Ints = field(default_factory=_none, kw_only=True)
+
+    def __post_init__(self) -> None:
+        # Compiled code is compiled for the layout of its arrays: for any other a minute would pass before it runs.
+        for name in ("time", *PRICES):
+            object.__setattr__(self, name, _laid_out(getattr(self, name)))
+        object.__setattr__(self, "columns", {name: _laid_out(values) for name, values in self.columns.items()})
 
     def __len__(self) -> int:
         return self.time.size
