@@ -16,7 +16,7 @@ export PATH := $(NODE_HOME)/links:$(PATH)
 NODE := $(NODE_HOME)/ready
 endif
 
-.PHONY: setup run test soak coverage bench check screenshots format api reference requirements package
+.PHONY: setup ready run test soak coverage bench check screenshots format api reference requirements package
 
 setup: $(STAMPS)/python $(STATIC) $(STAMPS)/warm
 
@@ -65,7 +65,9 @@ $(STAMPS)/client/ready: requirements/client.txt | $(BIN)/uv
 run: setup
 	$(BIN)/skelb serve --port $(PORT)
 
-test: setup $(STAMPS)/browser $(STAMPS)/client/ready
+ready: setup $(STAMPS)/browser $(STAMPS)/client/ready
+
+test: ready
 	cd frontend && npm run --silent test
 	$(BIN)/python -m pytest -q -n 2 --dist loadgroup tests
 
@@ -82,7 +84,7 @@ check: $(STAMPS)/python $(STAMPS)/node
 # The laws over generated input, each for SOAK_MINUTES, after random runs by the engine and by the plain simulator.
 SOAK_MINUTES ?= 10
 SOAK_CASES ?= 100000
-soak: setup $(STAMPS)/browser $(STAMPS)/client/ready
+soak: ready
 	SKELB_REFERENCE_CASES=$(SOAK_CASES) $(BIN)/python -m pytest -q -n2 -k agree tests/core/test_engine_against_reference.py
 	SOAK_MINUTES=$(SOAK_MINUTES) $(BIN)/python -m pytest -q -m law tests
 

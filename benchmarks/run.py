@@ -21,14 +21,16 @@ from sqlalchemy import text as sql
 
 from benchmarks.live import Live
 from benchmarks.yardstick import ACCOUNT, MARKET, SCRIPT, HandWritten, make_bars, plain_loop
-from skelb.core.bars import Timeframe, resample
+from skelb.core.bars import PRICES, Timeframe, resample
 from skelb.core.catalogue import FUNCTIONS
 from skelb.core.engine import run, run_basket
 from skelb.core.explain import Explainer
+from skelb.core.export.python import Instrument, python_of
 from skelb.core.figures import figures_of, record_of
 from skelb.core.language import check
 from skelb.core.language.assist import Surroundings, completions
 from skelb.core.plan import Dataset, Expressions, input_values, make_dataset, make_plan
+from skelb.core.practice import Following, next_steps
 from skelb.core.trials import (
     Axis,
     HistoryRules,
@@ -331,6 +333,41 @@ print(time.perf_counter() - started)
 """
 
 
+def onward_rows() -> list[Row]:
+    """What comes after the backtest: a closed bar taken by a practice, and the strategy as a file of its own."""
+    script = next(item for item in DEMO_SCRIPTS if item.title == "Harbour swell")
+    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == script.market)
+    market = market_settings(demo.settings).market()
+    whole = make_dataset(make_demo_bars(demo)[0], market, Timeframe(15))
+    checked = check(script.text)
+    inputs = input_values(checked, {})
+
+    def taken(count: int) -> None:
+        bars = whole.bars.take(slice(0, count))
+        found = Following.of(checked, market, bars, None, ACCOUNT, inputs, int(bars.time[count * 4 // 5]))
+        found.happenings()
+        next_steps(found)
+
+    size = len(whole)
+    growth, seconds = ratio(lambda: taken(size - 1), lambda: taken(size // 2))
+    with tempfile.TemporaryDirectory() as folder:
+        written, bars = Path(folder) / "swell.py", Path(folder) / "bars.csv"
+        written.write_text(python_of(checked, inputs, Instrument(market, ACCOUNT)), "utf-8")
+        stamps = np.datetime_as_string(whole.bars.time.astype("datetime64[s]"))
+        rows = zip(stamps, *(getattr(whole.bars, name).tolist() for name in PRICES), strict=True)
+        lines = (f"{row[0]}Z," + ",".join(map(str, row[1:])) for row in rows)
+        bars.write_text("\n".join(("time," + ",".join(PRICES), *lines)), "utf-8")
+        alone = median(
+            timed(lambda: subprocess.run([sys.executable, written, bars], check=True, stdout=subprocess.DEVNULL))
+            for _ in range(3)
+        )
+    return [
+        (f"a bar taken by a practice after {size:,} bars", f"{seconds * 1e3:.0f} ms", "no target"),
+        ("the same / after half as many", f"{growth:.2f}", "2.5"),
+        (f"the demo's strategy as a file of its own, {size:,} bars", f"{size / alone:,.0f} bars a second", "no target"),
+    ]
+
+
 def _cold_check(text: str) -> float:
     """Seconds of the first check of a text in a program that has just started; the least of three."""
     command = [sys.executable, "-c", COLD_CHECK]
@@ -455,6 +492,7 @@ def main() -> None:
         + search_rows()
         + forming_rows()
         + history_rows()
+        + onward_rows()
         + language_rows()
         + import_rows()
         + logbook_rows()

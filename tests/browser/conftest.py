@@ -12,6 +12,7 @@ from skelb.demo.world import make_bars
 from tests.cli.forked import forker
 from tests.conftest import write_csv
 
+CHROMIUM = "/usr/bin/chromium"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
          "--disable-component-update", "--disable-sync"]  # fmt: skip
 
@@ -20,12 +21,13 @@ FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "-
 def browser():
     expect.set_options(timeout=60_000)  # a busy machine is slow, not wrong
     with sync_playwright() as playwright:
-        found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        found = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         yield found
         found.close()
 
 
 MET = {"isOpen": False, "step": 0, "done": [], "isMet": True}
+AS_MET = f"localStorage['skelb-voyage'] ??= '{json.dumps(MET)}'"
 SIZES = [pytest.param((1280, 800), id="1280x800"), pytest.param((1600, 900), id="1600x900")]
 
 
@@ -36,7 +38,7 @@ def page(browser, server, request):
     context.add_cookies(server.cookies)
     if "newcomer" not in request.keywords:
         # As one who was here before: nothing leads by the hand.
-        context.add_init_script(f"localStorage['skelb-voyage'] ??= '{json.dumps(MET)}'")
+        context.add_init_script(AS_MET)
     found = context.new_page()
     errors = []
     found.on("pageerror", lambda error: errors.append(str(error)))

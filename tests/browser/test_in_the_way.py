@@ -553,6 +553,10 @@ def test_a_skip_link_and_tables_that_are_one_stop(page):
     page.keyboard.press("Enter")
     page.keyboard.press("Tab")
     assert focused(page) == "New script"
+    expect(page.get_by_label("New from an example")).to_be_visible()
+    page.keyboard.press("Tab")
+    page.keyboard.press("Tab")
+    assert focused(page) == "Files"
     page.keyboard.press("Tab")
     first = focused(page)
     page.keyboard.press("ArrowDown")

@@ -25,11 +25,12 @@ mark close > prior(highest(high, 20)) below "out"
 """
 
 
+THE_TEXT = "() => [...document.querySelectorAll('.cm-line')].map(line => [...line.childNodes].filter(node => !node.classList?.contains('reading')).map(node => node.textContent).join('')).join('\\n')"
+
+
 def the_text(page):
     """The text of the editor, without the readings at the ends of its lines."""
-    return page.evaluate(
-        "() => [...document.querySelectorAll('.cm-line')].map(line => [...line.childNodes].filter(node => !node.classList?.contains('reading')).map(node => node.textContent).join('')).join('\\n')"
-    )
+    return page.evaluate(THE_TEXT)
 
 
 # --- trades ------------------------------------------------------------------------------------------------------

@@ -6,6 +6,7 @@ import {
   closeCompletion,
   completionStatus,
   moveCompletionSelection,
+  nextSnippetField,
   startCompletion,
   type CompletionContext,
   type CompletionResult,
@@ -46,7 +47,7 @@ function proposing(source: CompletionSource): CompletionSource {
   };
 }
 
-/** Tab takes the first proposal, or the one that was moved to; pressed before the list is there, it takes it as soon as it is. */
+/** Tab takes the first proposal, or the one that was moved to; pressed before the list is there, it takes it as soon as it is, and goes on to the next field where there is none. */
 const taking = ViewPlugin.fromClass(
   class {
     isWanted = false;
@@ -54,11 +55,10 @@ const taking = ViewPlugin.fromClass(
     update(update: ViewUpdate): void {
       if (!this.isWanted) return;
       const status = completionStatus(update.state);
-      if (update.docChanged || status === null) this.isWanted = false;
-      else if (status === "active") {
-        this.isWanted = false;
-        queueMicrotask(() => takeFirst(update.view));
-      }
+      if (status === "pending" && !update.docChanged) return;
+      this.isWanted = false;
+      if (update.docChanged) return;
+      queueMicrotask(() => (status === "active" ? takeFirst(update.view) : nextSnippetField(update.view)));
     }
   },
 );
