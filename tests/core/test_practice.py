@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from skelb.core.bars import Market, Timeframe
+from skelb.core.bars import Market, Timeframe, session_bars
 from skelb.core.engine import Account, run
 from skelb.core.errors import FeedError
 from skelb.core.feeds import BarSaid, Clock, Gap, Hello, Intake, Offered, read_word, written
@@ -256,6 +256,40 @@ def test_whatever_a_feed_does_bars_are_taken_in_order_and_once(data):
             assert found.kind == "late"
         assert intake.forming is None or not taken or intake.forming.time > taken[-1].time
     assert [word.time for word in taken] == sorted(seen)
+
+
+SUMMER = """enter long when close > prior(close)
+enter short when close < prior(close)
+window 09:00-11:00
+flat at 16:30
+exit after 1 days
+stop 2 * atr(5)
+size 1 units
+"""
+
+
+@pytest.mark.parametrize(("zone", "session", "days"), [
+    ("Europe/Berlin", "08:00-18:00", "mon-fri"),
+    ("America/New_York", "18:00-17:00", "sun-fri"),  # over midnight, and over the hour that is not there
+])  # fmt: skip
+@pytest.mark.parametrize("change", ["2024-03-31", "2024-10-27", "2024-03-10", "2024-11-03"])
+def test_summer_time_begins_and_ends_in_the_middle_of_a_practice(zone, session, days, change):
+    """Over the clock change trades stay the backtest's, bar by bar, and what is yet to come opens when it will."""
+    market = Market("TEST", tick=0.25, zone=zone, session=session, days=days)
+    begin = int(np.datetime64(change, "s").astype(np.int64)) - 4 * 86_400
+    stored, _, inside = session_bars(wave_bars(8 * 48, minutes=30, start=begin), market)
+    data = make_dataset(stored, market)
+    bars, checked = data.bars, check(SUMMER)
+    assert checked.is_sound, checked.diagnostics
+    account = Account(100_000.0)
+    whole = run(make_plan(checked, data, {}), account).trades.rows
+    assert whole.size > 5
+    for cut in range(20, len(bars) - 1, 3):
+        forming = half_of(bars, cut) if cut % 2 else None
+        found = Following.of(checked, market, bars.take(slice(0, cut)), forming, account, {}, int(bars.time[0]))
+        assert found.trades.tobytes() == whole[whole["exit_bar"] < cut].tobytes()
+        assert found.plan.dataset.bars.time[cut : cut + 2].tolist() == bars.time[cut : cut + 2].tolist()
+        assert {step.time for step in next_steps(found)} == {int(bars.time[cut]) + 1800}
 
 
 # --- drift -----------------------------------------------------------------------------------------------------------
