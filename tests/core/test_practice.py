@@ -277,7 +277,7 @@ def test_summer_time_begins_and_ends_in_the_middle_of_a_practice(zone, session, 
     """Over the clock change trades stay the backtest's, bar by bar, and what is yet to come opens when it will."""
     market = Market("TEST", tick=0.25, zone=zone, session=session, days=days)
     begin = int(np.datetime64(change, "s").astype(np.int64)) - 4 * 86_400
-    stored, _, inside = session_bars(wave_bars(8 * 48, minutes=30, start=begin), market)
+    stored, *_ = session_bars(wave_bars(8 * 48, minutes=30, start=begin), market)
     data = make_dataset(stored, market)
     bars, checked = data.bars, check(SUMMER)
     assert checked.is_sound, checked.diagnostics
