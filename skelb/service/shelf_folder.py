@@ -3,6 +3,7 @@ lost."""
 
 import difflib
 import io
+import lzma
 import re
 import unicodedata
 import zipfile
@@ -19,6 +20,7 @@ from skelb.service.library import Library, StoredScript
 ENDING = ".skelb"
 MOST_FILES = 5_000
 _LARGEST = 1_100_000
+_MOST_BYTES = 50_000_000  # of scripts in one archive
 _NO_MOMENT = (1980, 1, 1, 0, 0, 0)  # the first that an archive can say
 How = Literal["new", "same", "changed", "differs", "older"]
 
@@ -119,12 +121,24 @@ def unpacked(name: str, data: bytes) -> list[tuple[str, str]]:
                 raise SettingsError(f"{name} holds no {ENDING} file")
             if len(wanted) > MOST_FILES:
                 raise SettingsError(f"{name} holds {len(wanted):,} scripts, more than the {MOST_FILES:,} read at once")
-            found = []
+            found, room = list[tuple[str, str]](), _MOST_BYTES
             for item in wanted:
                 with archive.open(item) as file:  # no further than a script can be long, whatever the archive says
-                    found.append((item.filename, _text(item.filename, file.read(_LARGEST + 1))))
+                    text = _text(item.filename, file.read(_LARGEST + 1))
+                room -= len(text)
+                if room < 0:
+                    raise SettingsError(f"{name} holds more than the {_MOST_BYTES / 1e6:.0f} MB that are read at once")
+                found.append((item.filename, text))
             return found
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as exc:
+    except (
+        zipfile.BadZipFile,
+        zlib.error,
+        lzma.LZMAError,
+        EOFError,
+        OSError,
+        NotImplementedError,
+        RuntimeError,
+    ) as exc:
         raise SettingsError(f"{name} cannot be unpacked: is it whole?") from exc
 
 

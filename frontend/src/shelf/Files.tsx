@@ -36,7 +36,7 @@ export function Files() {
               Take all away
             </button>
             <span className="text-note text-soft">The newest text of every script as a .skelb file, in one zip.</span>
-            <button type="button" className="plain-button" onClick={() => chooser.current?.click()}>
+            <button type="button" className="plain-button" onClick={() => (chooser.current?.click(), close())}>
               Bring files…
             </button>
             <span className="text-note text-soft">
@@ -54,7 +54,8 @@ export function Files() {
         className="hidden"
         aria-label="Script files to bring"
         onChange={(event) => {
-          bring.mutate([...(event.target.files ?? [])]);
+          const files = [...(event.target.files ?? [])];
+          if (files.length > 0) bring.mutate(files);
           event.target.value = ""; // the same file may be chosen again
         }}
       />
