@@ -44,7 +44,7 @@ const WIDTH = 200;
 function OneBand({ band }: { band: Band }) {
   const said = BANDS[band.key] ?? { name: band.key, unit: "", digits: 2, meaning: "" };
   const text = (value: number) =>
-    (band.key === "average_trade" ? signed(value, said.digits) : plain(value, said.digits)) + said.unit;
+    band.key === "average_trade" ? signed(value, said.digits) : plain(value, said.digits);
   const { low, middle, high, value } = band;
   const isOutside = value !== null && low !== null && high !== null && (value < low || value > high);
   const x =
@@ -60,7 +60,7 @@ function OneBand({ band }: { band: Band }) {
       <figcaption>
         <span className="text-soft italic">{said.name}</span>
         <span className={`num block text-figure font-semibold ${isOutside ? "text-loss" : ""}`}>
-          {value === null ? "none yet" : text(value)}
+          {value === null ? "none yet" : text(value) + said.unit}
           {isOutside && <span className="ml-2 text-note">outside</span>}
         </span>
       </figcaption>

@@ -28,7 +28,6 @@ export function Files() {
   const error = take.error ?? bring.error;
   return (
     <>
-      {error && <Trouble error={error.message} />}
       <PopOver face="Files" className="plain-button" side="right" title="The shelf as files, for version control">
         {(close) => (
           <span className="flex w-72 flex-col items-stretch gap-2 p-3">
@@ -59,6 +58,11 @@ export function Files() {
           event.target.value = ""; // the same file may be chosen again
         }}
       />
+      {error && (
+        <Dialog title={bring.error ? "Nothing was stored" : "Nothing was taken away"} onClose={() => (bring.reset(), take.reset())}>
+          <Trouble error={error.message} />
+        </Dialog>
+      )}
       {sent && bring.data && <Brought found={bring.data.found} sent={sent} onClose={() => setSent(null)} />}
     </>
   );
@@ -130,7 +134,7 @@ function Difference({ text }: { text: string }) {
     <pre className="num mt-1 overflow-x-auto border-l-2 border-line pl-3 text-note">
       {lines.map((line, place) => (
         <span key={place} className={`block ${TONES[line[0] ?? ""] ?? ""}`}>
-          {line || " "}
+          {line.startsWith("@@") ? `from line ${/\+(\d+)/.exec(line)?.[1] ?? ""} on` : line || " "}
         </span>
       ))}
     </pre>
