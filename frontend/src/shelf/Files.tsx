@@ -59,7 +59,10 @@ export function Files() {
         }}
       />
       {error && (
-        <Dialog title={bring.error ? "Nothing was stored" : "Nothing was taken away"} onClose={() => (bring.reset(), take.reset())}>
+        <Dialog
+          title={bring.error ? "Nothing was stored" : "Nothing was taken away"}
+          onClose={() => (bring.reset(), take.reset())}
+        >
           <Trouble error={error.message} />
         </Dialog>
       )}
