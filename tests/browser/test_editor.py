@@ -147,7 +147,7 @@ def test_the_strategy_reads_back_and_differences_lead_back(page):
     page.keyboard.press("Control+End")
     page.keyboard.insert_text("\nmonths jan-jun\n")
     expect(page.locator("[data-change=trades]")).not_to_have_text("(0)")
-    tool(page, "What changed since the pinned run")
+    tool(page, "What changed since the kept run")
     expect(page.get_by_test_id("differences")).to_contain_text("months jan-jun")
     page.get_by_role("button", name="Go back to its text").click()
     settled(page)

@@ -370,13 +370,13 @@ def test_a_pinned_run_is_seen_against_the_one_of_now(page, world):
     before = backtest(page, world, original)
     after = backtest(page, world, original.replace("input slow  = 48", "input slow  = 60"))
     page.get_by_role("button", name="Keep", exact=True).click()
-    expect(page.get_by_test_id("trades-against")).to_contain_text("0 not in the pinned run, 0 of its are gone")
+    expect(page.get_by_test_id("trades-against")).to_contain_text("0 not in the kept run, 0 of its are gone")
     page.get_by_role("tab", name="Inputs").click()
     page.get_by_label("slow, typed").fill("60")
     keys = [{(t["side"], t["entry_time"]) for t in run["trades"]} for run in (before, after)]
     added, gone = len(keys[1] - keys[0]), len(keys[0] - keys[1])
     against = page.get_by_test_id("trades-against")
-    expect(against).to_contain_text(f"{added} not in the pinned run, {gone} of its are gone")
+    expect(against).to_contain_text(f"{added} not in the kept run, {gone} of its are gone")
     change = after["figures"]["all"]["net_profit"] - before["figures"]["all"]["net_profit"]
     expect(page.locator("[data-change=net_profit]")).to_have_text(f"({change:+,.0f})".replace("-", "−"))
     against.get_by_role("button").click()

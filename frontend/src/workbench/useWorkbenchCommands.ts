@@ -49,7 +49,7 @@ export function useWorkbenchCommands(acts: Acts): void {
       { name: "Alerts of this run", act: () => now.current.tool("alerts") },
       { name: "Read the strategy back", act: () => now.current.tool("readback") },
       { name: "Versions and differences", act: () => now.current.tool("versions") },
-      { name: "What changed since the pinned run", act: () => now.current.tool("changed") },
+      { name: "What changed since the kept run", act: () => now.current.tool("changed") },
       { name: "Check a conversion", act: () => now.current.tool("conversion") },
       { name: "Ask elsewhere", act: () => now.current.tool("ask") },
       { name: "Bring over", act: () => now.current.tool("bring") },

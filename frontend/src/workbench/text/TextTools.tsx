@@ -20,7 +20,7 @@ const TOOLS: { tool: Tool; label: string; key?: string }[] = [
   { tool: "uses", label: "Find every use of the name here", key: "Shift F12" },
   { tool: "readback", label: "Read the strategy back" },
   { tool: "versions", label: "Versions and differences" },
-  { tool: "changed", label: "What changed since the pinned run" },
+  { tool: "changed", label: "What changed since the kept run" },
   { tool: "conversion", label: "Check a conversion" },
   { tool: "alerts", label: "Alerts of this run" },
   { tool: "ask", label: "Ask elsewhere" },

@@ -168,7 +168,7 @@ export function Changed({
 }) {
   if (!pinned)
     return (
-      <Dialog title="What changed since the pinned run" onClose={onClose}>
+      <Dialog title="What changed since the kept run" onClose={onClose}>
         <p className="px-4 py-4">
           No run is compared with. Press Keep in the sentence, change something, and come back.
         </p>
@@ -176,7 +176,7 @@ export function Changed({
     );
   const changed = settingsChanged(pinned.setup, setup);
   return (
-    <Dialog title={`What changed since pinned run ${pinned.number}`} onClose={onClose} wide>
+    <Dialog title={`What changed since run ${pinned.number}`} onClose={onClose} wide>
       <div className="flex flex-none items-center gap-3 px-4 py-2">
         <span>{changed.length > 0 ? changed.join("; ") : "Market, dates, account and inputs are the same"}.</span>
         <button

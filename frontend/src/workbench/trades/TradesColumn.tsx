@@ -162,7 +162,7 @@ export function TradesColumn({
             aria-pressed={filter.isNew ?? false}
             onClick={() => onFilter({ ...filter, isNew: filter.isNew ? undefined : true })}
           >
-            {plain(against.added, 0)} not in the pinned run
+            {plain(against.added, 0)} not in the kept run
           </button>
           , {plain(against.gone, 0)} of its are gone
         </p>

@@ -10,6 +10,7 @@ export function FirstMinute({ bench }: { bench: Bench }) {
     const info = bench.catalogue.figures.find((item) => item.key === key)!;
     return figureText(info, run.figures[side][key]);
   };
+  const currency = bench.account?.currency;
   const says =
     run.findings.length === 1 ? "One finding speaks of it" : `${run.findings.length || "No"} findings speak of it`;
   const act = (then: () => void) => () => {
@@ -23,7 +24,7 @@ export function FirstMinute({ bench }: { bench: Bench }) {
     >
       <p className="min-w-0 flex-1 basis-96 text-sentence">
         <Said
-          text={`This is “${bench.title}”, a strategy of the demo world, on ${bench.setup.market}: ${told("trades")} trades came to ${told("net_profit")} ${bench.account?.currency || "in money"} after all costs, long ones to ${told("net_profit", "long")}, short ones to ${told("net_profit", "short")}, with a deepest fall of ${told("max_drawdown_percent")}. ${says}. Each bracket in the chart is a trade; the words of the sentence above, the text and the chart can all be pressed.`}
+          text={`This is “${bench.title}”, a strategy of the demo world, on ${bench.setup.market}: ${told("trades")} trades came to ${told("net_profit")}${currency ? ` ${currency}` : ""} after all costs, long ones to ${told("net_profit", "long")}, short ones to ${told("net_profit", "short")}, with a deepest fall of ${told("max_drawdown_percent")}. ${says}. Each bracket in the chart is a trade; the words of the sentence above, the text and the chart can all be pressed.`}
         />
       </p>
       <span className="flex flex-none gap-2">
