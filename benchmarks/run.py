@@ -317,22 +317,6 @@ def history_rows() -> list[Row]:
     return [(f"histories made and run, {len(dataset):,} bars", f"{20 / took:.1f} a second", "no target")]
 
 
-COLD_CHECK = """
-import sys, time
-from skelb.core.language import check
-from skelb.service.backtest import Choices
-from skelb.service.library import Library
-from skelb.service.logbook import Logbook
-from skelb.service.allocation import keep_loaded_objects
-check("x = close")
-keep_loaded_objects()
-text = sys.stdin.read()
-started = time.perf_counter()
-check(text)
-print(time.perf_counter() - started)
-"""
-
-
 def onward_rows() -> list[Row]:
     """What comes after the backtest: a closed bar taken by a practice, and the strategy as a file of its own."""
     script = next(item for item in DEMO_SCRIPTS if item.title == "Harbour swell")
@@ -366,6 +350,22 @@ def onward_rows() -> list[Row]:
         ("the same / after half as many", f"{growth:.2f}", "2.5"),
         (f"the demo's strategy as a file of its own, {size:,} bars", f"{size / alone:,.0f} bars a second", "no target"),
     ]
+
+
+COLD_CHECK = """
+import sys, time
+from skelb.core.language import check
+from skelb.service.backtest import Choices
+from skelb.service.library import Library
+from skelb.service.logbook import Logbook
+from skelb.service.allocation import keep_loaded_objects
+check("x = close")
+keep_loaded_objects()
+text = sys.stdin.read()
+started = time.perf_counter()
+check(text)
+print(time.perf_counter() - started)
+"""
 
 
 def _cold_check(text: str) -> float:

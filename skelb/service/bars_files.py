@@ -3,7 +3,6 @@
 import gzip
 import io
 import zipfile
-import zlib
 from pathlib import Path
 from typing import IO
 
@@ -14,6 +13,7 @@ from pyarrow import csv, feather
 from skelb.core.errors import BarsError
 from skelb.service.bars_sheets import ENDINGS as SHEETS
 from skelb.service.bars_sheets import is_spreadsheet, sheet_text
+from skelb.service.zips import BROKEN
 
 MOST_ROWS = 5_000_000
 MOST_BYTES = 1024 * 1024 * 1024
@@ -44,7 +44,7 @@ def text_of(path: Path) -> tuple[bytes, list[str]]:
             return _from_table(pa.parquet.read_table(io.BytesIO(data)), path), ["a Parquet table"]
         if data.startswith((b"ARROW1", b"FEA1")):
             return _from_table(feather.read_table(io.BytesIO(data)), path), ["an Arrow table"]
-    except (OSError, EOFError, zlib.error, zipfile.BadZipFile, pa.ArrowInvalid) as exc:
+    except (*BROKEN, pa.ArrowInvalid) as exc:
         raise BarsError(f"{path.name} cannot be unpacked: is it whole? ({str(exc).splitlines()[0]})") from exc
     return data, []
 

@@ -25,6 +25,7 @@ from skelb.service.backtest import Choices
 from skelb.service.prepared import Prepared
 from skelb.service.report import Report, judged, made_of, report_of
 from skelb.service.settings import account_settings, market_settings
+from skelb.service.zips import BROKEN
 
 FORM = 1
 _HEAD, _SCRIPT, _ACCOUNT, _TRADES = "pack.json", "script.skelb", "account.json", "trades.json"
@@ -203,7 +204,7 @@ def _unpacked(data: bytes) -> dict[str, bytes]:
             if len(places) > _MOST_FILES or sum(place.file_size for place in places) > _MOST_BYTES:
                 raise PackError("it holds more than a pack can")
             found = {place.filename: archive.read(place) for place in places}
-    except (zipfile.BadZipFile, OSError, RuntimeError, NotImplementedError, EOFError, ValueError) as exc:
+    except (*BROKEN, ValueError) as exc:
         raise PackError(f"it is no pack, or was cut off: {exc}") from exc
     if _HEAD not in found:
         raise PackError(f"it is no pack: there is no {_HEAD} in it")

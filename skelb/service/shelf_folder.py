@@ -3,11 +3,9 @@ lost."""
 
 import difflib
 import io
-import lzma
 import re
 import unicodedata
 import zipfile
-import zlib
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,6 +14,7 @@ from typing import Literal
 from skelb.core.errors import NotFoundError, SettingsError
 from skelb.core.language import parsed_title
 from skelb.service.library import Library, StoredScript
+from skelb.service.zips import BROKEN
 
 ENDING = ".skelb"
 MOST_FILES = 5_000
@@ -130,15 +129,7 @@ def unpacked(name: str, data: bytes) -> list[tuple[str, str]]:
                     raise SettingsError(f"{name} holds more than the {_MOST_BYTES / 1e6:.0f} MB that are read at once")
                 found.append((item.filename, text))
             return found
-    except (
-        zipfile.BadZipFile,
-        zlib.error,
-        lzma.LZMAError,
-        EOFError,
-        OSError,
-        NotImplementedError,
-        RuntimeError,
-    ) as exc:
+    except BROKEN as exc:
         raise SettingsError(f"{name} cannot be unpacked: is it whole?") from exc
 
 
@@ -147,7 +138,7 @@ def _written(script: StoredScript, path: Path, over: bool) -> ShelfFile:
     if not path.exists():
         path.write_text(newest, "utf-8")
         return ShelfFile(script.title, str(path), "new")
-    text = path.read_text("utf-8")
+    text = _text(str(path), path.read_bytes())
     if text == newest:
         return ShelfFile(script.title, str(path), "same")
     is_known = any(version.text == text for version in script.versions)

@@ -63,6 +63,12 @@ def test_three_axes_are_swept_sliced_sorted_and_taken_away(page, world, tmp_path
     expect(fast.locator("[data-cell]")).to_have_count(4)
     fast.locator(f"[data-cell='{runs.index(along[3])}']").click()
     expect(card).to_contain_text("fast40")
+    fast.focus()
+    page.keyboard.press("ArrowLeft")
+    expect(card).to_contain_text("fast28")
+    page.keyboard.press("ArrowLeft")  # the hand stays on the curve while the next ones are read
+    expect(card).to_contain_text("fast16")
+    expect(fast).to_be_focused()
 
     # The table: a limit, a sort, the whole as a file.
     view(page, "Table")
@@ -85,9 +91,11 @@ def test_three_axes_are_swept_sliced_sorted_and_taken_away(page, world, tmp_path
     view(page, "Front")
     found = on_kelp(page, world, TEXT, "sweep", *vary, "--objective", "return_over_drawdown,max_drawdown")
     expect(page.get_by_test_id("front-count")).to_have_text(f"{len(found['front'])} runs")
+    page.get_by_label("Third objective").focus()
     page.get_by_label("Third objective").select_option("win_rate")
     three = on_kelp(page, world, TEXT, "sweep", *vary, "--objective", "return_over_drawdown,max_drawdown,win_rate")
     expect(page.get_by_test_id("front-count")).to_have_text(f"{len(three['front'])} runs")
+    expect(page.get_by_label("Third objective")).to_be_focused()
     expect(page.locator("circle[fill='var(--short)']")).to_have_count(len(three["front"]))
 
     # A run opens as it was: with its sides, and the same net.

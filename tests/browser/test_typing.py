@@ -22,6 +22,8 @@ TYPED = {script.title: script.text for script in DEMO_SCRIPTS} | {
     page.stem: re.findall(r"```skelb\n(.*?)```", page.read_text(), re.DOTALL)[0]
     for page in sorted(HOW_TOS.glob("*.md"))
 }
+HAND_MS = 110  # between two keys
+OPEN_MS = 150  # long enough for the list to open
 
 
 def first_times(texts):
@@ -31,10 +33,6 @@ def first_times(texts):
         lines = [line for line in text.split("\n") if line and line not in typed]
         typed.update(lines)
         yield title, "\n".join(lines)
-
-
-HAND_MS = 110  # between two keys
-OPEN_MS = 150  # long enough for the list to open
 
 
 @pytest.fixture

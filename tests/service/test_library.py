@@ -64,12 +64,13 @@ def test_the_shelf_goes_into_a_zip_and_comes_back_whole(application):
 
 @pytest.mark.parametrize(("name", "data", "why"), [
     ("cut.zip", zipped({"a.skelb": SCRIPT})[:60], "is it whole"),
+    ("damaged.zip", zipped({"a.skelb": SCRIPT})[:37] + b"\xff" * 20 + zipped({"a.skelb": SCRIPT})[57:], "is it whole"),
     ("other.zip", zipped({"a.txt": SCRIPT}), "holds no .skelb file"),
     ("many.zip", zipped({f"{number}.skelb": "" for number in range(MOST_FILES + 1)}), "more than the 5,000"),
     ("bomb.zip", zipped({"a.skelb": "#" * 50_000_000}), "larger than any script"),
     ("bombs.zip", zipped({f"{number}.skelb": "#" * 1_000_000 for number in range(51)}), "more than the 50 MB"),
     ("binary.skelb", b"title \xff\xfe", "not UTF-8"),
-], ids=["cut", "no script", "many", "bomb", "bombs", "binary"])  # fmt: skip
+], ids=["cut", "damaged", "no script", "many", "bomb", "bombs", "binary"])  # fmt: skip
 def test_files_of_scripts_that_cannot_be_read_say_why(name, data, why):
     with pytest.raises(SettingsError, match=why):
         unpacked(name, data)

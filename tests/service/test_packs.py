@@ -147,6 +147,19 @@ def test_a_pack_cut_anywhere_is_refused(application, library):
             verify(data[:cut])
 
 
+def test_a_pack_damaged_within_is_refused(application, library):
+    data = packed(application, text=SETUP.text, market="SEA", timeframe="1d")
+    for name in zipfile.ZipFile(io.BytesIO(data)).namelist():
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            place = archive.getinfo(name)
+        begin = place.header_offset + 30 + len(name)
+        damaged = bytearray(data)
+        for at in range(begin, begin + min(40, place.compress_size)):
+            damaged[at] ^= 0xFF
+        with pytest.raises(PackError, match="it is no pack, or was cut off"):
+            verify(bytes(damaged))
+
+
 def test_what_unpacks_without_end_is_refused():
     sink = io.BytesIO()
     with zipfile.ZipFile(sink, "w", zipfile.ZIP_DEFLATED) as archive:

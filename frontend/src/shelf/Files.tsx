@@ -1,5 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useRef } from "react";
 import { api, scriptsQuery, unwrap, type ShelfFile } from "@/api";
 import { Dialog, PopOver, saveFile, tellAll, Trouble } from "@/ui";
 
@@ -9,7 +9,6 @@ type Sent = { name: string; data: string }[];
 export function Files() {
   const client = useQueryClient();
   const chooser = useRef<HTMLInputElement>(null);
-  const [sent, setSent] = useState<Sent | null>(null);
   const take = useMutation({
     mutationFn: () => unwrap(api.GET("/api/scripts/files", { parseAs: "blob" }) as Promise<{ data?: Blob }>),
     onSuccess: (file) => saveFile("Shelf.zip", file, "application/zip"),
@@ -20,10 +19,7 @@ export function Files() {
       const found = await unwrap(api.POST("/api/scripts/files", { body: { files: read, take: false } }));
       return { read, found };
     },
-    onSuccess: async ({ read }) => {
-      setSent(read);
-      await client.invalidateQueries({ queryKey: scriptsQuery.queryKey });
-    },
+    onSuccess: () => client.invalidateQueries({ queryKey: scriptsQuery.queryKey }),
   });
   const error = take.error ?? bring.error;
   return (
@@ -66,7 +62,7 @@ export function Files() {
           <Trouble error={error.message} />
         </Dialog>
       )}
-      {sent && bring.data && <Brought found={bring.data.found} sent={sent} onClose={() => setSent(null)} />}
+      {bring.data && <Brought found={bring.data.found} sent={bring.data.read} onClose={bring.reset} />}
     </>
   );
 }
@@ -78,6 +74,8 @@ const SAID: Record<ShelfFile["how"], string> = {
   older: "an earlier version of what is here",
   differs: "differs from what is here",
 };
+
+const isOther = ({ how }: ShelfFile) => how === "differs" || how === "older";
 
 /** What became of each file; what differs is stored only when that is pressed. */
 function Brought({ found, sent, onClose }: { found: ShelfFile[]; sent: Sent; onClose: () => void }) {
@@ -93,16 +91,14 @@ function Brought({ found, sent, onClose }: { found: ShelfFile[]; sent: Sent; onC
   const shown = found.map((file, place) =>
     take.data?.[place]?.how === "changed" ? { ...file, how: "changed" as const } : file,
   );
-  const differing = shown.filter((file) => file.how === "differs" || file.how === "older");
+  const differing = shown.filter(isOther);
   return (
     <Dialog title={`${found.length} script${found.length === 1 ? "" : "s"} from files`} onClose={onClose} wide>
       <ul aria-label="What became of each file" className="min-h-0 flex-1 overflow-auto px-4 py-2">
         {shown.map((file, place) => (
           <li key={place} className="border-b border-line py-2" data-file={file.file}>
             <b className="font-semibold">{file.title}</b>{" "}
-            <span className={file.how === "differs" || file.how === "older" ? "text-brass" : "text-soft"}>
-              {SAID[file.how]}
-            </span>
+            <span className={isOther(file) ? "text-brass" : "text-soft"}>{SAID[file.how]}</span>
             <span className="num float-right text-note text-soft">{file.file}</span>
             {file.difference && <Difference text={file.difference} />}
           </li>

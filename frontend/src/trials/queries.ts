@@ -118,7 +118,7 @@ export const curvesQuery = (seen: Seen, point: number) =>
           signal,
         }),
       ),
-    placeholderData: ofFewer(seen, point),
+    placeholderData: ofFewer(seen),
     retry: false,
   });
 

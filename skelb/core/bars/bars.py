@@ -11,7 +11,7 @@ from skelb.core.bars.timeframes import Timeframe
 Floats = NDArray[np.float64]
 Ints = NDArray[np.int64]
 Bools = NDArray[np.bool_]
-Values = TypeVar("Values", Floats, Ints)
+_Values = TypeVar("_Values", Floats, Ints)
 
 PRICES = ("open", "high", "low", "close", "volume")
 """The columns that all bars have besides their time."""
@@ -21,7 +21,7 @@ def _none() -> Ints:
     return np.zeros(0, np.int64)
 
 
-def _laid_out(values: Values) -> Values:
+def _laid_out(values: _Values) -> _Values:
     """Itself where it is contiguous and can be written to, as nearly always; else a copy that is."""
     return np.require(values, requirements=("C", "W"))
 

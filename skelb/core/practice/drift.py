@@ -55,7 +55,8 @@ def drift_of(
 
     net : money after costs; slipped : ticks, see `slippage_a_side`; entered : moments of entry, seconds since 1970
     UTC, rising; all shape (trades,). A span is the first and last moment of what was gone through. Each figure's band
-    is drawn from the backtest: as many trades with replacement (Efron 1979), for the pace stretches as long as it.
+    is drawn from the backtest: as many trades with replacement (Efron 1979); the pace's from stretches of practice's
+    length.
     """
     count, tested = net.size, tested_net.size
     generator = np.random.default_rng(_SEED)

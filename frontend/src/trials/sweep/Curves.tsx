@@ -18,10 +18,12 @@ export function Curves({ seen, point, info, onChoose, onOpen }: Props) {
   const found = useQuery(curvesQuery(seen, point));
   if (found.error) return <Trouble error={found.error.message} />;
   if (!found.data) return <Loading what="Reading the curves" />;
+  // Those through the run before stay, and the hand on them, until these are read.
   const shown = found.data.filter((curve) => curve.values.length > 1);
   return (
     <div
       className="grid h-full gap-2"
+      aria-busy={found.isPlaceholderData}
       style={{ gridTemplateColumns: shown.length > 2 ? "1fr 1fr" : "1fr", gridAutoRows: "minmax(180px, 1fr)" }}
     >
       {shown.map((curve) => (

@@ -28,7 +28,6 @@ export function FrontView({
     label: `${info(figure.key)!.higher_is_better ? "more" : "less"} ${figure.name.toLowerCase()}${figure.unit === "percent" ? " %" : ""}`,
   }));
   if (found.error) return <Trouble error={found.error.message} />;
-  if (!found.data) return <Loading what="Looking for the front" />;
   return (
     <div className="flex h-full flex-col">
       <p className="pb-1 text-soft">
@@ -40,28 +39,36 @@ export function FrontView({
           options={[{ value: "", label: "nothing else" }, ...options]}
           onChange={setThird}
         />
-        :{" "}
-        <b className="text-base-content" data-testid="front-count">
-          {plain(found.data.dots.front.length, 0)} runs
-        </b>{" "}
-        that no other beats in {third ? "all three" : "both"}
+        {found.data && (
+          <>
+            :{" "}
+            <b className="text-base-content" data-testid="front-count">
+              {plain(found.data.dots.front.length, 0)} runs
+            </b>{" "}
+            that no other beats in {third ? "all three" : "both"}
+          </>
+        )}
       </p>
-      <div className="min-h-0 flex-1">
-        <Scatter
-          x={found.data.dots.x}
-          y={found.data.dots.y}
-          numbers={found.data.dots.numbers}
-          xInfo={info(first)}
-          yInfo={info(second)}
-          xName={info(first)?.name ?? ""}
-          yName={info(second)?.name ?? ""}
-          marks={[]}
-          front={found.data.dots.front}
-          isJoined={third === ""}
-          chosen={chosen}
-          onChoose={onChoose}
-        />
-      </div>
+      {!found.data ? (
+        <Loading what="Looking for the front" />
+      ) : (
+        <div className="min-h-0 flex-1">
+          <Scatter
+            x={found.data.dots.x}
+            y={found.data.dots.y}
+            numbers={found.data.dots.numbers}
+            xInfo={info(first)}
+            yInfo={info(second)}
+            xName={info(first)?.name ?? ""}
+            yName={info(second)?.name ?? ""}
+            marks={[]}
+            front={found.data.dots.front}
+            isJoined={third === ""}
+            chosen={chosen}
+            onChoose={onChoose}
+          />
+        </div>
+      )}
     </div>
   );
 }
