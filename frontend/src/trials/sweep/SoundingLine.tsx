@@ -10,7 +10,9 @@ const TOP = 24;
 /** A sweep of one input: its line of soundings, and as a broken line what the neighbours of each say. */
 export function SoundingLine({ grid, info, plateau, rocks, chosen, onChoose, onOpen }: ChartProps) {
   const { host, width, height } = useSize<HTMLDivElement>({ width: 320, height: 260 });
-  const [focus, setFocus] = useState(0);
+  const [moved, setFocus] = useState<number | null>(null);
+  // The hand begins at what is chosen, or at the plateau.
+  const focus = moved ?? Math.max(0, grid.numbers.indexOf(chosen ?? plateau));
   const step = (width - LEFT - 16) / Math.max(1, grid.xValues.length);
   const x = (place: number) => LEFT + (place + 0.5) * step;
   const y = scaleOf([...grid.values, ...grid.scores, 0], [height - BOTTOM, TOP]);
@@ -61,7 +63,7 @@ export function SoundingLine({ grid, info, plateau, rocks, chosen, onChoose, onO
               key={place}
               data-cell={number ?? undefined}
               className={number === null ? "" : "cursor-pointer"}
-              onClick={() => number !== null && onChoose(number)}
+              onClick={() => number !== null && (setFocus(null), onChoose(number))}
               onDoubleClick={() => number !== null && onOpen(number)}
             >
               <rect
