@@ -9,15 +9,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from skelb.core.bars import Market, Timeframe, session_bars
-from skelb.core.engine import Account, run
+from skelb.core.engine import Account, Reason, run, run_basket
+from skelb.core.engine.replay import Replay
 from skelb.core.errors import FeedError
-from skelb.core.feeds import BarSaid, Clock, Gap, Hello, Intake, Offered, read_word, written
+from skelb.core.feeds import BarSaid, Clock, Gap, Gathering, Hello, Intake, Offered, read_word, written
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_dataset, make_plan
-from skelb.core.practice import FEWEST_TRADES, Following, drift_of, lengthened, next_steps, slippage_a_side
+from skelb.core.practice import FEWEST_TRADES, Following, SoFar, drift_of, lengthened, next_steps, slippage_a_side
 from tests.conftest import wave_bars
 from tests.core.test_engine_against_reference import engine_account, engine_dataset, sound
 from tests.core.test_engine_laws import random_setup
+from tests.reference.cases import random_account, random_bars, random_market, random_strategy
 
 M15 = Timeframe(15)
 MARKET = Market("TEST", tick=0.25)
@@ -48,16 +50,116 @@ def test_after_any_bars_the_trades_are_those_of_the_backtest(seed):
     keys = set()
     for cut in sorted({2, size // 3, size // 2, size // 2 + 1, size - 3, size - 1}):
         for forming in (None, half_of(bars, cut)):
-            found = Following.of(
-                checked, data.market, bars.take(slice(0, cut)), forming, account, {}, int(bars.time[0])
-            )
+            so_far = SoFar(data.market, bars.take(slice(0, cut)), forming)
+            following = Following.of(checked, account, [so_far], {}, int(bars.time[0]))
+            found = following.markets[0]
             its = whole[(whole["exit_bar"] < cut)]
             assert found.trades.tobytes() == its.tobytes()
-            happened = found.happenings()
+            happened = following.happenings()
             fresh = {item.key for item in happened}
             assert len(fresh) == len(happened) and keys <= fresh  # what was told stays told, under the same keys
             keys = fresh
-            next_steps(found)
+            next_steps(following)
+
+
+# --- several markets on one account ------------------------------------------------------------------------------------
+
+
+def random_basket(seed):
+    """Datasets of two or three random markets, a script for them, an account; None without bars."""
+    rng = np.random.default_rng(seed)
+    account = random_account(rng) | {"same_bar": "worst"}
+    if rng.random() < 0.5:
+        account["max_open_total"] = int(rng.integers(1, 3))
+    days, found, script = int(rng.integers(3, 6)), [], ""
+    for number in range(2 + int(rng.random() < 0.4)):
+        market = random_market(rng) | {"pip": 0.1}
+        bars = random_bars(rng, market, 30, days, float(rng.choice([0, 0.2])))
+        if len(bars) < 8:
+            return None
+        script = script or random_strategy(rng, bars, market["tick"])[0]
+        found.append(engine_dataset(bars, market, 30, symbol=f"M{number}"))
+    return found, sound(script), engine_account(account)
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_after_any_moment_of_a_basket_the_trades_are_those_of_the_backtest(seed):
+    """Each market with the bars that have closed by then, some of them in a bar that forms."""
+    found = random_basket(seed)
+    if found is None:
+        pytest.skip("no bars")
+    data, checked, account = found
+    whole = run_basket([make_plan(checked, one, {}) for one in data], account)
+    begin, end = max(int(one.bars.time[0]) for one in data), min(int(one.bars.time[-1]) for one in data)
+    moments = [time for time in np.unique(np.concatenate([one.bars.time for one in data])) if begin <= time < end]
+    keys = set()
+    for moment in moments[:: max(1, len(moments) // 6)]:
+        so_far = []
+        for number, one in enumerate(data):
+            cut = int(np.searchsorted(one.bars.time, moment, side="right"))
+            standing = half_of(one.bars, cut) if (seed + number) % 2 else None
+            so_far.append(SoFar(one.market, one.bars.take(slice(0, cut)), standing))
+        following = Following.of(checked, account, so_far, {}, min(int(one.bars.time[0]) for one in data))
+        for own, outcome in zip(following.markets, whole, strict=True):
+            rows = outcome.trades.rows
+            assert own.trades.tobytes() == rows[rows["exit_bar"] < own.closed].tobytes()
+        happened = following.happenings()
+        fresh = {item.key for item in happened}
+        assert len(fresh) == len(happened) and keys <= fresh
+        keys = fresh
+        assert all(next_steps(following, place) is not None for place in range(len(data)))
+
+
+@pytest.mark.parametrize("seed", range(60))
+def test_a_basket_gone_through_again_is_the_same_for_each_of_its_markets(seed):
+    found = random_basket(seed)
+    if found is None:
+        pytest.skip("no bars")
+    data, checked, account = found
+    plans = [make_plan(checked, one, {}) for one in data]
+    for plan, outcome in zip(plans, run_basket(plans, account), strict=True):
+        replay, rows, skips = Replay(plan, account, plans), [], []
+        for bar in range(plan.first, plan.last + 1):
+            at = replay.at(bar)
+            rows.append(at.trades)
+            skips.append(at.skips)
+            if at.lots and at.lots == at.lots_before and at.known_to_exits:
+                assert at.known_to_exits["entry_price"] == pytest.approx(np.mean([lot.mid for lot in at.lots]))
+        assert np.concatenate(rows).tobytes() == outcome.trades.rows.tobytes()
+        assert np.concatenate(skips).tobytes() == outcome.skips.tobytes()
+
+
+ONE_AT_A_TIME = """enter long when close > prior(close)
+exit long when close < entry_price - 1
+size 1 units
+"""
+
+
+def test_what_a_market_of_a_basket_would_do_next_knows_the_others():
+    """The account takes one position: where one market has it, the other's rule is held back; each knows its own."""
+    markets = [Market("FIRST", tick=0.25), Market("SECOND", tick=0.25)]
+    bars = [wave_bars(80), wave_bars(80, seed=4)]
+    checked = check(ONE_AT_A_TIME)
+    assert checked.is_sound, checked.diagnostics
+    single, two = Account(100_000.0, max_open_total=1), Account(100_000.0)
+    seen = set()
+    for cut in range(5, 78):
+        so_far = [SoFar(one, some.take(slice(0, cut))) for one, some in zip(markets, bars, strict=True)]
+        following = Following.of(checked, single, so_far, {}, 0)
+        free = Following.of(checked, two, so_far, {}, 0)
+        held = [own.open_rows["reason"] == Reason.END for own in following.markets]  # and not left at the next open
+        for place in (0, 1):
+            entry = next_steps(following, place)[0]
+            if held[1 - place].any() and not held[place].size:
+                assert entry.act == "nothing: held back by limit" or "buy" in entry.act, entry
+                seen.add(entry.act.split(" ")[0])
+            for step in next_steps(free, place):
+                if step.kind == "exit":  # it is told with this market's own entry
+                    entered = free.markets[place].open_rows["entry_mid"][0]
+                    worth = [lack.worth for lack in step.lacks if "entry_price" in lack.text]
+                    assert all(float(text.split(" ")[-1]) == pytest.approx(entered - 1, rel=1e-5) for text in worth)
+                    seen.add("exit")
+    assert seen == {"limit", "exit"}
 
 
 def following(script, bars, cut, forming=None, since=0, account=None):
@@ -65,7 +167,7 @@ def following(script, bars, cut, forming=None, since=0, account=None):
     assert checked.is_sound, checked.diagnostics
     closed = bars.take(slice(0, cut))
     account = account or Account(100_000.0)
-    return Following.of(checked, MARKET, closed, forming, account, input_values(checked, {}), since)
+    return Following.of(checked, account, [SoFar(MARKET, closed, forming)], input_values(checked, {}), since)
 
 
 def test_decisions_begin_where_practice_begins():
@@ -73,10 +175,11 @@ def test_decisions_begin_where_practice_begins():
     found = following(
         "enter long when close > open\nexit after 2 bars\nsize 1 units", bars, 100, since=int(bars.time[60])
     )
-    assert found.plan.first == 60 and found.trades["entry_bar"].min() > 60
-    assert all(item.bar >= 60 for item in found.happenings())
+    [own] = found.markets
+    assert own.plan.first == 60 and own.trades["entry_bar"].min() > 60
+    assert all(item.opened >= bars.time[60] for item in found.happenings())
     early = following("enter long when close > open\nsize 1 units", bars, 50, since=int(bars.time[60]))
-    assert early.trades.size == 0 and early.happenings() == [] and early.open_rows.size == 0
+    assert early.markets[0].trades.size == 0 and early.happenings() == [] and early.markets[0].open_rows.size == 0
 
 
 NEXT = """input n = 3
@@ -125,24 +228,23 @@ def test_a_position_stands_at_the_last_price():
     bars = wave_bars(60)
     script = "enter long when bar == 10\nexit long when bar == 45\nstop 500\nsize 2 units\n"
     forming = half_of(bars, 40)
-    [row] = following(script, bars, 40, forming).open_rows
+    on = lambda cut, forming=None: following(script, bars, cut, forming).markets[0]  # noqa: E731
+    [row] = on(40, forming).open_rows
     assert (row["entry_bar"], row["units"], row["exit_mid"]) == (11, 2.0, forming.close)
     assert row["gross"] == pytest.approx((forming.close - bars.open[11]) * 2)
     exits = [step for step in next_steps(following(script, bars, 40, forming)) if step.kind == "exit"]
     assert [step.act for step in exits] == ["sell 2 at the next open"]
     # What the bar to come would bring has not happened: neither the exit at its open nor an entry.
-    assert following(script, bars, 46).open_rows.size == 1 and following(script, bars, 46).trades.size == 0
-    assert following(script, bars, 46, half_of(bars, 46)).open_rows.size == 0
-    assert (
-        following(script, bars, 11).open_rows.size == 0
-        and following(script, bars, 11, half_of(bars, 11)).open_rows.size == 1
-    )
+    assert on(46).open_rows.size == 1 and on(46).trades.size == 0
+    assert on(46, half_of(bars, 46)).open_rows.size == 0
+    assert on(11).open_rows.size == 0 and on(11, half_of(bars, 11)).open_rows.size == 1
 
 
 def test_happenings_say_what_a_bar_brought():
     bars = wave_bars(60)
     script = 'enter short when bar == 10\nexit when bar == 20\nalert bar == 15 "at {close}"\nstop 300\nsize 2 units\n'
-    told = [(item.kind, item.bar, item.text) for item in following(script, bars, 30).happenings()]
+    at = {int(time): number for number, time in enumerate(bars.time)}
+    told = [(item.kind, at[item.opened], item.text) for item in following(script, bars, 30).happenings()]
     entry, alert, left = told
     assert entry == ("enter", 11, f"sold 2 at {bars.open[11]:,.2f}, stop {bars.open[11] + 300:,.2f}")
     assert alert == ("alert", 15, f"at {bars.close[15]:.8g}")
@@ -258,6 +360,71 @@ def test_whatever_a_feed_does_bars_are_taken_in_order_and_once(data):
     assert [word.time for word in taken] == sorted(seen)
 
 
+@given(st.data())
+def test_a_moment_of_a_basket_is_let_through_once_and_whole(data):
+    """Whatever the order in which markets say their bars, and wherever it is taken up again."""
+    bars, names = wave_bars(10), ["A", "B", "C"][: data.draw(st.integers(1, 3))]
+    markets = [Market(name, tick=0.25) for name in names]
+    start = int(bars.time[0]) - 1
+    gathering = Gathering(markets, M15, False, dict.fromkeys(names, start + 1 - 900), start)
+    accepted, through = {}, []
+    for _ in range(data.draw(st.integers(0, 60))):
+        name, at = data.draw(st.sampled_from(names)), data.draw(st.integers(0, 9))
+        kind = data.draw(st.sampled_from(["closed", "closed", "closed", "forming", "clock", "gap"]))
+        word = replace(said(bars, at, is_closed=kind != "forming"), market=name)
+        if kind == "clock":
+            word = Clock(int(bars.time[at]))
+        elif kind == "gap":
+            word = Gap(name, M15, int(bars.time[at]), int(bars.time[at]) + 900)
+        before = gathering.through
+        found = gathering.take(word)
+        if found.kind == "taken":
+            assert word.time > before and (name, word.time) not in accepted
+            accepted[name, word.time] = word
+        if data.draw(st.booleans()):
+            fresh = gathering.let_through()
+            assert [bar.time for bar in fresh] == sorted(bar.time for bar in fresh)
+            assert all(bar.time > before for bar in fresh)  # no moment is gone back to
+            through += fresh
+            assert gathering.through == (fresh[-1].time if fresh else before)
+        if data.draw(st.integers(0, 5)) == 0:  # the program ends, and begins again from what it stored
+            kept = gathering.through
+            gathering = Gathering(markets, M15, False, dict.fromkeys(names, start + 1 - 900), kept)
+            for (other, time), bar in sorted(accepted.items(), key=lambda item: item[0][1]):
+                gathering.know(other, time, bar.values)
+    for name in names:  # a bar later than all others lets everything through
+        gathering.take(replace(said(bars, 9), market=name, time=int(bars.time[9]) + 900))
+    through += gathering.let_through()
+    assert not gathering.awaited() and len(through) == len(accepted) + len(names)
+    assert {(bar.market, bar.time) for bar in through} >= set(accepted)
+
+
+def test_a_basket_waits_for_the_market_that_has_more_to_say_and_for_no_other():
+    bars = wave_bars(40, start=1_704_700_800)  # 2024-01-08 08:00 UTC, a Monday
+    day, short = Market("DAY", tick=0.25), Market("SHORT", tick=0.25, session="08:00-09:00", zone="UTC")
+    before = int(bars.time[0]) - 900
+    gathering = Gathering([day, short], M15, False, {"DAY": before, "SHORT": before}, before)
+
+    def says(name, at, **more):
+        gathering.take(replace(said(bars, at, **more), market=name))
+        return [(bar.market, int(np.searchsorted(bars.time, bar.time))) for bar in gathering.let_through()]
+
+    assert says("DAY", 0) == [] and gathering.awaited() == ["SHORT"]
+    assert gathering.standing("DAY").time == bars.time[0] and gathering.standing("SHORT") is None
+    assert says("SHORT", 0) == [("DAY", 0), ("SHORT", 0)]
+    assert says("DAY", 1) == [] and says("SHORT", 2, is_closed=False) == [("DAY", 1)]  # a later one forms
+    assert says("SHORT", 1) == [] and gathering.standing("SHORT").time == bars.time[2]
+    assert says("DAY", 2) == [] and says("SHORT", 2) == [("DAY", 2), ("SHORT", 2)]
+    assert says("DAY", 3) == []
+    gathering.take(Clock(int(bars.time[4])))  # its close has passed
+    assert [bar.time for bar in gathering.let_through()] == [bars.time[3]]
+    late = gathering.take(replace(said(bars, 3), market="SHORT"))
+    assert late.kind == "late"
+    assert says("DAY", 4) == [("DAY", 4)] and says("DAY", 5) == [("DAY", 5)]  # its session is over
+    gathering.take(Gap("DAY", M15, int(bars.time[6]), int(bars.time[9])))
+    assert says("DAY", 9) == [("DAY", 9)]
+
+
 SUMMER = """enter long when close > prior(close)
 enter short when close < prior(close)
 window 09:00-11:00
@@ -286,10 +453,13 @@ def test_summer_time_begins_and_ends_in_the_middle_of_a_practice(zone, session, 
     assert whole.size > 5
     for cut in range(20, len(bars) - 1, 3):
         forming = half_of(bars, cut) if cut % 2 else None
-        found = Following.of(checked, market, bars.take(slice(0, cut)), forming, account, {}, int(bars.time[0]))
+        following = Following.of(
+            checked, account, [SoFar(market, bars.take(slice(0, cut)), forming)], {}, int(bars.time[0])
+        )
+        found = following.markets[0]
         assert found.trades.tobytes() == whole[whole["exit_bar"] < cut].tobytes()
         assert found.plan.dataset.bars.time[cut : cut + 2].tolist() == bars.time[cut : cut + 2].tolist()
-        assert {step.time for step in next_steps(found)} == {int(bars.time[cut]) + 1800}
+        assert {step.time for step in next_steps(following)} == {int(bars.time[cut]) + 1800}
 
 
 # --- drift -----------------------------------------------------------------------------------------------------------
@@ -371,5 +541,6 @@ def test_a_practice_on_other_bars_reads_other_markets_as_they_close():
     others = lambda symbol, timeframe: make_dataset(wave_bars(80, seed=9), Market(symbol, tick=0.25), timeframe)  # noqa: E731
     checked = check('enter long when close > (close from "OTHER")\nexit after 3 bars\nsize 1 units\n')
     whole = run(make_plan(checked, make_dataset(bars, MARKET, others=others), {}), Account(100_000.0)).trades.rows
-    found = Following.of(checked, MARKET, bars.take(slice(0, 50)), None, Account(100_000.0), {}, 0, others=others)
+    so_far = SoFar(MARKET, bars.take(slice(0, 50)), others=others)
+    found = Following.of(checked, Account(100_000.0), [so_far], {}, 0).markets[0]
     assert found.trades.tobytes() == whole[whole["exit_bar"] < 50].tobytes() and found.trades.size > 3

@@ -1,7 +1,7 @@
 """Bars, markets, timeframes, sessions."""
 
 from skelb.core.bars.bars import PRICES, Bars, Bools, Floats, Ints
-from skelb.core.bars.calendar import Calendar, gathered, opening_clock, resample, session_bars
+from skelb.core.bars.calendar import Calendar, gathered, next_opening, opening_clock, resample, session_bars
 from skelb.core.bars.guesses import Guess, decimal_tick, guess_market
 from skelb.core.bars.joining import Joining, compare_bars, join_bars
 from skelb.core.bars.market import WEEKDAYS, Commission, Market, is_zone, parse_days
@@ -35,6 +35,7 @@ __all__ = [
     "guess_market",
     "is_zone",
     "join_bars",
+    "next_opening",
     "odd_times",
     "opening_clock",
     "parse_days",

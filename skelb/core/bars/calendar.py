@@ -14,6 +14,7 @@ from skelb.core.bars.timeframes import WEEK_MINUTES, Timeframe
 from skelb.core.compiled import njit
 
 _DAY_S = 86_400
+_LONGEST_BREAK_DAYS = 12
 
 
 @dataclass(frozen=True, eq=False)
@@ -143,6 +144,19 @@ def opening_clock(bars: Bars, market: Market) -> tuple[Ints, Ints, Bools]:
     if bars.timeframe.minutes != WEEK_MINUTES and len(market.trading_weekdays) < 7:
         inside &= np.isin((day + 3) % 7, sorted(market.trading_weekdays))
     return day, opens, inside
+
+
+def next_opening(last: int, after: int, timeframe: Timeframe, market: Market, dated: bool) -> int:
+    """When the first bar after a moment opens inside the market's session, going on from a bar that opened at `last`.
+
+    One timeframe on where the session is open for no bar in twelve days. Moments are seconds since 1970 UTC.
+    """
+    step = timeframe.seconds
+    begin = last + step * (max(0, after - last) // step + 1)
+    candidates = begin + step * np.arange(max(2, _LONGEST_BREAK_DAYS * _DAY_S // step), dtype=np.int64)
+    blank = np.ones(candidates.size)
+    inside = opening_clock(Bars(timeframe, candidates, blank, blank, blank, blank, blank, dated=dated), market)[2]
+    return int(candidates[np.argmax(inside)]) if inside.any() else begin
 
 
 def _calendar(bars: Bars, day: Ints, market: Market) -> Calendar:

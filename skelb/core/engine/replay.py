@@ -1,12 +1,12 @@
 """A run gone through again, to be looked at on any bar."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from skelb.core.bars import Floats
+from skelb.core.bars import Floats, Ints
 from skelb.core.catalogue import POSITION_NAMES
 from skelb.core.engine.account import Account
 from skelb.core.engine.ledger import Rows
@@ -14,6 +14,7 @@ from skelb.core.engine.run import Simulation, Table
 from skelb.core.engine.words import Moment, Reason
 from skelb.core.plan import Plan
 
+_FLAT = {"position": 0.0, "open_lots": 0.0}
 _STRIDE = 8_192  # bars between two states that are kept
 
 
@@ -76,41 +77,53 @@ class Replayed:
 
 
 class Replay:
-    """One market's run that can be asked about any of its bars; not for use from several threads at once."""
+    """One market's run that can be asked about any of its bars; not for use from several threads at once.
 
-    def __init__(self, plan: Plan, account: Account) -> None:
+    together : the plans of all markets on the account in the order they are run, this market's among them; empty where
+        it is alone
+    """
+
+    def __init__(self, plan: Plan, account: Account, together: Sequence[Plan] = ()) -> None:
         self.plan = plan
-        self._simulation = Simulation([plan], account)
-        self._kept: list[tuple[int, Table]] = [(plan.first, self._simulation.state())]
+        plans = list(together) or [plan]
+        self._place = next(k for k, own in enumerate(plans) if own is plan)
+        self._simulation = Simulation(plans, account)
+        self._opens = _openings(plans) if len(plans) > 1 else None
+        self._kept: list[tuple[int, Table]] = [(self._simulation.first, self._simulation.state())]
 
     def at(self, bar: int) -> Replayed:
         """What happened on a bar of the run's dates. Raises IndexError for another."""
         if not self.plan.first <= bar <= self.plan.last:
             raise IndexError(f"bar {bar} is not one of the run")
-        self._go_to(bar)
+        moment = self._moment(bar)
+        self._go_to(moment)
         before = self._simulation.state()
-        self._simulation.advance(bar + 1)
-        memory, series = self._simulation.memory, self._simulation.series
-        account, market = memory.tables["account"][0], memory.tables["markets"][0]
-        was, was_market = memory.of(before, "account")[0], memory.of(before, "markets")[0]
+        asks = len(self.plan.rules.programs.table) > 0
+        known = self._known(before, moment) if asks else ({}, {})
+        self._simulation.advance(moment + 1)
+        memory, offset = self._simulation.memory, self._offset
+        account, market = memory.tables["account"][0], memory.tables["markets"][self._place]
+        was, was_market = memory.of(before, "account")[0], memory.of(before, "markets")[self._place]
         reason, entries = int(market["exit_due"]), len(self.plan.entries)
-        waits = memory.tables["orders"]["waits"]
+        waits = self._mine(memory.tables["orders"])["waits"]
         partial = tuple(int(x) for x in np.flatnonzero(waits[entries::2]))
+        trades = self._trades(was["trades"], account["trades"])
+        if asks and not (was_market["lots"] or market["lots"] or trades.size):
+            known = _FLAT, _FLAT  # nothing was asked
         return Replayed(
             bar,
-            _lots(was_market, memory.of(before, "lots")),
+            _lots(was_market, self._mine(memory.of(before, "lots")), offset),
             int(was_market["side"]),
-            _lots(market, memory.tables["lots"]),
+            _lots(market, self._mine(memory.tables["lots"]), offset),
             int(market["side"]),
-            series.trades[was["trades"] : account["trades"]].copy(),
-            series.skips[was["skips"] : account["skips"]].copy(),
-            tuple(int(e) for e in np.flatnonzero(waits[:entries] == bar)),
+            trades,
+            self._skips(was["skips"], account["skips"]),
+            tuple(int(e) for e in np.flatnonzero(waits[:entries] == bar + offset)),
             (int(market["exit_rule"]), *partial) if reason >= 0 else partial,
             Reason(reason) if reason >= 0 else None,
             self._resting(),
             bool(account["is_ruined"]),
-            self._known(series.known, was, was_market),
-            self._known(series.registers, was, was_market),
+            *known,
         )
 
     def levels(self, first: int, last: int) -> Iterator[tuple[int, int, tuple[Lot, ...]]]:
@@ -120,13 +133,13 @@ class Replay:
         """
         if not self.plan.first <= first <= last <= self.plan.last:
             raise IndexError(f"bars {first} to {last} are not all of the run")
-        self._go_to(first)
+        self._go_to(self._moment(first))
         tables = self._simulation.memory.tables
-        market, held = tables["markets"], tables["lots"]
-        side, lots = int(market["side"][0]), _lots(market[0], held)
+        market, held = tables["markets"][self._place], self._mine(tables["lots"])
+        side, lots = int(market["side"]), _lots(market, held, self._offset)
         for bar in range(first, last + 1):
-            self._simulation.advance(bar + 1)
-            later, now = int(market["side"][0]), _lots(market[0], held)
+            self._simulation.advance(self._moment(bar) + 1)
+            later, now = int(market["side"]), _lots(market, held, self._offset)
             entered = tuple(lot for lot in now if lot.entry_bar == bar)
             if lots and (side == later or not entered):
                 yield bar, side, (*lots, *entered)
@@ -134,41 +147,86 @@ class Replay:
                 yield bar, later, entered
             side, lots = later, now
 
-    def _known(self, values: Floats, was: Any, was_market: Any) -> dict[str, float]:
-        tables = self._simulation.memory.tables
-        if not len(self.plan.rules.programs.table):
-            return {}
-        entered = tables["account"]["trades"][0] > was["trades"]
-        if not (tables["markets"]["lots"][0] or was_market["lots"] or entered):  # flat all the time: nothing was asked
-            return {"position": 0.0, "open_lots": 0.0}
-        named = zip(POSITION_NAMES, values[: len(POSITION_NAMES)], strict=True)
-        return {name: float(value) for name, value in named if value == value}
+    # --- inside ------------------------------------------------------------------------------------------------------
 
-    def _go_to(self, bar: int) -> None:
-        """Bring the run to before a bar, from the nearest state that is kept."""
-        moment, state = max((kept for kept in self._kept if kept[0] <= bar), key=lambda kept: kept[0])
+    @property
+    def _offset(self) -> int:
+        """Where this market's bars begin among those of all."""
+        return int(self._simulation.offsets[self._place])
+
+    def _moment(self, bar: int) -> int:
+        """The moment of the run at which a bar opens."""
+        return bar if self._opens is None else int(np.searchsorted(self._opens, self.plan.dataset.bars.time[bar]))
+
+    def _mine(self, table: Table) -> Table:
+        """This market's part of a table that has as many rows for each."""
+        size = len(table) // len(self._simulation.plans)
+        return table[self._place * size : (self._place + 1) * size]
+
+    def _trades(self, first: int, end: int) -> Rows:
+        rows = self._simulation.series.trades[first:end]
+        found = rows[rows["market"] == self._place]
+        found["entry_bar"] -= self._offset
+        found["exit_bar"] -= self._offset
+        return found
+
+    def _skips(self, first: int, end: int) -> Rows:
+        rows, offset = self._simulation.series.skips[first:end], self._offset
+        found = rows[(rows["bar"] >= offset) & (rows["bar"] < self._simulation.offsets[self._place + 1])]
+        found["bar"] -= offset
+        return found
+
+    def _known(self, before: Table, moment: int) -> tuple[dict[str, float], dict[str, float]]:
+        """What exits and entries know of the position at a moment; the run is left before it.
+
+        Every market's rules write over what those of the markets before knew: here no others are asked.
+        """
+        simulation, markets = self._simulation, self._simulation.memory.tables["markets"]
+        if self._opens is not None:
+            for k, plan in enumerate(simulation.plans):
+                if k != self._place:  # at its last bar a market's rules are not asked
+                    bar = int(np.searchsorted(plan.dataset.bars.time, self._opens[moment], side="right")) - 1
+                    markets["last"][k] = min(int(markets["last"][k]), bar + int(simulation.offsets[k]))
+        simulation.advance(moment + 1)
+        found = _named(simulation.series.known), _named(simulation.series.registers)
+        simulation.restore(before)
+        return found
+
+    def _go_to(self, moment: int) -> None:
+        """Bring the run to before a moment, from the nearest state that is kept."""
+        at, state = max((kept for kept in self._kept if kept[0] <= moment), key=lambda kept: kept[0])
         self._simulation.restore(state)
-        while moment + _STRIDE <= bar:
-            moment = self._simulation.advance(moment + _STRIDE)
-            if moment > self._kept[-1][0]:
-                self._kept.append((moment, self._simulation.state()))
-        self._simulation.advance(bar)
+        while at + _STRIDE <= moment:
+            at = self._simulation.advance(at + _STRIDE)
+            if at > self._kept[-1][0]:
+                self._kept.append((at, self._simulation.state()))
+        self._simulation.advance(moment)
 
     def _resting(self) -> tuple[Waiting, ...]:
-        orders, entries, found = self._simulation.memory.tables["orders"], len(self.plan.entries), []
+        orders, entries, found = self._mine(self._simulation.memory.tables["orders"]), len(self.plan.entries), []
         for number in np.flatnonzero(orders["is_on"]):
             order = orders[number]
             rule, is_exit = (int(number), False) if number < entries else (int(number - entries) // 2, True)
-            until, bar, closes_only = int(order["until"]), int(order["bar"]), bool(order["closes_only"])
-            found.append(Waiting(rule, is_exit, float(order["price"]), until, bar, closes_only))
+            until, bar = int(order["until"]) - self._offset, int(order["bar"]) - self._offset
+            found.append(Waiting(rule, is_exit, float(order["price"]), until, bar, bool(order["closes_only"])))
         return tuple(found)
 
 
-def _lots(market: Any, lots: Table) -> tuple[Lot, ...]:
+def _openings(plans: Sequence[Plan]) -> Ints:
+    """When each moment of several markets' run opens."""
+    return np.unique(np.concatenate([plan.dataset.bars.time[plan.first : plan.last + 1] for plan in plans]))
+
+
+def _named(values: Floats) -> dict[str, float]:
+    named = zip(POSITION_NAMES, values[: len(POSITION_NAMES)], strict=True)
+    return {name: float(value) for name, value in named if value == value}
+
+
+def _lots(market: Any, lots: Table, offset: int) -> tuple[Lot, ...]:
     return tuple(
         Lot(
             int(lot["rule"]),
-            int(lot["bar"]),
+            int(lot["bar"]) - offset,
             Moment(int(lot["moment"])),
             float(lot["units"]),
             float(lot["price"]),

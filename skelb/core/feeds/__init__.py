@@ -1,5 +1,6 @@
 """Feeds: what a source of bars says line by line, and what is taken of it."""
 
+from skelb.core.feeds.gathering import Gathering
 from skelb.core.feeds.intake import Intake, Kind, Taken
 from skelb.core.feeds.words import PROTOCOL, BarSaid, Clock, Gap, Hello, Offered, Word, read_word, written
 
@@ -8,6 +9,7 @@ __all__ = [
     "BarSaid",
     "Clock",
     "Gap",
+    "Gathering",
     "Hello",
     "Intake",
     "Kind",

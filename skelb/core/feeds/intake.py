@@ -41,6 +41,12 @@ class Intake:
         while len(self._known) > _MOST_KNOWN:
             self._known.popitem(last=False)
 
+    def pass_by(self, time: int) -> None:
+        """Bars that open up to a moment are late from now on."""
+        self.last = time if self.last is None else max(self.last, time)
+        if self.forming is not None and self.forming.time <= self.last:
+            self.forming = None
+
     def take(self, word: Word) -> Taken:
         """What becomes of a word."""
         match word:
@@ -63,10 +69,8 @@ class Intake:
             self.forming = bar
             return Taken("forming", bar)
         if is_new:
-            self.last = bar.time
             self.know(bar.time, bar.values)
-            if self.forming is not None and self.forming.time <= bar.time:
-                self.forming = None
+            self.pass_by(bar.time)
             return Taken("taken", bar)
         known = self._known.get(bar.time)
         if known is None or not bar.is_closed:

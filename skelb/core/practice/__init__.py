@@ -2,17 +2,19 @@
 the one that was tested."""
 
 from skelb.core.practice.drift import FEWEST_TRADES, Band, Drift, drift_of, slippage_a_side
-from skelb.core.practice.following import Following, Happening, lengthened
+from skelb.core.practice.following import FollowedMarket, Following, Happening, SoFar, lengthened
 from skelb.core.practice.next_steps import Lack, NextStep, next_steps
 
 __all__ = [
     "FEWEST_TRADES",
     "Band",
     "Drift",
+    "FollowedMarket",
     "Following",
     "Happening",
     "Lack",
     "NextStep",
+    "SoFar",
     "drift_of",
     "lengthened",
     "next_steps",

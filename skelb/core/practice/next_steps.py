@@ -5,12 +5,12 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skelb.core.engine import Skip, run
+from skelb.core.engine import Skip, run_basket
 from skelb.core.engine.replay import Replay
 from skelb.core.explain.reading import ConditionPart, Reader
 from skelb.core.plan import NamedRule, Plan
 from skelb.core.plan.columns import Flag, OrderForm
-from skelb.core.practice.following import Following, price_text
+from skelb.core.practice.following import FollowedMarket, Following, price_text
 
 _MOST_LACKS = 4
 _SIGNIFICANT = 6  # digits of the numbers that a condition compares
@@ -41,26 +41,28 @@ class NextStep:
     lacks: tuple[Lack, ...]
 
 
-def next_steps(following: Following) -> list[NextStep]:
-    """Every rule's next step, entries first. Sizes and levels are those of the prices as they stand."""
-    plan, bar = following.plan, following.now
-    held = {1 if row["side"] > 0 else -1 for row in following.open_rows}
-    replay = Replay(replace(plan, first=min(plan.first, bar)), following.account)
+def next_steps(following: Following, place: int = 0) -> list[NextStep]:
+    """Every rule's next step on one of the markets, entries first. Sizes and levels are those of the prices as they
+    stand; the other markets' rules are asked as they stand."""
+    own = following.markets[place]
+    plan, bar = own.plan, own.now
+    held = {1 if row["side"] > 0 else -1 for row in own.open_rows}
+    replay = _replay(following, place, replace(plan, first=min(plan.first, bar)))
     moment = replay.at(max(bar, replay.plan.first))
     to_entries = Reader(following.checked, plan.expressions, plan.dataset, bar, moment.known_to_entries)
     to_exits = Reader(following.checked, plan.expressions, plan.dataset, bar, moment.known_to_exits)
-    time = int(plan.dataset.calendar.close_time[following.closed])
+    time = int(plan.dataset.calendar.close_time[own.closed])
     found = []
     for number, rule in enumerate(plan.entries):
         condition = to_entries.part(rule.when, rule.text)
-        act = _entry_act(following, number, rule, held)
+        act = _entry_act(following, place, number, rule, held)
         found.append(_step("enter", rule, time, act, condition))
     for number, rule in enumerate(plan.exits):
         sides = [side for side in held if rule.side is None or (rule.side == "long") == (side > 0)]
         if not sides:
             continue
         condition = to_exits.part(rule.when, rule.text)
-        found.append(_step("exit", rule, time, _exit_act(following, number, sides), condition))
+        found.append(_step("exit", rule, time, _exit_act(own, number, sides), condition))
     return found
 
 
@@ -70,15 +72,16 @@ def _step(kind: str, rule: NamedRule, time: int, act: str, condition: ConditionP
     return NextStep(kind, rule.side, rule.name, time, act, holds, lacks)
 
 
-def _entry_act(following: Following, number: int, rule: NamedRule, held: set[int]) -> str:
+def _entry_act(following: Following, place: int, number: int, rule: NamedRule, held: set[int]) -> str:
     """What would follow if an entry rule alone were yes at the close: the engine is asked."""
-    plan, side = following.plan, 1 if rule.side == "long" else -1
+    own = following.markets[place]
+    plan, side = own.plan, 1 if rule.side == "long" else -1
     signals = plan.rules.signals.entries[number]
     if signals[5] >= 0:
         return "as its condition, which asks for the position, then has it"
-    outcome = run(_if_yes(plan, number, following.closed), following.account)
+    bar, market = own.closed, plan.dataset.market
+    outcome = run_basket(_together(following, place, _if_yes(plan, number, bar)), following.account)[place]
     later = outcome.trades.rows
-    bar, market = following.closed, plan.dataset.market
     form = OrderForm(int(signals[1]))
     mine = later[(later["entry_rule"] == number) & (later["entry_bar"] == bar + 1)]
     first = "; the short is bought back first" if side > 0 else "; the long is sold first"
@@ -94,7 +97,7 @@ def _entry_act(following: Following, number: int, rule: NamedRule, held: set[int
                 text += " above" if way > 0 else " below"
         return text + first
     if form >= OrderForm.LIMIT:
-        resting = Replay(_if_yes(plan, number, bar), following.account).at(bar).resting
+        resting = _replay(following, place, _if_yes(plan, number, bar)).at(bar).resting
         order = next((item for item in resting if not item.is_exit and item.rule == number), None)
         if order is not None:
             kind = "limit" if form == OrderForm.LIMIT else "stop"
@@ -104,6 +107,15 @@ def _entry_act(following: Following, number: int, rule: NamedRule, held: set[int
     if skipped.size:
         return f"nothing: held back by {Skip(int(skipped[0]['reason'])).word}"
     return "nothing: already in a position" if side in held else "nothing as things stand"
+
+
+def _together(following: Following, place: int, plan: Plan) -> list[Plan]:
+    """The plans of all markets, with another for one of them."""
+    return [plan if k == place else market.plan for k, market in enumerate(following.markets)]
+
+
+def _replay(following: Following, place: int, plan: Plan) -> Replay:
+    return Replay(plan, following.account, _together(following, place, plan))
 
 
 def _if_yes(plan: Plan, number: int, bar: int) -> Plan:
@@ -119,9 +131,9 @@ def _if_yes(plan: Plan, number: int, bar: int) -> Plan:
     return replace(plan, flags=flags, rows=rows, last=bar + 1)
 
 
-def _exit_act(following: Following, number: int, sides: list[int]) -> str:
-    rule = following.plan.rules.signals.exits[number]
-    units = sum(float(row["units"]) for row in following.open_rows if (row["side"] > 0) == (sides[0] > 0))
+def _exit_act(own: FollowedMarket, number: int, sides: list[int]) -> str:
+    rule = own.plan.rules.signals.exits[number]
+    units = sum(float(row["units"]) for row in own.open_rows if (row["side"] > 0) == (sides[0] > 0))
     whole = bool(rule[3])
     what = f"sell {units:g}" if sides[0] > 0 else f"buy {units:g} back"
     form = OrderForm(int(rule[1]))
