@@ -310,10 +310,10 @@ class LookRecord(Base):
 
 
 class PracticeRecord(Removable, Base):
-    """A strategy that follows a feed: its whole setup, where its bars come from, what it began with.
+    """A strategy that follows a feed: its whole setup, where its bars come from.
 
     state : running, paused, stopped or failed; since : decisions begin with bars that open then, seconds since 1970 UTC
-    history : the closed bars before that, as they were when it began, compressed rows of time, prices, volume
+    through : the opening of the newest bars that were decided on; those of its markets that open later wait
     run_id : the kept run that it came from
     webhook : where what happens is sent, empty where nowhere; secret : what signs it
     """
@@ -326,13 +326,24 @@ class PracticeRecord(Removable, Base):
     setup: Mapped[dict[str, Any]]
     feed: Mapped[dict[str, Any]]
     since: Mapped[int]
-    history: Mapped[bytes] = mapped_column(LargeBinary)
+    through: Mapped[int] = mapped_column(BigInteger)
     state: Mapped[str] = mapped_column(String(16), default="running")
     message: Mapped[str] = mapped_column(String(500), default="")
     run_id: Mapped[int | None]
     webhook: Mapped[str] = mapped_column(String(500), default="")
     secret: Mapped[str] = mapped_column(String(200), default="")
     created: Mapped[datetime] = mapped_column(default=now)
+
+
+class PracticeHistory(Base):
+    """The closed bars of one of a practice's markets from before decisions began, as they were then: compressed rows of
+    time, prices, volume."""
+
+    __tablename__ = "practice_history"
+
+    practice_id: Mapped[int] = mapped_column(ForeignKey("practice.id", ondelete="CASCADE"), primary_key=True)
+    market: Mapped[str] = mapped_column(String(64), primary_key=True)
+    bars: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class PracticeBar(Base):
@@ -342,6 +353,7 @@ class PracticeBar(Base):
     __table_args__ = {"sqlite_with_rowid": False}
 
     practice_id: Mapped[int] = mapped_column(ForeignKey("practice.id", ondelete="CASCADE"), primary_key=True)
+    market: Mapped[str] = mapped_column(String(64), primary_key=True)
     time: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     open: Mapped[float] = mapped_column(Float)
     high: Mapped[float] = mapped_column(Float)
@@ -353,6 +365,7 @@ class PracticeBar(Base):
 class PracticeEvent(Base):
     """Something that happened in a practice, once by its key: an alert, a fill, an entry held back, a word of the feed.
 
+    market : its symbol, empty for what is of the whole practice
     bar : when the bar opened that it belongs to; time : when it was so, both seconds since 1970 UTC by the feed
     sent : empty where it is not to be sent, `due` or `sent`; due : when it is tried next, milliseconds since 1970 UTC;
     answer : what the last try brought
@@ -365,6 +378,7 @@ class PracticeEvent(Base):
     practice_id: Mapped[int] = mapped_column(ForeignKey("practice.id", ondelete="CASCADE"), index=True)
     key: Mapped[str] = mapped_column(String(120))
     kind: Mapped[str] = mapped_column(String(16))
+    market: Mapped[str] = mapped_column(String(64), default="")
     bar: Mapped[int] = mapped_column(BigInteger)
     time: Mapped[int] = mapped_column(BigInteger)
     text: Mapped[str] = mapped_column(String(500))
