@@ -18,8 +18,8 @@ from skelb.cli.files import UsageError
 from skelb.cli.options import JsonOption, print_json
 from skelb.cli.stored import stored_here
 from skelb.core.bars import Timeframe
-from skelb.core.plan import Dataset, make_dataset
-from skelb.core.trials import bars_onward
+from skelb.core.plan import Dataset
+from skelb.service.practice.feeds import onward
 from skelb.service.practice.listening import Listener
 from skelb.service.practice.stand_in import FAULTS, StandIn
 
@@ -30,7 +30,9 @@ _LOOK_S = 0.3
 
 @app.command()
 def feed(
-    market: Annotated[str, typer.Option("--market", metavar="SYMBOL", help="A stored market.")],
+    markets: Annotated[
+        list[str], typer.Option("--market", metavar="SYMBOL", help="A stored market; repeat it for several.")
+    ],
     timeframe: Annotated[str, typer.Option("--timeframe", metavar="15m", help="Of the bars that are said.")],
     since: Annotated[
         str, typer.Option("--from", metavar="DAY", help="The first day; the last fifth where none is named.")
@@ -56,13 +58,13 @@ def feed(
     """Serve stored bars as a feed, or made ones that go on: over a WebSocket, or to a file that grows."""
     wanted = frozenset(filter(None, (item.strip() for item in faults.split(","))))
     with stored_here() as here:
-        dataset = here.datasets.get(market, Timeframe.parse(timeframe))
+        datasets = [here.datasets.get(market, Timeframe.parse(timeframe)) for market in dict.fromkeys(markets)]
         if made is not None:
-            dataset = make_dataset(bars_onward(dataset, made), dataset.market)
-        after = _before(dataset, since) if made is None else -1
-    stand_in = StandIn(market, dataset, after, pace, wanted)  # type: ignore[arg-type]
+            datasets = onward(datasets, made)
+        after = min(_before(dataset, since) for dataset in datasets) if made is None else -1
+    stand_in = StandIn(datasets, after, pace, wanted)  # type: ignore[arg-type]
     if file is not None:
-        print(f"{market} {timeframe} is written to {file}", flush=True)
+        print(f"{', '.join(markets)} {timeframe} is written to {file}", flush=True)
         with contextlib.suppress(KeyboardInterrupt):
             stand_in.write(file)
         return
@@ -99,7 +101,7 @@ def alerts(
         raise UsageError("--json prints one document, --follow goes on: give one of them")
     with stored_here() as here, contextlib.suppress(KeyboardInterrupt):
         store = here.practices.store
-        titles = {stored.number: f"{stored.title} on {stored.setup.market}" for stored in store.all()}
+        titles = {stored.number: (stored.title, stored.setup.place) for stored in store.all()}
         if practice is not None:
             store.get(practice)
         found = store.after(0, practice)
@@ -110,7 +112,9 @@ def alerts(
         while True:
             for number, event in found:
                 said = np.datetime_as_string(np.datetime64(event.time, "s"))
-                print(f"{said}Z  {titles.get(number, number)}  {event.kind}: {event.text}", flush=True)
+                title, place = titles.get(number, (f"practice {number}", ""))
+                where = f"{title} on {event.market or place}"
+                print(f"{said}Z  {where}  {event.kind}: {event.text}", flush=True)
                 last = event.id
             if not follow and not found:
                 return

@@ -74,6 +74,11 @@ class Prepared:
         """The run, of the dataset alone or of every market of the basket."""
         return self.backtest_basket().outcomes if self.basket else [self.backtest().outcome]
 
+    @property
+    def datasets(self) -> tuple[Dataset, ...]:
+        """The markets that are run, in the order they are."""
+        return tuple(sorted(self.basket, key=lambda dataset: dataset.market.symbol)) or (self.dataset,)
+
     def alone(self) -> "Prepared":
         """Itself. Raises SettingsError where it is of a basket: what asks this looks at one market at a time."""
         if self.basket:

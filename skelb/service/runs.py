@@ -78,7 +78,7 @@ class KeptRuns:
             parent_id=None if before is None else before.number,
             title=title,
             version=self._version_of(title, setup.text),
-            place=f"a basket of {len(setup.basket)} markets" if setup.basket else setup.market,
+            place=setup.place,
             timeframe=setup.timeframe,
             change=FIRST if before is None else changes_in_words(before.setup, setup) or "the same again",
             tags=[],

@@ -50,6 +50,11 @@ class Setup(BaseModel):
         """The same for the same setup."""
         return blake2b(self.model_dump_json().encode(), digest_size=8).hexdigest()
 
+    @property
+    def place(self) -> str:
+        """The market, or how many there are."""
+        return f"a basket of {len(self.basket)} markets" if self.basket else self.market
+
     def dataset(self, datasets: Datasets) -> Dataset:
         """The bars to run on; of a basket those of its first market."""
         symbol = self.basket[0] if self.basket else self.market

@@ -24,9 +24,13 @@ def begin_practice(body: PracticeIn, app: App) -> PracticeOut:
 
 
 @router.get("/practices/{number}")
-def practice(number: Number, app: App) -> PracticeShown:
-    """A practice as it stands: chart, what it would do next, position, what happened, drift."""
-    return app.practices.shown(number)
+def practice(
+    number: Number,
+    app: App,
+    market: Annotated[str | None, Query(max_length=64, description="which of its markets; the first without")] = None,
+) -> PracticeShown:
+    """A practice as it stands: of one market chart, next steps and position; of all what happened, and drift."""
+    return app.practices.shown(number, market)
 
 
 @router.get("/practices/{number}/events")

@@ -100,7 +100,7 @@ def test_a_feed_at_an_address_that_misbehaves_is_followed_and_its_faults_are_sho
     # The bars of after those that are stored: the last ones said again, on later days.
     bars = dataset.bars.take(slice(len(dataset) - 400, None))
     later = make_dataset(replace(bars, time=bars.time + 371 * 86_400), market)
-    stand_in = StandIn("KELP", later, 0, 0, frozenset({"doubled", "corrected", "late"}))
+    stand_in = StandIn([later], 0, 0, frozenset({"doubled", "corrected", "late"}))
     server = stand_in.listen(0)
     Thread(target=server.serve_forever, daemon=True).start()
     port = server.socket.getsockname()[1]

@@ -277,6 +277,7 @@ def test_a_stand_in_feed_is_served_and_written_to_a_file(tmp_path):
     stored = tmp_path / "home"
     application = Application(stored)
     application.library.save_market("WAVE", "A wave", {"tick": 0.25}, [wave_bars(2500)])
+    application.library.save_market("OTHER", "Another", {"tick": 0.25}, [wave_bars(2500, seed=3)])
     application.close()
     command = [sys.executable, "-m", "skelb.program", "feed", "--market", "WAVE", "--timeframe", "15m", "--pace", "0"]
     environment = {**os.environ, "SKELB_HOME": str(stored)}
@@ -310,6 +311,18 @@ def test_a_stand_in_feed_is_served_and_written_to_a_file(tmp_path):
         making.wait()
     first = read_word(grown.read_text().splitlines()[1])
     assert first.time > int(wave_bars(2500).time[-1]) and first.is_closed
+    both = tmp_path / "both.jsonl"
+    several = subprocess.Popen(
+        [*command, "--market", "OTHER", "--file", str(both), "--from", "2024-01-20"], env=environment
+    )
+    try:
+        wait_for(lambda: both.exists() and both.read_text().count("\n") > 20)
+    finally:
+        several.kill()
+        several.wait()
+    told = [read_word(line) for line in both.read_text().splitlines()[:10]]
+    assert [item.market for item in told[0].markets] == ["WAVE", "OTHER"]
+    assert [type(word).__name__ for word in told[1:7]] == ["BarSaid", "BarSaid", "Clock"] * 2  # moment by moment
     for arguments, why in (
         (["--from", "noon"], "--from takes a day"),
         (["--faults", "sleepy"], "a fault is one of late, doubled"),

@@ -15,7 +15,16 @@ from skelb.core.errors import FeedError
 from skelb.core.feeds import BarSaid, Clock, Gap, Gathering, Hello, Intake, Offered, read_word, written
 from skelb.core.language import check
 from skelb.core.plan import input_values, make_dataset, make_plan
-from skelb.core.practice import FEWEST_TRADES, Following, SoFar, drift_of, lengthened, next_steps, slippage_a_side
+from skelb.core.practice import (
+    FEWEST_TRADES,
+    Following,
+    Ledger,
+    SoFar,
+    drift_of,
+    lengthened,
+    next_steps,
+    slippage_a_side,
+)
 from tests.conftest import wave_bars
 from tests.core.test_engine_against_reference import engine_account, engine_dataset, sound
 from tests.core.test_engine_laws import random_setup
@@ -390,8 +399,8 @@ def test_a_moment_of_a_basket_is_let_through_once_and_whole(data):
         if data.draw(st.integers(0, 5)) == 0:  # the program ends, and begins again from what it stored
             kept = gathering.through
             gathering = Gathering(markets, M15, False, dict.fromkeys(names, start + 1 - 900), kept)
-            for (other, time), bar in sorted(accepted.items(), key=lambda item: item[0][1]):
-                gathering.know(other, time, bar.values)
+            for bar in sorted(accepted.values(), key=lambda bar: bar.time):
+                gathering.know(bar)
     for name in names:  # a bar later than all others lets everything through
         gathering.take(replace(said(bars, 9), market=name, time=int(bars.time[9]) + 900))
     through += gathering.let_through()
@@ -468,19 +477,11 @@ WEEK = 7 * 86_400
 
 
 def drift(net, tested, weeks=10, tested_weeks=100):
-    entered = (np.arange(len(net)) * weeks * WEEK // max(1, len(net))).astype(np.int64)
-    of_test = (np.arange(len(tested)) * tested_weeks * WEEK // max(1, len(tested))).astype(np.int64)
-    net, tested = np.array(net, float), np.array(tested, float)
-    return drift_of(
-        net,
-        np.full(net.size, 4.0),
-        entered,
-        (0, weeks * WEEK),
-        tested,
-        np.full(tested.size, 4.0),
-        of_test,
-        (0, tested_weeks * WEEK),
-    )
+    def ledger(nets, length):
+        entered = np.arange(len(nets)) * length * WEEK // max(1, len(nets))
+        return Ledger(np.array(nets, float), np.full(len(nets), 4.0), entered.astype(np.int64))
+
+    return drift_of(ledger(net, weeks), (0, weeks * WEEK), ledger(tested, tested_weeks), (0, tested_weeks * WEEK))
 
 
 def test_drift_says_when_it_is_too_early_and_when_it_is_another_strategy():

@@ -16,7 +16,7 @@ import pytest
 from sqlalchemy import event, text
 
 from skelb.core.bars import Bars
-from skelb.core.engine import Reason, run
+from skelb.core.engine import Reason, run_basket
 from skelb.core.errors import NotFoundError, SettingsError, SkelbError
 from skelb.core.feeds import BarSaid, written
 from skelb.core.plan import make_dataset, make_plan
@@ -55,43 +55,64 @@ def followed(application, number):
 
 
 def ended(application, number):
-    wait_for(lambda: state_of(application, number) != "running")
-    return followed(application, number)
+    follower = followed(application, number)
+    wait_for(lambda: not follower.is_at_work)
+    assert state_of(application, number) != "running"
+    return follower
 
 
 def taken(application, number):
-    """All bars of a practice: those from before, and those that it took."""
-    store = application.practices.store
-    before = store.history(number, wave_bars(1).timeframe)
-    rows = store.bars(number)
-    times = np.array([opened for opened, _ in rows], np.int64)
-    values = np.array([value for _, value in rows]).reshape(-1, 5).T
-    old = (before.open, before.high, before.low, before.close, before.volume)
-    joined = [np.concatenate(pair) for pair in zip(old, values, strict=True)]
-    return Bars(before.timeframe, np.concatenate((before.time, times)), *joined)
+    """The bars of each market of a practice that were decided on, behind those from before."""
+    store, found = application.practices.store, {}
+    through = store.get(number).through
+    rows = [bar for bar in store.bars(number) if bar.time <= through]
+    for symbol, before in store.histories(number, wave_bars(1).timeframe).items():
+        own = [bar for bar in rows if bar.market == symbol]
+        times = np.array([bar.time for bar in own], np.int64)
+        values = np.array([bar.values for bar in own]).reshape(-1, 5).T
+        old = (before.open, before.high, before.low, before.close, before.volume)
+        joined = [np.concatenate(pair) for pair in zip(old, values, strict=True)]
+        found[symbol] = Bars(before.timeframe, np.concatenate((before.time, times)), *joined)
+    return found
 
 
-def backtested(application, number, bars):
-    """The trades of a backtest over bars that decides from where the practice began; those the end ends are left out."""
-    stored = application.practices.store.get(number)
-    prepared = stored.setup.prepared(application.library, application.datasets)
-    dataset = make_dataset(bars, prepared.dataset.market)
-    plan = make_plan(prepared.checked, dataset, prepared.inputs)
-    first = min(int(np.searchsorted(bars.time, stored.since)), len(bars) - 1)
-    rows = run(replace(plan, first=first), prepared.account).trades.rows
-    return rows[rows["reason"] != Reason.END]
+def wave(application, number):
+    """The bars of a practice on the one market."""
+    return taken(application, number)["WAVE"]
+
+
+def backtested(application, number):
+    """The trades on each market of a backtest over the bars that were decided on; those the end ends are left out."""
+    stored, plans = application.practices.store.get(number), []
+    prepared, all_bars = stored.setup.prepared(application.library, application.datasets), taken(application, number)
+    for dataset in prepared.datasets:
+        bars = all_bars[dataset.market.symbol]
+        plan = make_plan(prepared.checked, make_dataset(bars, dataset.market), prepared.inputs)
+        first = int(np.searchsorted(plan.dataset.bars.time, stored.since))
+        plans.append(replace(plan, first=min(first, len(plan.dataset) - 1)))
+    rows = [outcome.trades.rows for outcome in run_basket(plans, prepared.account)]
+    return [own[own["reason"] != Reason.END] for own in rows]
 
 
 def agrees(application, number):
-    """Whether trades and events are those of a backtest over the bars that were taken; returns how many trades."""
-    follower = followed(application, number)
-    rows = backtested(application, number, taken(application, number))
-    mine = follower.following.trades
-    assert mine.tobytes() == rows.tobytes()
+    """Whether trades and events are those of a backtest over the bars that were taken; returns how many trades.
+
+    Where the backtest's bars of one market have come to their end its lots end, which the account feels: of several
+    markets the trades until then are compared.
+    """
+    markets = followed(application, number).following.markets
+    bars = taken(application, number)
+    end = min(int(own.time[-1]) for own in bars.values()) + (len(markets) == 1)
+    for own, its in zip(markets, backtested(application, number), strict=True):
+        times = own.plan.dataset.bars.time
+        mine = own.trades[times[own.trades["exit_bar"]] < end]
+        assert mine.tobytes() == its[times[its["exit_bar"]] < end].tobytes()
     kinds = [item.kind for item in application.practices.store.events(number, limit=100_000)]
-    assert kinds.count("exit") == len(rows)
-    assert kinds.count("enter") == len(rows) + follower.following.open_rows.size
-    return len(rows)
+    count = sum(own.trades.size for own in markets)
+    assert kinds.count("exit") == count
+    rows = [(own.closed, own.outcome.trades.rows) for own in markets]
+    assert kinds.count("enter") == sum((own["entry_bar"] < closed).sum() for closed, own in rows)
+    return count
 
 
 def test_a_replay_ends_with_the_backtests_trades(application):
@@ -100,9 +121,9 @@ def test_a_replay_ends_with_the_backtests_trades(application):
     follower = ended(application, number)
     stored = practices.store.get(number)
     assert (stored.state, stored.message) == ("stopped", "the feed has come to its end")
-    assert len(taken(application, number)) == 4000 and agrees(application, number) > 20
+    assert len(wave(application, number)) == 4000 and agrees(application, number) > 20
     shown = practices.shown(number)
-    assert shown.line.trades == follower.following.trades.size and shown.drift.tested > 100
+    assert shown.line.trades == follower.following.trade_count and shown.drift.tested > 100
     assert shown.event_count == len(practices.events(number, None, 100_000)) and len(shown.events) == 40
     assert [item.id for item in shown.events] == sorted((item.id for item in shown.events), reverse=True)
     in_view = [item for item in shown.events if item.bar is not None]
@@ -121,7 +142,7 @@ def test_made_bars_go_on_where_the_stored_ones_end_over_a_pause_and_another_pace
     assert practices.store.get(number).feed == MadeBars(pace=0)
     practices.go_on(number)
     ended(application, number)
-    bars = taken(application, number)
+    bars = wave(application, number)
     onward = bars_onward(stored)
     assert (bars.time == np.concatenate((stored.bars.time, onward.time))).all()
     assert (bars.close[-len(onward) :] == onward.close).all() and agrees(application, number) > 100
@@ -158,7 +179,7 @@ def test_paused_gone_on_with_and_closed_it_takes_every_bar_once(application, tmp
         again.practices.put_pace(number, 0)
         again.practices.start_all()
         ended(again, number)
-        assert len(taken(again, number)) == 4000 and agrees(again, number) > 20
+        assert len(wave(again, number)) == 4000 and agrees(again, number) > 20
     finally:
         again.close()
 
@@ -191,7 +212,7 @@ def test_killed_at_any_moment_nothing_is_lost_and_nothing_happens_twice(applicat
         again.practices.put_pace(number, 0)
         again.practices.start_all()
         ended(again, number)
-        assert len(taken(again, number)) == 4000 and agrees(again, number) > 20
+        assert len(wave(again, number)) == 4000 and agrees(again, number) > 20
     finally:
         again.close()
 
@@ -217,7 +238,143 @@ def test_a_full_disk_stops_it_and_going_on_loses_nothing(application):
     practices.put_pace(number, 0)
     practices.go_on(number)
     ended(application, number)
-    assert len(taken(application, number)) == 4000 and agrees(application, number) > 20
+    assert len(wave(application, number)) == 4000 and agrees(application, number) > 20
+
+
+# --- several markets on one account ------------------------------------------------------------------------------------
+
+
+BASKET = SETUP.model_copy(update={"basket": ("WAVE", "SHORT", "DRIFT")})
+
+
+@pytest.fixture
+def markets(application):
+    """Three markets: one has its session in the morning, one has holes in its bars."""
+    hours = {"tick": 0.25, "session": "08:00-12:00", "zone": "UTC"}
+    application.library.save_market("SHORT", "Mornings", hours, [wave_bars(4000, seed=5)])
+    holes = np.random.default_rng(3).random(4000) > 0.05
+    application.library.save_market("DRIFT", "With holes", {"tick": 0.25}, [wave_bars(4000, seed=6).take(holes)])
+    return application
+
+
+def test_a_replay_of_a_basket_ends_with_the_backtests_trades(markets):
+    practices = markets.practices
+    number = practices.begin(BASKET, AT_ONCE)
+    ended(markets, number)
+    stored = practices.store.get(number)
+    assert (stored.state, stored.message) == ("stopped", "the feed has come to its end")
+    assert stored.setup.basket == ("DRIFT", "SHORT", "WAVE")
+    bars = taken(markets, number)
+    for dataset in stored.setup.prepared(markets.library, markets.datasets).datasets:
+        assert bars[dataset.market.symbol].close.tobytes() == dataset.bars.close.tobytes()
+    assert agrees(markets, number) > 40
+    shown, short = practices.shown(number), practices.shown(number, "SHORT")
+    assert (shown.market, short.market) == ("DRIFT", "SHORT") and shown.line.markets == ["DRIFT", "SHORT", "WAVE"]
+    assert sum(one.trades for one in shown.markets) == shown.line.trades == shown.drift.trades
+    assert sum(one.net for one in shown.markets) == pytest.approx(shown.line.net)
+    assert shown.line.position is None and not any(one.is_awaited for one in shown.markets)
+    assert shown.line.open_in == sum(one.position != 0 for one in shown.markets)
+    of_others = [item for item in short.events if item.market not in ("", "SHORT")]
+    assert of_others and all(item.bar is None for item in of_others)
+    with pytest.raises(NotFoundError, match="LAMP is not practised here: DRIFT, SHORT, WAVE"):
+        practices.shown(number, "LAMP")
+    assert markets.runs.run(shown.run).setup.basket == stored.setup.basket
+
+
+def test_a_basket_paused_gone_on_with_and_closed_takes_every_bar_once(markets, tmp_path):
+    practices = markets.practices
+    number = practices.begin(BASKET, Replay(pace=100_000))
+    for _ in range(4):
+        there = len(practices.store.bars(number))
+        wait_for(lambda there=there: len(practices.store.bars(number)) > there)
+        practices.pause(number)
+        assert agrees(markets, number) >= 0
+        practices.go_on(number)
+    markets.close()
+    again = Application(tmp_path)
+    try:
+        again.practices.put_pace(number, 0)
+        again.practices.start_all()
+        ended(again, number)
+        assert len(wave(again, number)) == 4000 and agrees(again, number) > 40
+    finally:
+        again.close()
+
+
+def test_made_bars_of_a_basket_are_of_each_market_its_own(markets):
+    number = markets.practices.begin(BASKET, MadeBars(pace=0, seed=4))
+    ended(markets, number)
+    bars = taken(markets, number)
+    datasets = markets.practices.store.get(number).setup.prepared(markets.library, markets.datasets).datasets
+    for place, dataset in enumerate(datasets):
+        onward = bars_onward(dataset, 4 + place)
+        assert bars[dataset.market.symbol].close[-len(onward) :].tobytes() == onward.close.tobytes()
+    assert agrees(markets, number) > 100
+
+
+def test_a_file_of_a_basket_is_let_through_moment_by_moment_also_after_a_restart(markets, tmp_path):
+    """What waits for another market is kept; a market that says nothing holds the others until the clock has passed."""
+    path = tmp_path / "grows.csv"
+    path.write_text("market,time,open,high,low,close,volume\n")
+    setup = SETUP.model_copy(update={"basket": ("WAVE", "SHORT")})
+    number = markets.practices.begin(setup, GrowingFile(path=str(path)))
+    markets.close()
+    bars = wave_bars(4100)
+    begin = 4000 + int(np.argmax(bars.time[4000:] % 86_400 == 8 * 3600))  # both sessions are open
+
+    def row(symbol, at):
+        told = [float(getattr(bars, name)[at]) for name in ("open", "high", "low", "close", "volume")]
+        return f"{symbol},{int(bars.time[at])},{','.join(map(str, told))}\n"
+
+    def says(*lines):
+        """The program takes lines, and ends; what is stored then: bars, and how many of them were decided on."""
+        application = Application(tmp_path)
+        try:
+            application.practices.start_all()
+            with path.open("a") as file:
+                file.writelines(lines)
+            wait_for(lambda: followed(application, number).is_at_work)
+            time.sleep(1.2)
+            application.practices.pause(number)
+            application.practices.store.put(number, "running")
+            assert agrees(application, number) >= 0
+            store, awaited = application.practices.store, followed(application, number).awaited
+            kept = store.bars(number)
+            return len(kept), sum(bar.time <= store.get(number).through for bar in kept), awaited
+        finally:
+            application.close()
+
+    assert says(row("WAVE", begin), row("OTHER", begin), row("WAVE", begin + 1)) == (2, 0, ["SHORT"])
+    assert says(row("SHORT", begin)) == (3, 2, ["SHORT"])
+    assert says(row("SHORT", begin + 2)) == (4, 3, ["WAVE"])
+    assert says(json.dumps({"say": "clock", "time": int(bars.time[begin + 2]) + 900}) + "\n") == (4, 4, [])
+    assert says(row("WAVE", begin + 2)) == (4, 4, [])  # it is late
+    assert says(*(row("WAVE", begin + at) for at in range(3, 40))) == (41, 4, ["SHORT"])
+    # Once its session is over nobody waits for the morning's market.
+    assert says(row("SHORT", begin + 15)) == (42, 42, [])
+
+
+def test_several_markets_of_a_file_need_a_head_that_says_which(markets, tmp_path):
+    path = tmp_path / "grows.csv"
+    path.write_text("time,open,high,low,close,volume\n2024-05-01T10:00:00Z,1,2,1,2,5\n")
+    number = markets.practices.begin(BASKET, GrowingFile(path=str(path)))
+    wait_for(lambda: followed(markets, number).troubles.refused)
+    assert followed(markets, number).troubles.last == "the head of the file names no market"
+    markets.practices.stop(number)
+
+
+def test_a_basket_is_of_those_markets_that_are_not_too_dear_and_have_bars_enough(markets):
+    begin = markets.practices.begin
+    markets.library.save_market("DEAR", "Wide", {"tick": 0.25, "spread": 50.0}, [wave_bars(4000)])
+    markets.library.save_market(
+        "YOUNG", "Young", {"tick": 0.25}, [wave_bars(800, start=int(wave_bars(4000).time[3190]))]
+    )
+    cheap = SETUP.model_copy(update={"basket": ("WAVE", "DEAR"), "dearest": 20.0})
+    number = begin(cheap, AT_ONCE)
+    assert markets.practices.store.get(number).setup.basket == ("WAVE",)
+    ended(markets, number)
+    with pytest.raises(SettingsError, match="bars of YOUNG lie before that day, at least 50 are needed"):
+        begin(SETUP.model_copy(update={"basket": ("WAVE", "YOUNG")}), AT_ONCE)
 
 
 # --- feeds -----------------------------------------------------------------------------------------------------------
@@ -231,7 +388,7 @@ def test_whatever_the_feed_does_the_trades_are_those_of_the_bars_that_were_taken
     since = int(dataset.bars.time[3600])
     short = dataset.bars.take(dataset.bars.time < since)
     application.library.save_market("WAVE", "A wave", {"tick": 0.25}, [short])
-    stand_in = StandIn("WAVE", dataset, since - 1, 40_000 if "reconnect" in faults else 0, frozenset(faults))
+    stand_in = StandIn([dataset], since - 1, 40_000 if "reconnect" in faults else 0, frozenset(faults))
     server = stand_in.listen(0)
     Thread(target=server.serve_forever, daemon=True).start()
     port = server.socket.getsockname()[1]
@@ -253,7 +410,7 @@ def test_whatever_the_feed_does_the_trades_are_those_of_the_bars_that_were_taken
     server.shutdown()
     troubles = followed(application, number).troubles
     assert agrees(application, number) > 3
-    bars = taken(application, number)
+    bars = wave(application, number)
     assert (np.diff(bars.time) > 0).all()
     told = {"doubled": troubles.doubled, "corrected": troubles.corrected, "late": troubles.late, "order": troubles.late}
     for fault in faults & told.keys() - {"late", "order"}:
@@ -302,7 +459,7 @@ def test_a_file_that_grows_is_followed_line_by_line(application, tmp_path):
     application.practices.pause(number)
     troubles = followed(application, number).troubles
     assert troubles.refused == 2 and agrees(application, number) >= 0
-    assert taken(application, number).close[-1] == 5.5
+    assert wave(application, number).close[-1] == 5.5
 
 
 @pytest.mark.parametrize(
@@ -336,8 +493,6 @@ def test_what_cannot_be_practised_is_refused(application):
     ):
         with pytest.raises(SkelbError, match=why):
             begin(SETUP.model_copy(update={"text": text_}), AT_ONCE)
-    with pytest.raises(SkelbError):
-        begin(SETUP.model_copy(update={"basket": ("WAVE",)}), AT_ONCE)
     with pytest.raises(NotFoundError):
         application.practices.shown(7)
     assert application.practices.lines() == []
@@ -527,7 +682,7 @@ def test_a_receiver_that_answers_nonsense_is_tried_again_after_a_pause(applicati
 def test_a_feed_that_is_lost_is_lost_once(application):
     """However often it is sought in vain, one event says so, and one that it is back."""
     dataset = application.datasets.get("WAVE", wave_bars(1).timeframe)
-    first = StandIn("WAVE", dataset, int(dataset.bars.time[-20]), 0, frozenset())
+    first = StandIn([dataset], int(dataset.bars.time[-20]), 0, frozenset())
     server = first.listen(0)
     port = server.socket.getsockname()[1]
     Thread(target=server.serve_forever, daemon=True).start()
@@ -538,7 +693,7 @@ def test_a_feed_that_is_lost_is_lost_once(application):
     server.shutdown()
     wait_for(lambda: "is not there" in followed(application, number).troubles.last)
     time.sleep(2.0)
-    again = StandIn("WAVE", dataset, int(dataset.bars.time[-20]), 0, frozenset())
+    again = StandIn([dataset], int(dataset.bars.time[-20]), 0, frozenset())
     second = again.listen(port)
     Thread(target=second.serve_forever, daemon=True).start()
     events = application.practices.store

@@ -39,15 +39,15 @@ class Gathering:
             intake = Intake(market.symbol, timeframe, through)
             self._of[market.symbol] = _Heard(market, intake, last, max(last, through))
 
-    def know(self, market: str, time: int, values: tuple[float, float, float, float, float]) -> None:
+    def know(self, bar: BarSaid) -> None:
         """Remember a bar that was taken before, bars of each market in order; it waits again if it did then."""
-        heard = self._of[market]
-        heard.intake.know(time, values)
-        heard.newest = max(heard.newest, time)
-        heard.upto = max(heard.upto, time)
-        if time > self.through:
-            heard.intake.last = time
-            heard.waiting.append(BarSaid(market, self.timeframe, time, *values, is_closed=True))
+        heard = self._of[bar.market]
+        heard.intake.know(bar.time, bar.values)
+        heard.newest = max(heard.newest, bar.time)
+        heard.upto = max(heard.upto, bar.time)
+        if bar.time > self.through:
+            heard.intake.pass_by(bar.time)
+            heard.waiting.append(bar)
 
     def take(self, word: Word) -> Taken:
         """What becomes of a word; closed bars that are `taken` wait to be let through."""

@@ -1,7 +1,7 @@
 """A strategy that follows bars as they come: what it did, how it stands, what it would do next, and whether it is still
 the one that was tested."""
 
-from skelb.core.practice.drift import FEWEST_TRADES, Band, Drift, drift_of, slippage_a_side
+from skelb.core.practice.drift import FEWEST_TRADES, Band, Drift, Ledger, drift_of, slippage_a_side
 from skelb.core.practice.following import FollowedMarket, Following, Happening, SoFar, lengthened
 from skelb.core.practice.next_steps import Lack, NextStep, next_steps
 
@@ -13,6 +13,7 @@ __all__ = [
     "Following",
     "Happening",
     "Lack",
+    "Ledger",
     "NextStep",
     "SoFar",
     "drift_of",

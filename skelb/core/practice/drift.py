@@ -1,5 +1,6 @@
 """Whether practice is still the strategy that was tested: its figures against what as many trades of the test give."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -47,35 +48,47 @@ class Drift:
     verdict: str
 
 
-def drift_of(
-    net: Floats, slipped: Floats, entered: Ints, span: tuple[int, int], tested_net: Floats, tested_slipped: Floats,
-    tested_entered: Ints, tested_span: tuple[int, int],
-) -> Drift:  # fmt: skip
+@dataclass(frozen=True, eq=False)
+class Ledger:
+    """What drift looks at in trades: money after costs, `slippage_a_side` in ticks, moments of entry in seconds since
+    1970 UTC, rising; all shape (trades,)."""
+
+    net: Floats
+    slipped: Floats
+    entered: Ints
+
+    @classmethod
+    def of(cls, traded: Sequence[tuple[Rows, Dataset]]) -> "Ledger":
+        """The trades of some markets, each with its dataset."""
+        entered = np.concatenate([dataset.bars.time[rows["entry_bar"]] for rows, dataset in traded])
+        slipped = np.concatenate([slippage_a_side(rows, dataset) for rows, dataset in traded])
+        return cls(np.concatenate([rows["net"] for rows, _ in traded]), slipped, np.sort(entered))
+
+
+def drift_of(mine: Ledger, span: tuple[int, int], theirs: Ledger, tested_span: tuple[int, int]) -> Drift:
     """Trades of practice against those of the backtest.
 
-    net : money after costs; slipped : ticks, see `slippage_a_side`; entered : moments of entry, seconds since 1970
-    UTC, rising; all shape (trades,). A span is the first and last moment of what was gone through. Each figure's band
-    is drawn from the backtest: as many trades with replacement (Efron 1979); the pace's from stretches of practice's
-    length.
+    A span is the first and last moment of what was gone through. Each figure's band is drawn from the backtest: as
+    many trades with replacement (Efron 1979); the pace's from stretches of practice's length.
     """
-    count, tested = net.size, tested_net.size
+    count, tested = mine.net.size, theirs.net.size
     generator = np.random.default_rng(_SEED)
     weeks = max(0.0, (span[1] - span[0]) / _WEEK_S)
     bands = [
         Band(
             "trades_a_week",
             count / weeks if weeks > 0 else None,
-            *_pace(tested_entered, tested_span, span, weeks, generator),
+            *_pace(theirs.entered, tested_span, span, weeks, generator),
         )
     ]
     drawn = generator.integers(0, tested, (_DRAWS, count)) if tested and count else np.zeros((0, 0), np.int64)
-    for key, mine, theirs in (
-        ("average_trade", net, tested_net),
-        ("win_rate", (net > 0) * 100.0, (tested_net > 0) * 100.0),
-        ("slippage_a_side", slipped, tested_slipped),
+    for key, own, of_test in (
+        ("average_trade", mine.net, theirs.net),
+        ("win_rate", (mine.net > 0) * 100.0, (theirs.net > 0) * 100.0),
+        ("slippage_a_side", mine.slipped, theirs.slipped),
     ):
-        value = float(mine.mean()) if count else None
-        bands.append(Band(key, value, *(_percentiles(theirs[drawn].mean(axis=1)) if drawn.size else (None,) * 3)))
+        value = float(own.mean()) if count else None
+        bands.append(Band(key, value, *(_percentiles(of_test[drawn].mean(axis=1)) if drawn.size else (None,) * 3)))
     return Drift(count, tested, tuple(bands), _verdict(count, tested, bands))
 
 

@@ -46,7 +46,7 @@ def message_of(event: StoredEvent, practice: StoredPractice) -> bytes:
         "id": event.id,
         "practice": practice.number,
         "strategy": practice.title,
-        "market": setup.market,
+        "market": event.market or setup.place,
         "timeframe": setup.timeframe,
         "kind": event.kind,
         "time": event.time,

@@ -2,7 +2,7 @@
 protocol."""
 
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from datetime import datetime
 from pathlib import Path
@@ -16,7 +16,6 @@ from pydantic import BaseModel, ConfigDict, Field
 from websockets.exceptions import WebSocketException
 from websockets.sync.client import connect
 
-from skelb.core.bars import Bars
 from skelb.core.errors import FeedAwayError, FeedError, SettingsError
 from skelb.core.feeds import BarSaid, Clock, Hello, Offered, Word, read_word, written
 from skelb.core.feeds.words import LONGEST_LINE
@@ -91,43 +90,64 @@ def check_feed(choice: FeedChoice) -> None:
             raise SettingsError(f"a feed's address begins with ws:// or wss://, not `{choice.url}`")
 
 
-def replayed(symbol: str, dataset: Dataset, after: int, pace: float, until: Event) -> Iterator[Said]:
-    """Stored bars that open after a moment, each as it forms of its finer bars and then closed; the end ends it.
+def replayed(datasets: Sequence[Dataset], after: int, pace: float, until: Event) -> Iterator[Said]:
+    """Stored bars of markets that open after a moment, each as it forms of its finer bars and then closed, moment by
+    moment; the end ends it.
 
     Hours in which there is no bar are passed over.
     """
-    bars, timeframe = dataset.bars, dataset.bars.timeframe
-    yield Hello(f"replay of {symbol}", (Offered(symbol, timeframe),))
-    prices, ends = dataset.pieces
-    first = int(np.searchsorted(bars.time, after, side="right"))
+    timeframe = datasets[0].bars.timeframe
+    symbols = [dataset.market.symbol for dataset in datasets]
+    yield Hello(f"replay of {', '.join(symbols)}", tuple(Offered(symbol, timeframe) for symbol in symbols))
+    opened = np.unique(np.concatenate([dataset.bars.time for dataset in datasets]))
     rest_s = timeframe.seconds / pace if pace > 0 else 0.0
-    for at in range(first, len(bars)):
-        begin = int(ends[at - 1]) if at else 0
+    for moment in opened[np.searchsorted(opened, after, side="right") :].tolist():
+        places = [(dataset, int(np.searchsorted(dataset.bars.time, moment))) for dataset in datasets]
+        here = [(one, at) for one, at in places if at < len(one.bars) and one.bars.time[at] == moment]
         if rest_s > 0:
-            yield from _forming(symbol, bars, at, prices[:, begin : int(ends[at])], rest_s, until)
+            yield from _forming(here, rest_s, until)
         if until.is_set():
             return
-        yield _said(symbol, bars, at)
+        for dataset, at in here:
+            yield _said(dataset, at)
+        yield Clock(moment + timeframe.seconds)
 
 
-def made(symbol: str, dataset: Dataset, seed: int, after: int, pace: float, until: Event) -> Iterator[Said]:
+def made(datasets: Sequence[Dataset], seed: int, after: int, pace: float, until: Event) -> Iterator[Said]:
     """Made bars after the stored ones (`bars_onward`), as a replay says them."""
-    return replayed(symbol, make_dataset(bars_onward(dataset, seed), dataset.market), after, pace, until)
+    return replayed(onward(datasets, seed), after, pace, until)
 
 
-def _forming(symbol: str, bars: Bars, at: int, pieces: np.ndarray, rest_s: float, until: Event) -> Iterator[Said]:
-    """A bar as it stands after some of its finer bars, over the time that it takes."""
-    count = pieces.shape[1]
-    shown = np.unique(np.linspace(0, count - 1, min(count, _MOST_PIECES)).astype(np.int64)).tolist() if count else []
-    for number in shown:
-        so_far = pieces[:, : number + 1]
-        opened, high, low = float(so_far[0, 0]), float(so_far[1].max()), float(so_far[2].min())
-        row = BarSaid(symbol, bars.timeframe, int(bars.time[at]), opened, high, low, float(so_far[3, -1]), 0.0, False)
-        yield row
-        yield Clock(int(bars.time[at]) + bars.timeframe.seconds * (number + 1) // count)
+def onward(datasets: Sequence[Dataset], seed: int) -> list[Dataset]:
+    """Made bars after the stored ones, of each market by a seed of its own. Raises SettingsError where none can be."""
+    return [make_dataset(bars_onward(one, seed + place), one.market) for place, one in enumerate(datasets)]
+
+
+def _forming(here: Sequence[tuple[Dataset, int]], rest_s: float, until: Event) -> Iterator[Said]:
+    """Bars of one moment as they stand after some of their finer bars, over the time that they take."""
+    pieces = []
+    for dataset, at in here:
+        prices, ends = dataset.pieces
+        own = prices[:, int(ends[at - 1]) if at else 0 : int(ends[at])]
+        if own.shape[1]:
+            pieces.append((dataset, at, own))
+    most = max((own.shape[1] for _, _, own in pieces), default=0)
+    shown = np.unique(np.linspace(1, most, min(most, _MOST_PIECES)).astype(np.int64)).tolist() if most else []
+    for part in shown:
+        for dataset, at, own in pieces:
+            yield _standing(dataset, at, own[:, : max(1, own.shape[1] * part // most)])
+        if part < most:  # at its end only when they have closed
+            dataset, at, _ = pieces[0]
+            yield Clock(int(dataset.bars.time[at]) + dataset.bars.timeframe.seconds * part // most)
         yield from _rest(rest_s / len(shown), until)
         if until.is_set():
             return
+
+
+def _standing(dataset: Dataset, at: int, so_far: np.ndarray) -> BarSaid:
+    first, high, low, last = float(so_far[0, 0]), so_far[1].max(), so_far[2].min(), so_far[3, -1]
+    opened, symbol = int(dataset.bars.time[at]), dataset.market.symbol
+    return BarSaid(symbol, dataset.bars.timeframe, opened, first, float(high), float(low), float(last), 0.0, False)
 
 
 def _rest(seconds: float, until: Event) -> Iterator[None]:
@@ -137,21 +157,24 @@ def _rest(seconds: float, until: Event) -> Iterator[None]:
         yield None
 
 
-def _said(symbol: str, bars: Bars, at: int) -> BarSaid:
+def _said(dataset: Dataset, at: int) -> BarSaid:
+    bars = dataset.bars
     first, high, low, last, volume = (
         float(row[at]) for row in (bars.open, bars.high, bars.low, bars.close, bars.volume)
     )
-    return BarSaid(symbol, bars.timeframe, int(bars.time[at]), first, high, low, last, volume, is_closed=True)
+    return BarSaid(
+        dataset.market.symbol, bars.timeframe, int(bars.time[at]), first, high, low, last, volume, is_closed=True
+    )
 
 
-def growing(path: Path, symbol: str, dataset: Dataset, until: Event) -> Iterator[Said]:
+def growing(path: Path, datasets: Sequence[Dataset], until: Event) -> Iterator[Said]:
     """The lines of a file from its beginning on, and then as they come. A file that became shorter is read anew."""
-    rows = _Rows(symbol, dataset)
+    rows = _Rows(datasets)
     at, kept = 0, b""
     while not until.is_set():
         try:
             if path.stat().st_size < at:
-                at, kept, rows = 0, b"", _Rows(symbol, dataset)
+                at, kept, rows = 0, b"", _Rows(datasets)
             with path.open("rb") as file:
                 file.seek(at)
                 fresh = file.read(_MOST_BYTES)
@@ -173,35 +196,42 @@ def growing(path: Path, symbol: str, dataset: Dataset, until: Event) -> Iterator
 
 
 class _Rows:
-    """Rows of a CSV as closed bars: a head that names the columns, or time, open, high, low, close and volume."""
+    """Rows of a CSV as closed bars: a head that names the columns, or time, open, high, low, close and volume, with
+    the market first where there are several."""
 
-    def __init__(self, symbol: str, dataset: Dataset) -> None:
-        self._symbol, self._timeframe = symbol, dataset.bars.timeframe
-        self._zone = ZoneInfo(dataset.market.zone)
-        self._columns = ["time", *_NUMBERS]
+    def __init__(self, datasets: Sequence[Dataset]) -> None:
+        self._timeframe = datasets[0].bars.timeframe
+        self._zones = {dataset.market.symbol: ZoneInfo(dataset.market.zone) for dataset in datasets}
+        self._needed = ["market"] * (len(datasets) > 1) + ["time", *_NUMBERS[:4]]
+        self._columns = [*self._needed, _NUMBERS[4]]
 
     def read(self, text: str) -> Said:
         """A row; None for the head."""
         cells = [cell.strip() for cell in text.split(",")]
-        if not cells[0][:1].isdigit():
-            self._columns = [cell.lower() for cell in cells]
-            missing = [name for name in ("time", *_NUMBERS[:4]) if name not in self._columns]
+        names = [cell.lower() for cell in cells]
+        if "close" in names or (self._columns[0] == "time" and not cells[0][:1].isdigit()):
+            self._columns = names
+            missing = [name for name in self._needed if name not in names]
             return FeedError(f"the head of the file names no {missing[0]}") if missing else None
         named = dict(zip(self._columns, cells, strict=False))
+        symbol = named.get("market", next(iter(self._zones)))
+        if symbol not in self._zones:
+            return None  # another market's
         try:
             numbers = {name: float(named[name]) for name in _NUMBERS if named.get(name)}
             first, high, low, last = (numbers[name] for name in _NUMBERS[:4])
-            opened, volume = self._moment(named["time"]), numbers.get("volume", 0.0)
-            told = BarSaid(self._symbol, self._timeframe, opened, first, high, low, last, volume, is_closed=True)
+            opened, volume = self._moment(named["time"], self._zones[symbol]), numbers.get("volume", 0.0)
+            told = BarSaid(symbol, self._timeframe, opened, first, high, low, last, volume, is_closed=True)
             return _read(written(told))
         except (KeyError, ValueError, OverflowError) as exc:
             return FeedError(f"a row cannot be read, `{text[:60]}`: {exc}")
 
-    def _moment(self, text: str) -> int:
+    @staticmethod
+    def _moment(text: str, zone: ZoneInfo) -> int:
         if text.isdigit():
             return int(text)
         found = datetime.fromisoformat(text)
-        return int((found if found.tzinfo else found.replace(tzinfo=self._zone)).timestamp())
+        return int((found if found.tzinfo else found.replace(tzinfo=zone)).timestamp())
 
 
 def _read(line: str) -> Said:

@@ -1,20 +1,21 @@
 """One practice at work: words of its feed in, bars and what happened with them stored, how it stands at any time."""
 
 import time
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from threading import Event, Lock, Thread
 
 import numpy as np
 
-from skelb.core.bars import Bars
-from skelb.core.engine import Outcome, Reason, run
+from skelb.core.bars import PRICES, Bars
+from skelb.core.engine import Outcome, Reason, run_basket
+from skelb.core.engine.ledger import Rows
 from skelb.core.errors import FeedAwayError, FeedError, SkelbError
 from skelb.core.export import Preview
-from skelb.core.feeds import BarSaid, Clock, Gap, Intake, Taken, Word
+from skelb.core.feeds import BarSaid, Clock, Gap, Gathering, Taken, Word
 from skelb.core.plan import make_dataset, make_plan
-from skelb.core.practice import FEWEST_TRADES, Drift, Following, NextStep, drift_of, slippage_a_side
+from skelb.core.practice import FEWEST_TRADES, Drift, Following, Ledger, NextStep, SoFar, drift_of
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.practice.feeds import (
@@ -34,6 +35,7 @@ from skelb.store import StoreError
 
 _TICK_S = 0.25  # between two looks at what came, where much comes
 _MOST_AT_ONCE = 400
+WorkedOut = tuple[Preview, list[NextStep], Drift]
 _PATIENCE = 4.0  # of its own time a practice rests at most between two looks, so that others have their turn
 
 
@@ -52,7 +54,7 @@ class Troubles:
 
 @dataclass
 class _Batch:
-    """What some words come to: bars to take, events of the feed, whether anything that is shown changed."""
+    """What some words come to: bars to store, events of the feed, whether anything that is shown changed."""
 
     bars: list[BarSaid] = field(default_factory=list)
     events: list[NewEvent] = field(default_factory=list)
@@ -66,24 +68,32 @@ class Follower:
         """Raises SkelbError when the practice cannot be read or run any more."""
         self.stored: StoredPractice = store.get(number)
         self._store, self._library, self._datasets = store, library, datasets
-        self.prepared: Prepared = self.stored.setup.prepared(library, datasets).sound().alone()
+        self.prepared: Prepared = self.stored.setup.prepared(library, datasets).sound()
+        self.markets = {dataset.market.symbol: dataset for dataset in self.prepared.datasets}
         timeframe = self.prepared.dataset.bars.timeframe
-        self._history = store.history(number, timeframe)
-        taken = store.bars(number)
-        self._intake = Intake(self.stored.setup.market, timeframe, taken[-1][0] if taken else self.stored.since - 1)
-        for opened, values in taken:
-            self._intake.know(opened, values)
-        self._resumed = self._intake.last  # what the feed says again of before is no fault of it
-        self._bars = _joined(self._history, taken)
-        self.clock = taken[-1][0] + timeframe.seconds if taken else self.stored.since
+        self._histories = store.histories(number, timeframe)
+        taken, through = store.bars(number), self.stored.through
+        self._gathering = Gathering(
+            [dataset.market for dataset in self.markets.values()],
+            timeframe,
+            self.prepared.dataset.bars.dated,
+            {symbol: int(bars.time[-1]) for symbol, bars in self._histories.items()},
+            through,
+        )
+        for bar in taken:
+            self._gathering.know(bar)
+        self._resumed = taken[-1].time if taken else None  # what the feed says again of before is no fault of it
+        self._bars = _joined(self._histories, [bar for bar in taken if bar.time <= through])
+        self.clock = taken[-1].time + timeframe.seconds if taken else self.stored.since
         self.troubles = Troubles()
         self._told: set[str] = set()
-        self.worked_out: tuple[Following, tuple[Preview, list[NextStep], Drift]] | None = None
+        self.worked_out: dict[str, tuple[Following, WorkedOut]] = {}
         self._until = Event()
         self._thread: Thread | None = None
         self._lock = Lock()
-        self._tested: Outcome | None = None
-        self.following = self._followed()
+        self._tested: list[Outcome] | None = None
+        self.following = self._followed(self._bars)
+        self.awaited = self._gathering.awaited()
         self._outside = self._now_outside(self.drift(self.following))
 
     # --- at work -----------------------------------------------------------------------------------------------------
@@ -140,16 +150,14 @@ class Follower:
             self.stored = replace(self.stored, state=state, message=message)
 
     def _words(self) -> Iterator[Said]:
-        feed, setup, dataset = self.stored.feed, self.stored.setup, self.prepared.dataset
+        feed, datasets, after = self.stored.feed, self.prepared.datasets, self._gathering.through
         match feed:
             case Replay():
-                after = max(self.stored.since - 1, self._intake.last or 0)
-                return replayed(setup.market, dataset, after, feed.pace, self._until)
+                return replayed(datasets, after, feed.pace, self._until)
             case MadeBars():
-                after = self._intake.last or 0
-                return made(setup.market, dataset, feed.seed, after, feed.pace, self._until)
+                return made(datasets, feed.seed, after, feed.pace, self._until)
             case GrowingFile():
-                return growing(Path(feed.path), setup.market, dataset, self._until)
+                return growing(Path(feed.path), datasets, self._until)
             case Address():
                 return addressed(feed.url, self._until)
 
@@ -168,25 +176,26 @@ class Follower:
                     self._lost(word, batch)
                 case _:
                     self._word(word, batch)
-        if words and not (batch.bars or batch.events or batch.is_forming):
+        decided = self._gathering.let_through()
+        self.awaited = self._gathering.awaited()
+        if words and not (decided or batch.bars or batch.events or batch.is_forming):
             return
-        bars = _joined(self._bars, [(bar.time, bar.values) for bar in batch.bars])
+        bars = _joined(self._bars, decided)
         following = self._followed(bars)
-        opened = following.plan.dataset.bars.time
         events = [
-            NewEvent(item.key, item.kind, int(opened[item.bar]), item.time, item.text)
+            NewEvent(item.key, item.kind, item.market, item.opened, item.time, item.text)
             for item in following.happenings()
             if item.key not in self._told
         ]
-        if following.trades.size != self.following.trades.size:
+        if following.trade_count != self.following.trade_count:
             events += self._drifted(following)
-        if batch.bars or batch.events or events:
-            self._store.take(self.stored.number, batch.bars, [*events, *batch.events])
+        if decided or batch.bars or batch.events or events:
+            self._store.take(self.stored.number, batch.bars, [*events, *batch.events], self._gathering.through)
         self._told.update(event.key for event in events)
         self._bars, self.following = bars, following
 
     def _word(self, word: Word, batch: _Batch) -> None:
-        taken = self._intake.take(word)
+        taken = self._gathering.take(word)
         if isinstance(word, Clock):
             self.clock = max(self.clock, word.time)
         bar = taken.bar
@@ -203,7 +212,7 @@ class Follower:
             case "gap" if isinstance(word, Gap):
                 self.troubles.gaps += 1
                 text = "bars are missing: the feed does not have them"
-                batch.events.append(NewEvent(f"{word.first}.0.gap", "feed", word.first, self.clock, text))
+                batch.events.append(self._of_feed("gap", word.market, word.first, text))
             case "late" | "corrected" if bar is not None and bar.is_closed:
                 self._too_late(taken, batch)
             case _:
@@ -212,9 +221,9 @@ class Follower:
     def _drifted(self, following: Following) -> list[NewEvent]:
         """Figures that have left their bands with the newest trade, once there are trades enough to say so."""
         outside = self._now_outside(self.drift(following))
-        bar = int(following.plan.dataset.bars.time[following.closed - 1])
+        bar = self._gathering.through
         fresh = [
-            NewEvent(f"{bar}.5.drift.{key}", "drift", bar, following.time, f"{key.replace('_', ' ')} left its band")
+            NewEvent(f"{bar}.5.drift.{key}", "drift", "", bar, following.time, f"{key.replace('_', ' ')} left its band")
             for key in sorted(outside - self._outside)
         ]
         self._outside = outside
@@ -234,75 +243,80 @@ class Follower:
         else:
             self.troubles.corrected += 1
             text = f"a bar was corrected, close {bar.close:g}: what was decided on it stays"
-        key = f"{bar.time}.0.{taken.kind}.{bar.close:g}"
-        batch.events.append(NewEvent(key, "feed", bar.time, self.clock, text))
+        batch.events.append(self._of_feed(f"{taken.kind}.{bar.close:g}", bar.market, bar.time, text))
+
+    def _of_feed(self, what: str, market: str, bar: int, text: str) -> NewEvent:
+        key = f"{bar}.0.{what}" if len(self.markets) == 1 else f"{bar}.0.{what}.{market}"
+        return NewEvent(key, "feed", market, bar, self.clock, text)
 
     def _lost(self, word: str, batch: _Batch) -> None:
         if word == "lost":
             self.troubles.lost += 1
         text = "the feed was lost; it is sought again" if word == "lost" else "the feed is back"
         moment = time.time_ns() // 1_000_000
-        batch.events.append(NewEvent(f"{moment}.0.{word}", "feed", self.clock, self.clock, text))
+        batch.events.append(NewEvent(f"{moment}.0.{word}", "feed", "", self.clock, self.clock, text))
 
     # --- how it stands -----------------------------------------------------------------------------------------------
 
-    def _followed(self, bars: Bars | None = None) -> Following:
+    def _followed(self, bars: Mapping[str, Bars]) -> Following:
         prepared, setup = self.prepared, self.stored.setup
+        so_far = [
+            SoFar(dataset.market, bars[symbol], self._gathering.standing(symbol), dataset.others)
+            for symbol, dataset in self.markets.items()
+        ]
         return Following.of(
-            prepared.checked,
-            prepared.dataset.market,
-            self._bars if bars is None else bars,
-            self._intake.forming,
-            prepared.account,
-            prepared.inputs,
-            self.stored.since,
-            setup.sides,
-            setup.inverted,
-            prepared.dataset.others,
+            prepared.checked, prepared.account, so_far, prepared.inputs, self.stored.since, setup.sides, setup.inverted
         )
 
     def drift(self, following: Following) -> Drift:
         """Practice held against the backtest over the bars before."""
-        tested, rows, trades = self.tested, self.tested_rows(), following.trades
-        times, of_test = following.plan.dataset.bars.time, self.tested.plan.dataset.bars.time
-        return drift_of(
-            trades["net"],
-            slippage_a_side(trades, following.plan.dataset),
-            np.sort(times[trades["entry_bar"]]),
-            (self.stored.since, max(self.stored.since, following.time)),
-            rows["net"],
-            slippage_a_side(rows, tested.plan.dataset),
-            np.sort(of_test[rows["entry_bar"]]),
-            (int(of_test[tested.first]), int(of_test[tested.last])),
-        )
+        practised = Ledger.of([(market.trades, market.plan.dataset) for market in following.markets])
+        tested = Ledger.of([(_without_ends(outcome), outcome.plan.dataset) for outcome in self.tested])
+        opens = [outcome.plan.dataset.bars.time for outcome in self.tested]
+        spans = [
+            (int(times[outcome.first]), int(times[outcome.last]))
+            for times, outcome in zip(opens, self.tested, strict=True)
+        ]
+        span = self.stored.since, max(self.stored.since, following.time)
+        return drift_of(practised, span, tested, (min(spans)[0], max(end for _, end in spans)))
 
     @property
-    def tested(self) -> Outcome:
+    def tested(self) -> list[Outcome]:
         """The backtest over the bars from before decisions began."""
         with self._lock:
             if self._tested is None:
                 prepared, setup = self.prepared, self.stored.setup
-                dataset = make_dataset(self._history, prepared.dataset.market, others=prepared.dataset.others)
-                plan = make_plan(
-                    prepared.checked, dataset, prepared.inputs, setup.sides, setup.from_date, None, setup.inverted
-                )
-                self._tested = run(plan, prepared.account)
+                plans = [
+                    make_plan(
+                        prepared.checked,
+                        make_dataset(self._histories[symbol], dataset.market, others=dataset.others),
+                        prepared.inputs,
+                        setup.sides,
+                        setup.from_date,
+                        None,
+                        setup.inverted,
+                    )
+                    for symbol, dataset in self.markets.items()
+                ]
+                self._tested = run_basket(plans, prepared.account)
             return self._tested
 
-    def tested_rows(self) -> np.ndarray:
-        """Its trades, without those that only the end of the bars ended."""
-        rows = self.tested.trades.rows
-        return rows[rows["reason"] != Reason.END]
+
+def _without_ends(outcome: Outcome) -> Rows:
+    """Trades but for those that only the end of the bars ended."""
+    rows = outcome.trades.rows
+    return rows[rows["reason"] != Reason.END]
 
 
-def _joined(bars: Bars, more: Sequence[tuple[int, tuple[float, ...]]]) -> Bars:
-    if not more:
-        return bars
-    times = np.array([opened for opened, _ in more], np.int64)
-    rows = np.array([values for _, values in more], np.float64).T
-    first, high, low, last, volume = (
-        np.concatenate(pair)
-        for pair in zip((bars.open, bars.high, bars.low, bars.close, bars.volume), rows, strict=True)
-    )
-    joined = np.concatenate((bars.time, times))
-    return Bars(bars.timeframe, joined, first, high, low, last, volume, dated=bars.dated)
+def _joined(bars: Mapping[str, Bars], more: Sequence[BarSaid]) -> dict[str, Bars]:
+    """The bars of each market with more of them behind."""
+    found = dict(bars)
+    for symbol in {bar.market for bar in more}:
+        own, fresh = bars[symbol], [bar for bar in more if bar.market == symbol]
+        times = np.concatenate((own.time, np.array([bar.time for bar in fresh], np.int64)))
+        rows = np.array([bar.values for bar in fresh], np.float64).T
+        first, high, low, last, volume = (
+            np.concatenate((getattr(own, name), row)) for name, row in zip(PRICES, rows, strict=True)
+        )
+        found[symbol] = Bars(own.timeframe, times, first, high, low, last, volume, dated=own.dated)
+    return found

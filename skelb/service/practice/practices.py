@@ -1,6 +1,7 @@
 """All practices of a data folder: begun, followed, paused, gone on with, stopped."""
 
 import time
+from collections.abc import Sequence
 from datetime import date
 from threading import Lock
 
@@ -8,12 +9,13 @@ import numpy as np
 
 from skelb.core.bars import Bars
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError, SkelbError
-from skelb.core.trials import bars_onward
+from skelb.core.plan import Dataset
+from skelb.service.backtest import basket_of
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
 from skelb.service.logbook import Logbook
 from skelb.service.practice.deliveries import Deliveries, check_webhook, message_of, send
-from skelb.service.practice.feeds import FeedChoice, MadeBars, Replay, check_feed
+from skelb.service.practice.feeds import FeedChoice, MadeBars, Replay, check_feed, onward
 from skelb.service.practice.following import Follower
 from skelb.service.practice.shown import MOST_EVENTS, PracticeLine, PracticeShown, line_of, shown_of
 from skelb.service.practice.store import PracticeStore, StoredEvent
@@ -51,24 +53,26 @@ class Practices:
             raise ConflictError(f"{_MOST_AT_WORK} practices are at work already: stop or pause one first")
         check_feed(feed)
         setup = setup.whole(self._library)
-        prepared = setup.prepared(self._library, self._datasets).sound().alone()
+        prepared = setup.prepared(self._library, self._datasets).sound()
+        if setup.basket:  # which markets are too dear is decided now, once
+            kept = basket_of(prepared.basket, prepared.account, prepared.choices)[0]
+            setup = setup.model_copy(
+                update={"basket": tuple(dataset.market.symbol for dataset in kept), "dearest": None}
+            )
+            prepared = setup.prepared(self._library, self._datasets)
         if not prepared.checked.has_entries:
             raise SettingsError("this script enters nothing: a practice needs rules")
-        bars = prepared.dataset.bars
+        datasets = prepared.datasets
         if isinstance(feed, MadeBars):
-            bars_onward(prepared.dataset, feed.seed)  # said now where it cannot be
-        begins = _begins(bars, feed, since, prepared.dataset.calendar.day)
-        history = bars.take(bars.time < begins)
-        if len(history) < _LEAST_HISTORY:
-            raise SettingsError(
-                f"only {len(history)} bars lie before that day, at least {_LEAST_HISTORY} are needed to know the"
-                " strategy by: begin later"
-            )
+            onward(datasets, feed.seed)  # said now where it cannot be
+        begins = _begins(datasets, feed, since)
+        histories = {dataset.market.symbol: _before(dataset, begins) for dataset in datasets}
         title = prepared.checked.title
-        day = date.fromordinal(_UNIX_DAY + int(prepared.dataset.calendar.day[len(history) - 1]))
+        last = max(dataset.calendar.day[len(histories[dataset.market.symbol]) - 1] for dataset in datasets)
+        day = date.fromordinal(_UNIX_DAY + int(last))
         tested = self._runs.keep(setup.model_copy(update={"to_date": day}), run).number
         self._logbook.note(tested, tags=["practice"])
-        number = self.store.add(title, self._version_of(title, setup.text), setup, feed, begins, history, tested)
+        number = self.store.add(title, self._version_of(title, setup.text), setup, feed, begins, histories, tested)
         try:
             self._follow(number)
         except SkelbError:
@@ -131,7 +135,7 @@ class Practices:
         stored = self.store.get(number)
         if not stored.webhook:
             raise SettingsError("there is no address to send to: name one first")
-        event = StoredEvent(0, "test", "test", 0, int(time.time()), "a test: nothing happened", "", 0, "")
+        event = StoredEvent(0, "test", "test", "", 0, int(time.time()), "a test: nothing happened", "", 0, "")
         return send(stored.webhook, message_of(event, stored), self.store.secret(number), 0)
 
     def again(self, number: int) -> None:
@@ -156,13 +160,18 @@ class Practices:
             found.append(line_of(follower.stored if follower and is_over else stored, follower))
         return found
 
-    def shown(self, number: int) -> PracticeShown:
-        """How a practice stands. Raises NotFoundError, SkelbError where it cannot be read any more."""
+    def shown(self, number: int, market: str | None = None) -> PracticeShown:
+        """How a practice stands, on one of its markets or the first. Raises NotFoundError, also for a market that is
+        not among them, SkelbError where it cannot be read any more."""
         follower = self._follower(number)
         stored = self.store.get(number)
         if follower.is_at_work or stored.state != "running":  # else what ended it could not even be stored
             follower.stored = stored
-        return shown_of(follower, self.store.events(number, limit=MOST_EVENTS), self.store.count_events(number))
+        places = list(follower.markets)
+        if market is not None and market not in places:
+            raise NotFoundError(f"{market} is not practised here: {', '.join(places)}")
+        place = 0 if market is None else places.index(market)
+        return shown_of(follower, place, self.store.events(number, limit=MOST_EVENTS), self.store.count_events(number))
 
     def events(self, number: int, before: int | None, limit: int) -> list[StoredEvent]:
         """What happened, newest first. Raises NotFoundError."""
@@ -213,12 +222,28 @@ class Practices:
         self._library.tell("practices")
 
 
-def _begins(bars: Bars, feed: FeedChoice, since: date | None, days: np.ndarray) -> int:
+def _begins(datasets: Sequence[Dataset], feed: FeedChoice, since: date | None) -> int:
     """The opening of the first bar that is decided on. Raises SettingsError when a replay has none."""
     if not isinstance(feed, Replay):
-        return int(bars.time[-1]) + 1
-    day = days[int(len(bars) * (1.0 - _HELD_BACK))] if since is None else np.datetime64(since).astype(np.int64)
-    first = int(np.searchsorted(days, day))
-    if first >= len(bars):
+        return max(int(dataset.bars.time[-1]) for dataset in datasets) + 1
+    days = datasets[0].calendar.day
+    day = days[int(len(days) * (1.0 - _HELD_BACK))] if since is None else np.datetime64(since).astype(np.int64)
+    found = []
+    for dataset in datasets:
+        first = int(np.searchsorted(dataset.calendar.day, day))
+        if first < len(dataset):
+            found.append(int(dataset.bars.time[first]))
+    if not found:
         raise SettingsError(f"no stored bar is of {since} or later: there is nothing to replay")
-    return int(bars.time[first])
+    return min(found)
+
+
+def _before(dataset: Dataset, begins: int) -> Bars:
+    """The bars of a market that are not decided on. Raises SettingsError where they are too few."""
+    history = dataset.bars.take(dataset.bars.time < begins)
+    if len(history) < _LEAST_HISTORY:
+        raise SettingsError(
+            f"only {len(history)} bars of {dataset.market.symbol} lie before that day, at least {_LEAST_HISTORY} are"
+            " needed to know the strategy by: begin later"
+        )
+    return history

@@ -8,10 +8,10 @@ from skelb.core.bars import Ints
 from skelb.core.engine.ledger import Rows
 from skelb.core.export import Preview, preview_of
 from skelb.core.language.tree import Side
-from skelb.core.practice import FEWEST_TRADES, Drift, NextStep, next_steps
+from skelb.core.practice import FEWEST_TRADES, Drift, FollowedMarket, Following, NextStep, next_steps
 from skelb.service.glimpse import GlimpsedTrade
 from skelb.service.practice.feeds import MadeBars, Replay, words_of
-from skelb.service.practice.following import Follower, Troubles
+from skelb.service.practice.following import Follower, Troubles, WorkedOut
 from skelb.service.practice.store import StoredEvent, StoredPractice
 
 _BARS = 110
@@ -20,12 +20,13 @@ MOST_EVENTS = 40  # of the newest in view
 
 @dataclass(frozen=True, slots=True)
 class PracticeLine:
-    """A practice in the list of all."""
+    """A practice in the list of all; `position` is the signed units of one market, `open_in` how many of its markets
+    have a position."""
 
     number: int
     title: str
     version: int | None
-    market: str
+    markets: list[str]
     timeframe: str
     account: str
     feed: str
@@ -35,6 +36,21 @@ class PracticeLine:
     trades: int | None
     net: float | None
     position: float | None
+    open_in: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class PractisedMarket:
+    """How one of a practice's markets stands: its last price, signed units, money of open lots after costs, trades that
+    ended and their money; whether the others wait for it."""
+
+    market: str
+    price: float
+    position: float
+    floating: float
+    trades: int
+    net: float
+    is_awaited: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,6 +75,7 @@ class EventShown:
 
     id: int
     kind: str
+    market: str
     bar: int | None
     time: int
     text: str
@@ -69,9 +86,12 @@ class EventShown:
 
 @dataclass(frozen=True)
 class PracticeShown:
-    """A practice as it stands: chart, what it would do next, position, what happened, drift."""
+    """A practice as it stands: of the market in view the chart, what it would do next and the position; of all how
+    they stand, what happened, drift."""
 
     line: PracticeLine
+    market: str
+    markets: list[PractisedMarket]
     feed_kind: str
     pace: float | None
     run: int | None
@@ -96,37 +116,59 @@ class PracticeShown:
 def line_of(stored: StoredPractice, follower: Follower | None) -> PracticeLine:
     """The line of a practice; without figures where it is not followed in memory."""
     setup = stored.setup
-    trades = follower.following.trades if follower else None
-    rows = follower.following.open_rows if follower else None
+    markets = follower.following.markets if follower else ()
+    positions = [_position(market) for market in markets]
     return PracticeLine(
         stored.number,
         stored.title,
         stored.version,
-        setup.market,
+        list(setup.basket) or [setup.market],
         setup.timeframe,
         setup.account,
         words_of(stored.feed),
         stored.state,
         stored.message,
         stored.since,
-        None if trades is None else int(trades.size),
-        None if trades is None else float(trades["net"].sum()),
-        None if rows is None else float((rows["units"] * rows["side"]).sum()),
+        follower.following.trade_count if follower else None,
+        sum(float(market.trades["net"].sum()) for market in markets) if follower else None,
+        positions[0] if len(positions) == 1 else None,
+        sum(position != 0 for position in positions) if follower else None,
     )
 
 
-def shown_of(follower: Follower, events: list[StoredEvent], event_count: int) -> PracticeShown:
-    """All that is shown of a practice."""
-    following, stored = follower.following, follower.stored
-    plan = following.plan
-    dataset = plan.dataset
-    end = following.now + 1
+def _position(market: FollowedMarket) -> float:
+    rows = market.open_rows
+    return float((rows["units"] * rows["side"]).sum())
+
+
+def _practised(market: FollowedMarket, awaited: list[str]) -> PractisedMarket:
+    trades, held = market.trades, market.open_rows
+    return PractisedMarket(
+        market.symbol,
+        market.price,
+        _position(market),
+        float(held["net"].sum()),
+        int(trades.size),
+        float(trades["net"].sum()),
+        market.symbol in awaited,
+    )
+
+
+def shown_of(follower: Follower, place: int, events: list[StoredEvent], event_count: int) -> PracticeShown:
+    """All that is shown of a practice with one of its markets in view."""
+    following, stored, awaited = follower.following, follower.stored, follower.awaited
+    own = following.markets[place]
+    dataset = own.plan.dataset
+    end = own.now + 1
     first = max(0, end - _BARS)
-    picture, steps, drift = _worked_out(follower, first, end)
+    picture, steps, drift = _worked_out(follower, following, place, first, end)
     times = dataset.bars.time
-    closes = int(dataset.calendar.close_time[following.closed]) if following.forming is not None else None
+    is_forming = own.standing is not None and not own.standing.is_closed
+    closes = int(dataset.calendar.close_time[own.closed]) if is_forming else None
     return PracticeShown(
         line=line_of(stored, follower),
+        market=own.symbol,
+        markets=[_practised(market, awaited) for market in following.markets],
         feed_kind=stored.feed.kind,
         pace=stored.feed.pace if isinstance(stored.feed, Replay | MadeBars) else None,
         run=stored.run,
@@ -134,14 +176,14 @@ def shown_of(follower: Follower, events: list[StoredEvent], event_count: int) ->
         clock=follower.clock,
         closes=closes,
         zone=dataset.market.zone,
-        price=following.price,
+        price=own.price,
         tick=dataset.market.tick,
         picture=picture,
-        is_forming=following.forming is not None,
-        berths=[*_berths(following.trades, first, end), *_berths(following.open_rows, first, end, is_open=True)],
+        is_forming=own.standing is not None,
+        berths=[*_berths(own.trades, first, end), *_berths(own.open_rows, first, end, is_open=True)],
         next=steps,
-        held=_held(following.open_rows, times, end),
-        events=[_event(event, times, first, end) for event in events],
+        held=_held(own.open_rows, times, end),
+        events=[_event(event, own.symbol, times, first, end) for event in events],
         event_count=event_count,
         fewest_trades=FEWEST_TRADES,
         drift=drift,
@@ -149,14 +191,14 @@ def shown_of(follower: Follower, events: list[StoredEvent], event_count: int) ->
     )
 
 
-def _worked_out(follower: Follower, first: int, end: int) -> tuple[Preview, list[NextStep], Drift]:
-    """What takes a while, once for each state of a practice, however many pages look."""
-    following = follower.following
-    if follower.worked_out is None or follower.worked_out[0] is not following:
+def _worked_out(follower: Follower, following: Following, place: int, first: int, end: int) -> WorkedOut:
+    """What takes a while, once for each state of a practice and market in view, however many pages look."""
+    own, kept = following.markets[place], follower.worked_out
+    if own.symbol not in kept or kept[own.symbol][0] is not following:
         inputs = follower.prepared.inputs
-        picture = preview_of(following.checked, inputs, following.plan.dataset, first, end)
-        follower.worked_out = following, (picture, next_steps(following), follower.drift(following))
-    return follower.worked_out[1]
+        picture = preview_of(following.checked, inputs, own.plan.dataset, first, end)
+        kept[own.symbol] = following, (picture, next_steps(following, place), follower.drift(following))
+    return kept[own.symbol][1]
 
 
 def _berths(rows: Rows, first: int, end: int, is_open: bool = False) -> list[GlimpsedTrade]:
@@ -198,7 +240,9 @@ def _held(rows: Rows, times: Ints, end: int) -> Held | None:
     )
 
 
-def _event(event: StoredEvent, times: Ints, first: int, end: int) -> EventShown:
+def _event(event: StoredEvent, market: str, times: Ints, first: int, end: int) -> EventShown:
     at = int(np.searchsorted(times, event.bar, side="right")) - 1
-    bar = at - first if first <= at < end else None
-    return EventShown(event.id, event.kind, bar, event.time, event.text, event.sent, event.tries, event.answer)
+    bar = at - first if first <= at < end and event.market in ("", market) else None
+    return EventShown(
+        event.id, event.kind, event.market, bar, event.time, event.text, event.sent, event.tries, event.answer
+    )

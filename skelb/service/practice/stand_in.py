@@ -1,7 +1,7 @@
 """A feed that stands in for a real one: stored bars as they would come, with faults on request."""
 
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from pathlib import Path
 from random import Random
 from threading import Condition, Event, Thread
@@ -11,7 +11,7 @@ from websockets.exceptions import ConnectionClosed
 from websockets.sync.server import Server, ServerConnection, serve
 
 from skelb.core.errors import SettingsError
-from skelb.core.feeds import BarSaid, Hello, Word, written
+from skelb.core.feeds import BarSaid, Clock, Hello, Word, written
 from skelb.core.plan import Dataset
 from skelb.service.practice.feeds import replayed
 
@@ -55,7 +55,7 @@ def with_faults(words: Iterable[Word], faults: frozenset[Fault], seed: int = 1) 
 class StandIn:
     """What the feed said so far, and who listens."""
 
-    def __init__(self, symbol: str, dataset: Dataset, after: int, pace: float, faults: frozenset[Fault]) -> None:
+    def __init__(self, datasets: Sequence[Dataset], after: int, pace: float, faults: frozenset[Fault]) -> None:
         if unknown := faults - set(FAULTS):
             raise SettingsError(f"a fault is one of {', '.join(FAULTS)}, not `{min(unknown)}`")
         self.until = Event()
@@ -64,8 +64,10 @@ class StandIn:
         self._hello = ""
         self._count = 0
         self._more = Condition()
-        said = replayed(symbol, dataset, after, pace, self.until)
-        words = (word for word in said if isinstance(word, BarSaid | Hello))
+        said = replayed(datasets, after, pace, self.until)
+        # Of one market nobody needs the clock; of several it says that a market has no bar of a moment.
+        told = BarSaid | Hello if len(datasets) == 1 else BarSaid | Hello | Clock
+        words = (word for word in said if isinstance(word, told))
         self._words = with_faults(words, faults)
 
     def play(self) -> None:

@@ -1,8 +1,8 @@
 """Practices as records: what they are, the bars they took, what happened."""
 
 import zlib
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from typing import Any
 
@@ -17,7 +17,7 @@ from skelb.core.feeds import BarSaid
 from skelb.service.practice.feeds import FeedChoice
 from skelb.service.readable import read_each
 from skelb.service.setup import Setup
-from skelb.store import Database, PracticeBar, PracticeEvent, PracticeRecord, PracticeTry, StoreError
+from skelb.store import Database, PracticeBar, PracticeEvent, PracticeHistory, PracticeRecord, PracticeTry, StoreError
 
 _FEED: TypeAdapter[FeedChoice] = TypeAdapter(FeedChoice)
 _LONGEST_TEXT = 500
@@ -27,7 +27,8 @@ _ROWS = 1 + len(PRICES)
 
 @dataclass(frozen=True)
 class StoredPractice:
-    """A practice as it is stored; `state` is running, paused, stopped or failed."""
+    """A practice as it is stored; `state` is running, paused, stopped or failed, bars that open up to `through` have
+    been decided on."""
 
     number: int
     title: str
@@ -35,6 +36,7 @@ class StoredPractice:
     setup: Setup
     feed: FeedChoice
     since: int
+    through: int
     state: str
     message: str
     run: int | None
@@ -46,12 +48,14 @@ class StoredPractice:
 class StoredEvent:
     """Something that happened: `bar` opened then, `time` is when it was so, seconds since 1970 UTC by the feed.
 
+    market : its symbol, empty for what is of the whole practice
     sent : empty where it is not to be sent, `due` or `sent`; tries : how often it was tried, and the last one's answer
     """
 
     id: int
     key: str
     kind: str
+    market: str
     bar: int
     time: int
     text: str
@@ -75,6 +79,7 @@ class NewEvent:
 
     key: str
     kind: str
+    market: str
     bar: int
     time: int
     text: str
@@ -93,10 +98,10 @@ class PracticeStore:
         setup: Setup,
         feed: FeedChoice,
         since: int,
-        history: Bars,
+        histories: Mapping[str, Bars],
         run: int | None,
     ) -> int:
-        """Store a new practice; its number."""
+        """Store a new practice with the bars of its markets from before; its number."""
         with self._database.session() as session:
             record = PracticeRecord(
                 title=title,
@@ -104,11 +109,15 @@ class PracticeStore:
                 setup=setup.model_dump(mode="json"),
                 feed=feed.model_dump(mode="json"),
                 since=since,
-                history=_packed(history),
+                through=since - 1,
                 run_id=run,
             )
             session.add(record)
             session.flush()
+            session.add_all(
+                PracticeHistory(practice_id=record.id, market=market, bars=_packed(bars))
+                for market, bars in histories.items()
+            )
             return record.id
 
     def get(self, number: int) -> StoredPractice:
@@ -124,6 +133,7 @@ class PracticeStore:
                 Setup.model_validate(record.setup),
                 _FEED.validate_python(record.feed),
                 record.since,
+                record.through,
                 record.state,
                 record.message,
                 record.run_id,
@@ -141,34 +151,34 @@ class PracticeStore:
             ]
         return read_each(found, self.get, left_out)
 
-    def history(self, number: int, timeframe: Timeframe) -> Bars:
-        """The closed bars from before decisions began."""
+    def histories(self, number: int, timeframe: Timeframe) -> dict[str, Bars]:
+        """The closed bars of each market from before decisions began."""
+        query = select(PracticeHistory.market, PracticeHistory.bars).where(PracticeHistory.practice_id == number)
         with self._database.session() as session:
-            data = session.execute(select(PracticeRecord.history).where(PracticeRecord.id == number)).scalar_one()
-        return _unpacked(data, timeframe)
+            return {market: _unpacked(data, timeframe) for market, data in session.execute(query)}
 
-    def bars(self, number: int) -> list[tuple[int, tuple[float, ...]]]:
-        """The bars that were taken, in order: when each opened, and its prices and volume."""
-        query = select(PracticeBar).where(PracticeBar.practice_id == number).order_by(PracticeBar.time)
+    def bars(self, number: int) -> list[BarSaid]:
+        """The closed bars that were taken, by time, then market."""
+        timeframe = Timeframe.parse(self.get(number).setup.timeframe)
+        query = select(PracticeBar).where(PracticeBar.practice_id == number)
         with self._database.session() as session:
-            return [(row.time, (row.open, row.high, row.low, row.close, row.volume)) for row in session.scalars(query)]
+            return [
+                BarSaid(row.market, timeframe, row.time, row.open, row.high, row.low, row.close, row.volume, True)
+                for row in session.scalars(query.order_by(PracticeBar.time, PracticeBar.market))
+            ]
 
-    def take(self, number: int, bars: Iterable[BarSaid], events: Sequence[NewEvent]) -> list[str]:
-        """Store bars and what happened with them together; the keys of events that were not there before."""
-        rows = [{"practice_id": number, "time": bar.time, **_prices(bar)} for bar in bars]
-        fresh: list[str] = []
+    def take(self, number: int, bars: Iterable[BarSaid], events: Iterable[NewEvent], through: int) -> None:
+        """Store bars, up to where they were decided on and what happened with them, all together; bars and events that
+        are there already stay as they are."""
+        rows = [{"practice_id": number, "market": bar.market, "time": bar.time, **_prices(bar)} for bar in bars]
         with self._database.session() as session:
+            session.execute(update(PracticeRecord).where(PracticeRecord.id == number).values(through=through))
             to = session.scalar(select(PracticeRecord.webhook).where(PracticeRecord.id == number))
-            sent = "due" if to else ""
-            if rows:
-                session.execute(insert(PracticeBar).on_conflict_do_nothing(), rows)
-            for event in events:
-                told = {"key": event.key, "kind": event.kind, "bar": event.bar, "time": event.time}
-                statement = insert(PracticeEvent).on_conflict_do_nothing().returning(PracticeEvent.id)
-                values = {"practice_id": number, "text": event.text[:_LONGEST_TEXT], "sent": sent, **told}
-                if session.execute(statement, values).first() is not None:
-                    fresh.append(event.key)
-        return fresh
+            of_all = {"practice_id": number, "sent": "due" if to else ""}
+            told = [{**of_all, **asdict(event), "text": event.text[:_LONGEST_TEXT]} for event in events]
+            for table, values in ((PracticeBar, rows), (PracticeEvent, told)):
+                if values:
+                    session.execute(insert(table).on_conflict_do_nothing(), values)
 
     def events(self, number: int, before: int | None = None, limit: int = 50) -> list[StoredEvent]:
         """The newest events, newest first; with `before` those with a lower id."""
@@ -269,7 +279,9 @@ class PracticeStore:
 
 
 def _event(row: PracticeEvent) -> StoredEvent:
-    return StoredEvent(row.id, row.key, row.kind, row.bar, row.time, row.text, row.sent, row.tries, row.answer)
+    return StoredEvent(
+        row.id, row.key, row.kind, row.market, row.bar, row.time, row.text, row.sent, row.tries, row.answer
+    )
 
 
 def _prices(bar: BarSaid) -> dict[str, float]:
