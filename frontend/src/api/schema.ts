@@ -610,7 +610,7 @@ export interface paths {
         };
         /**
          * Practice
-         * @description A practice as it stands: chart, what it would do next, position, what happened, drift.
+         * @description A practice as it stands: of one market chart, next steps and position; of all what happened, and drift.
          */
         get: operations["practice"];
         put?: never;
@@ -3838,6 +3838,11 @@ export interface components {
              */
             kind: string;
             /**
+             * Market
+             * @description its symbol; empty for what is of the whole practice
+             */
+            market: string;
+            /**
              * Sent
              * @description empty where it is not to be sent, `due` or `sent`
              */
@@ -6441,7 +6446,8 @@ export interface components {
         };
         /**
          * PracticeLine
-         * @description A practice in the list of all.
+         * @description A practice in the list of all; `position` is the signed units of one market, `open_in` how many of its markets
+         *     have a position.
          */
         PracticeLine: {
             /**
@@ -6455,10 +6461,10 @@ export interface components {
              */
             feed: string;
             /**
-             * Market
-             * @description the symbol of a stored market
+             * Markets
+             * @description the symbols of its markets, in the order they are run
              */
-            market: string;
+            markets: string[];
             /**
              * Message
              * @description why it ended or failed; empty for others
@@ -6475,8 +6481,13 @@ export interface components {
              */
             number: number;
             /**
+             * Open In
+             * @description how many of its markets have a position; null where it is not in memory
+             */
+            open_in: number | null;
+            /**
              * Position
-             * @description units held, below 0 for short; null where it is not in memory
+             * @description units held, below 0 for short; null where it is not in memory, and for several markets
              */
             position: number | null;
             /**
@@ -6520,7 +6531,8 @@ export interface components {
         };
         /**
          * PracticeShown
-         * @description A practice as it stands: chart, what it would do next, position, what happened, drift.
+         * @description A practice as it stands: of the market in view the chart, what it would do next and the position; of all how
+         *     they stand, what happened, drift.
          */
         PracticeShown: {
             /**
@@ -6570,6 +6582,16 @@ export interface components {
             /** @description its line in the file, from 1 */
             line: components["schemas"]["PracticeLine"];
             /**
+             * Market
+             * @description the symbol of the market in view
+             */
+            market: string;
+            /**
+             * Markets
+             * @description how each of its markets stands
+             */
+            markets: components["schemas"]["PractisedMarket"][];
+            /**
              * Next
              * @description what it would do next, rule by rule
              */
@@ -6608,6 +6630,48 @@ export interface components {
              * @description the time zone of times that name none, as Area/City
              */
             zone: string;
+        };
+        /**
+         * PractisedMarket
+         * @description How one of a practice's markets stands: its last price, signed units, money of open lots after costs, trades that
+         *     ended and their money; whether the others wait for it.
+         */
+        PractisedMarket: {
+            /**
+             * Floating
+             * @description money of its open lots after costs so far
+             */
+            floating: number;
+            /**
+             * Is Awaited
+             * @description whether the others wait for a bar of it
+             */
+            is_awaited: boolean;
+            /**
+             * Market
+             * @description its symbol
+             */
+            market: string;
+            /**
+             * Net
+             * @description money of the trades that ended
+             */
+            net: number;
+            /**
+             * Position
+             * @description units held, below 0 for short
+             */
+            position: number;
+            /**
+             * Price
+             * @description the last that was said
+             */
+            price: number;
+            /**
+             * Trades
+             * @description trades that ended
+             */
+            trades: number;
         };
         /**
          * Preview
@@ -7839,6 +7903,7 @@ export interface components {
          * StoredEvent
          * @description Something that happened: `bar` opened then, `time` is when it was so, seconds since 1970 UTC by the feed.
          *
+         *     market : its symbol, empty for what is of the whole practice
          *     sent : empty where it is not to be sent, `due` or `sent`; tries : how often it was tried, and the last one's answer
          */
         StoredEvent: {
@@ -7867,6 +7932,11 @@ export interface components {
              * @description which kind it is
              */
             kind: string;
+            /**
+             * Market
+             * @description its symbol; empty for what is of the whole practice
+             */
+            market: string;
             /**
              * Sent
              * @description empty where it is not to be sent, `due` or `sent`
@@ -10357,7 +10427,10 @@ export interface operations {
     };
     practice: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description which of its markets; the first without */
+                market?: string | null;
+            };
             header?: never;
             path: {
                 /** @description its number */

@@ -21,6 +21,24 @@ export interface SetupState {
   origin?: number;
 }
 
+/** What the address holds of a basket, beside a setup. */
+export interface BasketState {
+  /** Its markets, and the most a trade may cost of a day's range, percent, for one to be run. */
+  markets?: string[];
+  dearest?: number;
+  /** Whether it is the basket that is meant instead of the one market. */
+  together?: boolean;
+}
+
+/** A setup of several markets that share the account. */
+export const withBasket = (setup: Setup, { markets, dearest }: BasketState): Setup => ({
+  ...setup,
+  basket: markets ?? [],
+  dearest: dearest ?? null,
+});
+
+export const isTogether = (setup: { basket?: string[] }) => (setup.basket?.length ?? 0) > 0;
+
 /** What a setup has when the address does not say. */
 export interface SetupDefaults {
   market: string;
@@ -30,7 +48,7 @@ export interface SetupDefaults {
 
 /** What a setup runs on, in words. */
 export const placeOf = ({ market, basket }: Setup) =>
-  basket && basket.length > 0 ? `a basket of ${basket.length} markets` : market;
+  basket && isTogether({ basket }) ? `a basket of ${basket.length} markets` : market;
 
 /** The setup that an address means, with a text. */
 export function setupOf(state: SetupState, defaults: SetupDefaults, text: string): Setup {

@@ -6,7 +6,7 @@ import {
   useNavigate,
   type ErrorComponentProps,
 } from "@tanstack/react-router";
-import type { SetupState } from "@/api";
+import type { BasketState, SetupState } from "@/api";
 import type { LogbookState } from "@/logbook";
 import type { PracticeState } from "@/practice";
 import type { ReportState } from "@/report";
@@ -61,11 +61,12 @@ const workbenchState = (search: Record<string, unknown>): WorkbenchState => ({
   face: FACES.find((face) => face === search.face),
   chart: text(search.chart),
 });
-const basketState = (search: Record<string, unknown>): Pick<TrialsState, "markets" | "dearest"> => ({
+const basketState = (search: Record<string, unknown>): BasketState => ({
   markets: Array.isArray(search.markets)
     ? search.markets.filter((item): item is string => typeof item === "string")
     : undefined,
   dearest: typeof search.dearest === "number" && search.dearest >= 0 ? search.dearest : undefined,
+  together: search.together === true || undefined,
 });
 const reportState = (search: Record<string, unknown>): ReportState => ({
   ...setupState(search),
@@ -94,11 +95,11 @@ const trialsState = (search: Record<string, unknown>): TrialsState => ({
   x: text(search.x),
   y: text(search.y),
   ...basketState(search),
-  together: search.together === true || undefined,
 });
 
 const practiceState = (search: Record<string, unknown>): PracticeState => ({
   ...setupState(search),
+  ...basketState(search),
   practice: whole(search.practice),
   begin: search.begin === true || undefined,
   all: search.all === true || undefined,
@@ -195,6 +196,9 @@ const trials = createRoute({
           void navigate({ to: "/trials", search: next, replace: isSame || !isStep(state, next) })
         }
         onReport={(next) => void navigate({ to: "/report", search: reportState({ ...next }) })}
+        onPractise={(next) =>
+          void navigate({ to: "/practice", search: { ...practiceState({ ...next }), begin: true } })
+        }
         onOpen={(next) =>
           void navigate({
             to: "/",

@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { PracticeLine } from "@/api";
 import { RemovalDialog, TakenAway, type Removed } from "@/keeping";
 import { dateText, moneyText, moneyTone, plain } from "@/ui";
-import { STATES } from "./model";
+import { placeText, STATES } from "./model";
 import type { PracticeProps } from "./Practice";
 
 const dayOf = (moment: number) => dateText(new Date(moment * 1000).toISOString());
@@ -46,13 +46,13 @@ export function All({ lines, onState }: PracticeProps & { lines: PracticeLine[] 
                   </button>
                 </td>
                 <td className="num">
-                  {line.market} {line.timeframe}
+                  <span title={line.markets.join(", ")}>
+                    {placeText(line)} {line.timeframe}
+                  </span>
                 </td>
                 <td>{line.feed}</td>
                 <td className="num">{dayOf(line.since)}</td>
-                <td className="num">
-                  {line.position === null ? "" : line.position === 0 ? "flat" : positionText(line.position)}
-                </td>
+                <td className="num">{positionText(line)}</td>
                 <td className="num">{line.trades ?? ""}</td>
                 <td className={`num ${moneyTone(line.net)}`}>{line.net === null ? "" : moneyText(line.net)}</td>
                 <td title={line.message} className={line.state === "failed" ? "text-loss" : ""}>
@@ -80,4 +80,8 @@ export function All({ lines, onState }: PracticeProps & { lines: PracticeLine[] 
   );
 }
 
-const positionText = (units: number) => `${units > 0 ? "long" : "short"} ${plain(Math.abs(units), 0)}`;
+function positionText({ position, open_in: open, markets }: PracticeLine): string {
+  if (open === null) return "";
+  if (position === null) return `in ${open} of ${markets.length}`;
+  return position === 0 ? "flat" : `${position > 0 ? "long" : "short"} ${plain(Math.abs(position), 0)}`;
+}

@@ -2,14 +2,18 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import {
   accountsQuery,
+  isTogether,
   marketsQuery,
   scriptsQuery,
   setupOf,
   startQuery,
+  withBasket,
+  type BasketState,
   type FeedChoice,
   type SetupState,
 } from "@/api";
-import { AccountWord, DateField, InputsWord, MarketWord, SidesWord, TimeframeWord } from "@/setup";
+import { AccountWord, DateField, InputsWord, SidesWord, TimeframeWord } from "@/setup";
+import { OnWord } from "@/setup/OnWord";
 import { TakenAway } from "@/keeping";
 import { Loading, Picker, Trouble } from "@/ui";
 import { FEEDS, PACES, type FeedKind, type PracticeState } from "./model";
@@ -41,8 +45,10 @@ export function Begin({ state, onState, onBegun, onAll }: Props) {
   const script = scripts.data.find((item) => item.title === title) ?? scripts.data[0];
   if (!script) return <Trouble error="There is no script to practise yet: write one on the shelf." />;
   const version = script.versions.find((item) => item.number === state.version) ?? script.versions.at(-1)!;
-  const setup = setupOf(state, { ...start.data, ...script.home }, version.text);
-  const put = (change: Partial<SetupState>) => onState({ ...state, ...change, begin: true });
+  const alone = setupOf(state, { ...start.data, ...script.home }, version.text);
+  const setup = state.together ? withBasket(alone, state) : alone;
+  const isBasket = isTogether(setup);
+  const put = (change: Partial<SetupState & BasketState>) => onState({ ...state, ...change, begin: true });
   const feeds: Record<FeedKind, FeedChoice> = {
     replay: { kind: "replay", pace: Number(pace) },
     made: { kind: "made", pace: Number(pace), seed },
@@ -67,7 +73,7 @@ export function Begin({ state, onState, onBegun, onAll }: Props) {
             options={script.versions.map((item) => ({ value: String(item.number), label: `v${item.number}` }))}
             onChange={(next) => put({ version: Number(next) })}
           />{" "}
-          on <MarketWord setup={setup} markets={markets.data} onPut={put} /> at{" "}
+          on <OnWord setup={setup} state={state} markets={markets.data} onPut={put} /> at{" "}
           <TimeframeWord setup={setup} onPut={put} /> with{" "}
           <AccountWord setup={setup} accounts={accounts.data} markets={markets.data} onPut={put} />,{" "}
           <SidesWord setup={setup} onPut={put} />
@@ -120,7 +126,7 @@ export function Begin({ state, onState, onBegun, onAll }: Props) {
           <label className="flex flex-col gap-1">
             <span>
               {kind === "file"
-                ? "Which file, as the server finds it: rows of time, open, high, low, close, volume, or words of the feed"
+                ? `Which file, as the server finds it: rows of ${isBasket ? "market, " : ""}time, open, high, low, close, volume, or words of the feed`
                 : "Which address, as ws://127.0.0.1:8790"}
             </span>
             <input
@@ -131,6 +137,12 @@ export function Begin({ state, onState, onBegun, onAll }: Props) {
               onChange={(event) => setWhere(event.target.value.trim())}
             />
           </label>
+        )}
+        {isBasket && (
+          <p className="text-soft">
+            The markets share the account. A moment is decided on once each of them has said its bar, or cannot have one
+            any more.
+          </p>
         )}
         {begin.error && <Trouble error={begin.error.message} />}
         <p className="flex gap-3">

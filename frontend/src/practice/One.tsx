@@ -3,19 +3,26 @@ import { useEffect, useState, type ReactNode } from "react";
 import type { PracticeLine, PracticeShown } from "@/api";
 import { durationText, Loading, moneyText, moneyTone, Picker, plain, signed, timeText, Trouble } from "@/ui";
 import { Bands } from "./Bands";
-import { digitsOf, PACES, pennants, SIGNS, STATES } from "./model";
+import { digitsOf, PACES, pennants, placeText, SIGNS, STATES } from "./model";
 import { Picture } from "./Picture";
 import type { PracticeProps } from "./Practice";
 import { Sending } from "./Sending";
 import { eventsQuery, practiceQuery, usePractices } from "./queries";
 
+interface OneProps extends PracticeProps {
+  number: number;
+  /** Which of its markets is in view; the first where none is named. */
+  market: string | undefined;
+  lines: PracticeLine[];
+}
+
 /** One practice: its chart, what it would do next, how it stands, what happened, whether it is still the same. */
-export function One({ number, lines, onState, onReport }: PracticeProps & { number: number; lines: PracticeLine[] }) {
-  const found = useQuery(practiceQuery(number));
+export function One({ number, market, lines, onState, onReport }: OneProps) {
+  const found = useQuery(practiceQuery(number, market));
   const { act, pace } = usePractices();
   const shown = found.data;
   useEffect(() => {
-    if (shown) document.title = `${shown.line.title} on ${shown.line.market} · Practice · Skelb`;
+    if (shown) document.title = `${shown.line.title} on ${placeText(shown.line)} · Practice · Skelb`;
   }, [shown]);
   if (found.error)
     return (
@@ -39,11 +46,11 @@ export function One({ number, lines, onState, onReport }: PracticeProps & { numb
             value={String(number)}
             options={lines.map((item) => ({
               value: String(item.number),
-              label: `${item.title}${item.version === null ? "" : ` v${item.version}`}, ${item.market} (${item.number})`,
+              label: `${item.title}${item.version === null ? "" : ` v${item.version}`}, ${placeText(item)} (${item.number})`,
             }))}
             onChange={(next) => onState({ practice: Number(next) })}
           />{" "}
-          on <Word>{line.market}</Word> at <Word>{line.timeframe}</Word> with <Word>{line.account}</Word>, fed by{" "}
+          on <Word>{placeText(line)}</Word> at <Word>{line.timeframe}</Word> with <Word>{line.account}</Word>, fed by{" "}
           <Word>{line.feed}</Word>
           {shown.pace !== null && (
             <>
@@ -101,7 +108,7 @@ export function One({ number, lines, onState, onReport }: PracticeProps & { numb
       {line.state === "failed" && <Trouble error={`It failed: ${line.message}`} />}
       <div className="flex min-h-0 flex-1">
         <div className="flex min-w-0 flex-1 flex-col overflow-auto border-r border-line">
-          <Clock shown={shown} />
+          <Clock shown={shown} onMarket={(next) => onState({ practice: number, market: next })} />
           <div className="min-h-[300px] flex-1">
             <Picture shown={shown} />
           </div>
@@ -113,6 +120,7 @@ export function One({ number, lines, onState, onReport }: PracticeProps & { numb
           role="region"
           aria-label="How it stands"
         >
+          <Markets shown={shown} onMarket={(next) => onState({ practice: number, market: next })} />
           <Next shown={shown} />
           <Position shown={shown} />
           <Happened shown={shown} number={number} />
@@ -130,13 +138,27 @@ const Word = ({ children }: { children: ReactNode }) => (
   <span className="font-semibold text-base-content">{children}</span>
 );
 
-/** What time it is for the feed, and how long the strategy has been in practice. */
-function Clock({ shown }: { shown: PracticeShown }) {
+interface ViewProps {
+  shown: PracticeShown;
+  onMarket: (market: string) => void;
+}
+
+/** Which market is in view, what time it is for the feed, and how long the strategy has been in practice. */
+function Clock({ shown, onMarket }: ViewProps) {
   const { line, zone, clock, closes } = shown;
   const weeks = Math.max(0, (clock - line.since) / (7 * 86_400));
+  const awaited = shown.markets.filter((item) => item.is_awaited).map((item) => item.market);
   const played = weeks >= 2 ? `${plain(weeks, 0)} weeks` : `${plain(weeks * 7, 0)} days`;
   return (
     <p className="flex flex-none flex-wrap gap-x-4 border-b border-line px-4 py-2" data-testid="clock">
+      {shown.markets.length > 1 && (
+        <Picker
+          label="Market in view"
+          value={shown.market}
+          options={shown.markets.map((item) => ({ value: item.market, label: item.market }))}
+          onChange={onMarket}
+        />
+      )}
       <span>
         <b className="num">{timeText(clock, zone, "full")}</b>{" "}
         <span className="text-soft">
@@ -147,6 +169,7 @@ function Clock({ shown }: { shown: PracticeShown }) {
               {closes > clock && ` in ${durationText(closes - clock)}`}
             </>
           )}
+          {awaited.length > 0 && `; waits for ${awaited.join(", ")}, which may have a bar more to say`}
           {line.message && line.state !== "failed" && `; ${line.message}`}
         </span>
       </span>
@@ -168,11 +191,68 @@ function Section({ title, said, children }: { title: string; said?: string; chil
   );
 }
 
+/** How each market of a basket stands; a press has it in view. */
+function Markets({ shown, onMarket }: ViewProps) {
+  if (shown.markets.length < 2) return null;
+  const floating = shown.markets.reduce((sum, item) => sum + item.floating, 0);
+  return (
+    <Section title="Markets" said="one account">
+      <table className="num w-full text-note" data-testid="practised">
+        <thead>
+          <tr className="font-sans text-soft">
+            {["market", "position", "floating", "trades", "net"].map((name, place) => (
+              <th key={name} scope="col" className={`font-normal ${place === 0 ? "text-left" : "text-right"}`}>
+                {name}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {shown.markets.map((item) => (
+            <tr
+              key={item.market}
+              className={`border-t border-line ${item.market === shown.market ? "bg-shallow" : ""}`}
+            >
+              <th scope="row" className="py-[2px] text-left font-normal">
+                <button
+                  type="button"
+                  className="cursor-pointer text-long hover:underline"
+                  aria-pressed={item.market === shown.market}
+                  onClick={() => onMarket(item.market)}
+                >
+                  {item.market}
+                </button>
+              </th>
+              <td className={`text-right ${item.position > 0 ? "text-long" : item.position < 0 ? "text-short" : ""}`}>
+                {item.position === 0 ? "flat" : signed(item.position, item.position % 1 ? 4 : 0)}
+              </td>
+              <td className={`text-right ${moneyTone(item.floating)}`}>
+                {item.position === 0 ? "" : moneyText(item.floating)}
+              </td>
+              <td className="text-right">{item.trades}</td>
+              <td className={`text-right ${moneyTone(item.net)}`}>{moneyText(item.net)}</td>
+            </tr>
+          ))}
+          <tr className="border-t border-line font-semibold">
+            <th scope="row" className="py-[2px] text-left font-sans font-normal text-soft">
+              all
+            </th>
+            <td />
+            <td className={`text-right ${moneyTone(floating)}`}>{moneyText(floating)}</td>
+            <td className="text-right">{shown.line.trades}</td>
+            <td className={`text-right ${moneyTone(shown.line.net)}`}>{moneyText(shown.line.net ?? 0)}</td>
+          </tr>
+        </tbody>
+      </table>
+    </Section>
+  );
+}
+
 /** Sentences of what would happen at the next close: they are what one looks for. */
 function Next({ shown }: { shown: PracticeShown }) {
   const { next, zone } = shown;
   return (
-    <Section title="What it would do next">
+    <Section title="What it would do next" said={shown.markets.length > 1 ? `on ${shown.market}` : undefined}>
       {next.length === 0 && <p className="text-soft">Nothing: no rule is asked as things stand.</p>}
       {next.map((step, place) => (
         <div key={place} className="pb-2" data-testid="next">
@@ -207,9 +287,10 @@ function Next({ shown }: { shown: PracticeShown }) {
 
 function Position({ shown }: { shown: PracticeShown }) {
   const { held, zone, tick } = shown;
+  const on = shown.markets.length > 1 ? `on ${shown.market}` : undefined;
   if (!held)
     return (
-      <Section title="Position">
+      <Section title="Position" said={on}>
         <p className="text-soft">Flat.</p>
       </Section>
     );
@@ -225,7 +306,7 @@ function Position({ shown }: { shown: PracticeShown }) {
     ...(held.target === null ? [] : [["target", plain(held.target, digits)] as [string, string]]),
   ];
   return (
-    <Section title="Position">
+    <Section title="Position" said={on}>
       <p className="pb-1">
         <b className={held.side === "long" ? "text-long" : "text-short"}>
           {held.side === "long" ? "Long" : "Short"} {plain(held.units, held.units % 1 ? 4 : 0)}
@@ -266,6 +347,7 @@ function Happened({ shown, number }: { shown: PracticeShown; number: number }) {
                 {numbers.get(event.id) ?? sign}
               </span>
               <span className="min-w-0">
+                {shown.markets.length > 1 && event.market && <b className="mr-1 font-semibold">{event.market}</b>}
                 <span className="break-words">{event.text}</span>
                 <span className="num block text-note text-soft">
                   {timeText(event.time, shown.zone, "full")} · {event.kind}

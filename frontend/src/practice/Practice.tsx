@@ -40,6 +40,6 @@ export function Practice(props: PracticeProps) {
       />
     );
   if (state.practice !== undefined)
-    return <One key={state.practice} number={state.practice} lines={lines.data} {...props} />;
+    return <One key={state.practice} number={state.practice} market={state.market} lines={lines.data} {...props} />;
   return <All lines={lines.data} {...props} />;
 }

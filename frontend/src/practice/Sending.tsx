@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import type { PracticeShown } from "@/api";
 import { Trouble } from "@/ui";
+import { placeText } from "./model";
 import { usePractices } from "./queries";
 
 /** Where what happens is sent besides this page: this browser's notifications, an address. */
@@ -91,7 +92,7 @@ function Notifying({ shown }: { shown: PracticeShown }) {
     const fresh = shown.events.filter((event) => event.id > told.current && event.kind !== "feed");
     told.current = Math.max(told.current, newest);
     if (!isOn || fresh.length === 0) return;
-    const title = `${shown.line.title} on ${shown.line.market}`;
+    const title = `${shown.line.title} on ${placeText(shown.line)}`;
     const body = fresh.length > 1 ? `${fresh[0]!.text}, and ${fresh.length - 1} more` : fresh[0]!.text;
     new Notification(title, { body, tag: `skelb-practice-${shown.line.number}` });
   }, [shown, newest, isOn]);

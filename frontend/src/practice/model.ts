@@ -1,7 +1,7 @@
-import type { PracticeShown, SetupState } from "@/api";
+import type { BasketState, PracticeLine, PracticeShown, SetupState } from "@/api";
 
-/** What the address holds: a practice in view, or the setup of one that is being begun. */
-export interface PracticeState extends SetupState {
+/** What the address holds: a practice in view, with which of its markets, or the setup of one that is being begun. */
+export interface PracticeState extends SetupState, BasketState {
   practice?: number;
   begin?: boolean;
   /** The list of all: an address that says nothing means what was there last. */
@@ -27,6 +27,10 @@ export type FeedKind = (typeof FEEDS)[number]["value"];
 
 /** The decimals of a price on a tick grid. */
 export const digitsOf = (tick: number) => (/\.(\d+)/.exec(String(tick))?.[1] ?? "").length;
+
+/** What a practice is on, in words. */
+export const placeText = ({ markets }: PracticeLine) =>
+  markets.length > 1 ? `a basket of ${markets.length} markets` : (markets[0] ?? "");
 
 export const STATES: Record<string, string> = {
   running: "following",

@@ -1,4 +1,4 @@
-import { queryOptions, useMutation, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions, useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, unwrap, type FeedChoice, type Setup } from "@/api";
 
 const LOOK_MS = 1_000;
@@ -9,11 +9,14 @@ export const practicesQuery = queryOptions({
   refetchInterval: (query) => (query.state.data?.some((line) => line.state === "running") ? LOOK_MS * 2 : false),
 });
 
-/** A practice as it stands, looked at again while it is followed. */
-export const practiceQuery = (number: number) =>
+/** A practice as it stands on one of its markets, looked at again while it is followed; while the first look at another
+ *  market is on its way the one before stands, under its own name. */
+export const practiceQuery = (number: number, market: string | undefined) =>
   queryOptions({
-    queryKey: ["practices", number],
-    queryFn: ({ signal }) => unwrap(api.GET("/api/practices/{number}", { params: { path: { number } }, signal })),
+    queryKey: ["practices", number, "shown", market ?? ""],
+    queryFn: ({ signal }) =>
+      unwrap(api.GET("/api/practices/{number}", { params: { path: { number }, query: { market } }, signal })),
+    placeholderData: keepPreviousData,
     refetchInterval: (query) => (query.state.data?.line.state === "running" ? LOOK_MS : false),
     retry: false,
   });

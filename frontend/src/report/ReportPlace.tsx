@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import {
   accountsQuery,
   catalogueQuery,
+  isTogether,
   keptRunQuery,
   marketsQuery,
   placeOf,
@@ -10,6 +11,7 @@ import {
   sendPack,
   setupOf,
   startQuery,
+  withBasket,
   type FigureInfo,
   type KeptRun,
   type Report,
@@ -113,7 +115,7 @@ function OfRun(props: Props & { onPack: (file: File | undefined) => void }) {
   const version = script?.versions.find((item) => item.number === state.version) ?? script?.versions.at(-1);
   if (!script || !version) return <Trouble error={`There is no script “${title}”.`} />;
   const alone = setupOf(state, { ...start.data, ...script.home }, version.text);
-  const setup = state.markets ? { ...alone, basket: state.markets, dearest: state.dearest ?? null } : alone;
+  const setup = state.markets ? withBasket(alone, state) : alone;
   return <Whole {...props} setup={setup} title={title} version={version.number} />;
 }
 
@@ -137,9 +139,9 @@ function Whole({ state, onState, onOpen, onPack, setup, title, version, number, 
   useEffect(() => {
     document.title = `${title || "Untitled"} on ${placeOf(setup)} ${setup.timeframe} · Report · Skelb`;
   }, [title, setup]);
-  const isTogether = (setup.basket?.length ?? 0) > 0;
+  const ofBasket = isTogether(setup);
   const figures = catalogue.data?.figures ?? [];
-  const own = isTogether ? "holding an equal share of each" : `holding ${setup.market}`;
+  const own = ofBasket ? "holding an equal share of each" : `holding ${setup.market}`;
   return (
     <section className="flex h-full flex-col" data-testid="report-place">
       <header className="flex min-h-[46px] flex-none flex-wrap items-center gap-x-2 border-b border-line px-4 py-1 text-body text-soft">
@@ -192,7 +194,7 @@ function Whole({ state, onState, onOpen, onPack, setup, title, version, number, 
             worth={<Worth setup={setup} figures={figures} />}
             swings={{ value: swings, onChange: setSwings }}
             tryIt={(kind, level) => <TryIt key={`${kind} ${level}`} setup={setup} kind={kind} level={level} />}
-            onShow={isTogether ? undefined : (from, to) => onOpen(setup, state, { from, to })}
+            onShow={ofBasket ? undefined : (from, to) => onOpen(setup, state, { from, to })}
           />
         )}
       </div>

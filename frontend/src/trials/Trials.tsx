@@ -17,12 +17,12 @@ import {
   type Trial,
 } from "@/api";
 import { AccountWord, InputsWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/setup";
+import { OnWord } from "@/setup/OnWord";
 import { Loading, Notice, Picker, Trouble } from "@/ui";
 import { BasketDesk } from "./basket/BasketDesk";
 import { Doubt } from "./doubt/Doubt";
 import type { DeskProps } from "./desk";
 import { CAN_BE_TOGETHER, FACES, setupOn, type Face, type TrialsState } from "./model";
-import { OnWord } from "./OnWord";
 import { varyingQuery } from "./queries";
 import { SearchDesk } from "./search/SearchDesk";
 import { StudyDesk } from "./study/StudyDesk";
@@ -34,6 +34,7 @@ interface Props {
   onState: (state: TrialsState, isSame?: boolean) => void;
   onOpen: (state: SetupState) => void;
   onReport: DeskProps["onReport"];
+  onPractise: DeskProps["onPractise"];
 }
 
 const DESKS = {
@@ -221,6 +222,7 @@ function Place({ state, setup: alone, title, version, scripts, figures, markets,
           onState={onState}
           onOpen={onOpen}
           onReport={props.onReport}
+          onPractise={props.onPractise}
         />
       </div>
     </div>

@@ -31,6 +31,8 @@ export interface DeskProps {
   originOf: (trial: Trial) => { script: string; version?: number };
   onState: (state: TrialsState, isSame?: boolean) => void;
   onOpen: (state: TrialsState) => void;
+  /** Let the basket follow a feed. */
+  onPractise: (state: TrialsState) => void;
   /** Judge a run whole. */
   onReport: (state: TrialsState & { choose?: "neighbours"; objective?: string }) => void;
 }

@@ -1,4 +1,17 @@
-import type { AxisValue, FigureInfo, Setup, SetupState, Surface, Trial, TrialOrder, TrialSpan, Varying } from "@/api";
+import {
+  isTogether,
+  withBasket,
+  type AxisValue,
+  type BasketState,
+  type FigureInfo,
+  type Setup,
+  type SetupState,
+  type Surface,
+  type Trial,
+  type TrialOrder,
+  type TrialSpan,
+  type Varying,
+} from "@/api";
 import { TIMEFRAMES } from "@/setup";
 import { plain } from "@/ui";
 
@@ -9,26 +22,20 @@ import type { Face } from "./faces";
 export const SIGNAL = "tried_signal";
 
 /** What the address holds of the Trials place: a setup as the Workbench has it, what is done with it, the trial in view. */
-export interface TrialsState extends SetupState {
+export interface TrialsState extends SetupState, BasketState {
   face?: Face;
   trial?: number;
   /** Inputs to vary first. */
   x?: string;
   y?: string;
-  /** The markets of the basket, and the most a trade may cost of a day's range, percent, for one to be run. */
-  markets?: string[];
-  dearest?: number;
-  /** Whether sweep, walk-forward and doubt are of the basket instead of the one market. */
-  together?: boolean;
 }
 
-/** The setup of a face: of the basket where it is asked for, and on the face of baskets always. */
+/** The setup of a face: of the basket where sweep, walk-forward and doubt are to be of it, and on the face of baskets
+ *  always. */
 export function setupOn(face: Face, setup: Setup, state: TrialsState): Setup {
   const isBasket = face === "basket" || (state.together && CAN_BE_TOGETHER.has(face));
-  return isBasket ? { ...setup, basket: state.markets ?? [], dearest: state.dearest ?? null } : setup;
+  return isBasket ? withBasket(setup, state) : setup;
 }
-
-export const isTogether = (setup: { basket?: string[] }) => (setup.basket?.length ?? 0) > 0;
 
 export const CAN_BE_TOGETHER: ReadonlySet<Face> = new Set<Face>(["sweep", "walk", "doubt"]);
 

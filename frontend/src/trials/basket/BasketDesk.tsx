@@ -12,7 +12,7 @@ import { Together } from "./Together";
 import { Traded } from "./Traded";
 
 /** The same rules over several markets on one account: what each earned beside what trading it costs. */
-export function BasketDesk({ head, state, setup, figures, markets, onState, onOpen, onReport }: DeskProps) {
+export function BasketDesk({ head, state, setup, figures, markets, onState, onOpen, onReport, onPractise }: DeskProps) {
   const chosen = setup.basket ?? [];
   const [dropped, setDropped] = useState<string[]>([]); // ticked out, not run yet
   const [ran, setRan] = useState<string[]>([]);
@@ -138,6 +138,14 @@ export function BasketDesk({ head, state, setup, figures, markets, onState, onOp
                 onClick={() => onReport({ ...state, markets: chosen, trial: undefined })}
               >
                 Report
+              </button>
+              <button
+                type="button"
+                className="plain-button"
+                title="The basket follows a feed of bars, in the server"
+                onClick={() => onPractise({ ...state, markets: chosen, together: true })}
+              >
+                Practise
               </button>
               {keep.error && <span className="text-loss">{keep.error.message}</span>}
               {isAfter && (

@@ -1,11 +1,10 @@
 import { isCancelledError, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { basketsQuery, type StressStep } from "@/api";
+import { basketsQuery, isTogether, type StressStep } from "@/api";
 import { noteDone } from "@/keeping";
 import { figureText, Loading, moneyTone, Picker, plain, Trouble } from "@/ui";
 import type { DeskProps } from "../desk";
 import { DoneBar } from "../DoneBar";
-import { isTogether } from "../model";
 import { stressQuery } from "./queries";
 
 type Props = Pick<DeskProps, "setup" | "figures" | "markets">;

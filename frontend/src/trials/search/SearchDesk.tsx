@@ -1,9 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { api, scriptsQuery, unwrap } from "@/api";
+import { api, isTogether, scriptsQuery, unwrap } from "@/api";
 import { Loading, NumberField, Picker, plain, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
-import { drawnRuns, openedState, orderOf, isTogether } from "../model";
+import { drawnRuns, openedState, orderOf } from "../model";
 import { readyConditionsQuery, studyQuery, tableQuery, type Seen } from "../queries";
 import { RunCard } from "../RunCard";
 import { RunTable } from "../RunTable";

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo } from "react";
-import type { Varying } from "@/api";
+import { isTogether, type Varying } from "@/api";
 import { inputText } from "@/setup";
 import { Loading, NumberField, Picker, plain, useKept } from "@/ui";
 import type { DeskProps } from "../desk";
@@ -14,7 +14,6 @@ import {
   varyText,
   type Design,
   type ViewChoice,
-  isTogether,
 } from "../model";
 import { runQuery, surfaceQuery, type Seen } from "../queries";
 import { RunCard } from "../RunCard";

@@ -1,17 +1,16 @@
 import { useQuery } from "@tanstack/react-query";
-import { basketsQuery, type Market, type Setup } from "@/api";
-import { MarketWord } from "@/setup";
+import { basketsQuery, isTogether, type BasketState, type Market, type Setup, type SetupState } from "@/api";
 import { Picker } from "@/ui";
-import { isTogether, type TrialsState } from "./model";
+import { MarketWord } from "./SetupWords";
 
 interface Props {
   setup: Setup;
-  state: TrialsState;
+  state: BasketState;
   markets: Market[];
-  onPut: (change: Partial<TrialsState>) => void;
+  onPut: (change: Partial<SetupState & BasketState>) => void;
 }
 
-/** What a trial is on: one market, or the markets of a basket together. */
+/** What a strategy runs on: one market, or the markets of a basket together. */
 export function OnWord({ setup, state, markets, onPut }: Props) {
   const baskets = useQuery(basketsQuery).data ?? [];
   const ofBasket = isTogether(setup);
