@@ -228,7 +228,8 @@ def two_kept(page):
 
 
 def practice(page):
-    page.goto("/practice?begin=true&script=Harbour%20swell&market=KELP&timeframe=5m")
+    basket = "&together=true&markets=%5B%22BRIN%22%2C%22COGS%22%5D"
+    page.goto(f"/practice?begin=true&script=Harbour%20swell&timeframe=1h{basket}")
     page.get_by_label("Pace", exact=True).select_option("0")
     page.get_by_role("button", name="Begin the practice").click()
     page.get_by_test_id("events").get_by_role("listitem").first.wait_for()

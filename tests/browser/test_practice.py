@@ -126,6 +126,54 @@ def test_a_feed_at_an_address_that_misbehaves_is_followed_and_its_faults_are_sho
         server.shutdown()
 
 
+def test_a_basket_is_practised_with_one_of_its_markets_in_view(page):
+    """From the trial of the basket on, by keyboard: begun, looked at market by market, paused, found again."""
+    page.goto(
+        "/trials?face=basket&script=Harbour%20swell&timeframe=1h&markets=%5B%22COGS%22%2C%22BRIN%22%2C%22GLIM%22%5D"
+    )
+    page.get_by_role("button", name="Practise", exact=True).press("Enter")
+    expect(page.get_by_label("One market or a basket")).to_have_value("chosen")
+    page.get_by_label("Pace", exact=True).select_option("0")
+    page.get_by_role("button", name="Begin the practice").press("Enter")
+    expect(page.get_by_test_id("clock")).to_contain_text("the feed has come to its end")
+    rows = page.get_by_test_id("practised").get_by_role("row")
+    expect(rows).to_have_count(5)  # the head, each market, all of them
+    trades = [int(rows.nth(place).get_by_role("cell").nth(2).inner_text()) for place in range(1, 5)]
+    assert sum(trades[:3]) == trades[3] == trades_of(page) > 10
+    expect(page.get_by_label("Market in view")).to_have_value("BRIN")
+    expect(page.get_by_text("What it would do next on BRIN")).to_be_visible()
+    expect(page.get_by_test_id("events").locator("b").first).to_have_text(re.compile("^(BRIN|COGS|GLIM)$"))
+
+    # Another market: the hand stays where it was, and it is a step back.
+    glim = rows.filter(has_text="GLIM").get_by_role("button")
+    glim.press("Enter")
+    expect(page.get_by_text("What it would do next on GLIM")).to_be_visible()
+    expect(glim).to_be_focused()
+    expect(glim).to_have_attribute("aria-pressed", "true")
+    expect(page).to_have_url(re.compile("market=GLIM"))
+    page.reload()
+    expect(page.get_by_label("Market in view")).to_have_value("GLIM")
+    page.get_by_label("Market in view").select_option("COGS")
+    expect(page.get_by_text("What it would do next on COGS")).to_be_visible()
+    page.go_back()
+    expect(page.get_by_text("What it would do next on GLIM")).to_be_visible()
+
+    page.get_by_role("button", name="All practices").click()
+    line = page.get_by_test_id("practices").get_by_role("row").filter(has_text="a basket of 3 markets")
+    expect(line).to_contain_text(re.compile(r"in [0-3] of 3"))
+    line.get_by_role("button", name="Harbour swell v1").click()
+    number = re.search("practice=([0-9]+)", page.url)[1]
+    page.goto(f"/practice?practice={number}&market=LAMP")
+    expect(page.get_by_role("alert").first).to_contain_text("LAMP is not practised here: BRIN, COGS, GLIM")
+    page.get_by_role("button", name="All practices").click()
+
+    # A kept basket by its name; what it is fed by says that rows name their market.
+    page.get_by_role("button", name="Begin another").click()
+    page.get_by_label("One market or a basket").select_option(label="the basket Quay shares")
+    page.get_by_label("Feed", exact=True).select_option("file")
+    expect(page.get_by_text("rows of market, time, open")).to_be_visible()
+
+
 def test_an_address_that_names_no_practice_says_so(page):
     page.goto("/practice?practice=9999")
     expect(page.get_by_role("alert").or_(page.get_by_text("there is no practice 9999")).first).to_be_visible()

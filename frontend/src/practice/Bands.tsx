@@ -1,5 +1,5 @@
 import type { PracticeShown } from "@/api";
-import { plain, signed } from "@/ui";
+import { moneyText, plain } from "@/ui";
 import { BANDS } from "./model";
 
 type Band = PracticeShown["drift"]["bands"][number];
@@ -43,8 +43,7 @@ const WIDTH = 200;
 
 function OneBand({ band }: { band: Band }) {
   const said = BANDS[band.key] ?? { name: band.key, unit: "", digits: 2, meaning: "" };
-  const text = (value: number) =>
-    band.key === "average_trade" ? signed(value, said.digits) : plain(value, said.digits);
+  const text = (value: number) => (band.key === "average_trade" ? moneyText(value) : plain(value, said.digits));
   const { low, middle, high, value } = band;
   const isOutside = value !== null && low !== null && high !== null && (value < low || value > high);
   const x =

@@ -106,7 +106,13 @@ export function Begin({ state, onState, onBegun, onAll }: Props) {
         {kind === "replay" ? (
           <p className="flex items-baseline gap-2">
             <span>The replay begins with</span>
-            <DateField label="First day of the replay" value={since} placeholder="the last fifth" onDay={setSince} />
+            <DateField
+              label="First day of the replay"
+              className="field num w-40"
+              value={since}
+              placeholder="the last fifth"
+              onDay={setSince}
+            />
             <span className="text-soft">bars before it are what the strategy is known by</span>
           </p>
         ) : kind === "made" ? (

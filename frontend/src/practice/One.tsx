@@ -209,11 +209,11 @@ function Markets({ shown, onMarket }: ViewProps) {
         </thead>
         <tbody>
           {shown.markets.map((item) => (
-            <tr
-              key={item.market}
-              className={`border-t border-line ${item.market === shown.market ? "bg-shallow" : ""}`}
-            >
-              <th scope="row" className="py-[2px] text-left font-normal">
+            <tr key={item.market} className="border-t border-line">
+              <th
+                scope="row"
+                className={`border-l-2 py-[2px] pl-1 text-left ${item.market === shown.market ? "border-long font-semibold" : "border-transparent font-normal"}`}
+              >
                 <button
                   type="button"
                   className="cursor-pointer text-long hover:underline"
@@ -234,7 +234,7 @@ function Markets({ shown, onMarket }: ViewProps) {
             </tr>
           ))}
           <tr className="border-t border-line font-semibold">
-            <th scope="row" className="py-[2px] text-left font-sans font-normal text-soft">
+            <th scope="row" className="py-[2px] pl-1.5 text-left font-sans font-normal text-soft">
               all
             </th>
             <td />
@@ -248,6 +248,8 @@ function Markets({ shown, onMarket }: ViewProps) {
   );
 }
 
+const SOON_S = 12 * 3600; // from then on a time needs its day
+
 /** Sentences of what would happen at the next close: they are what one looks for. */
 function Next({ shown }: { shown: PracticeShown }) {
   const { next, zone } = shown;
@@ -257,7 +259,8 @@ function Next({ shown }: { shown: PracticeShown }) {
       {next.map((step, place) => (
         <div key={place} className="pb-2" data-testid="next">
           <p>
-            at <b className="num">{timeText(step.time, zone, "time")}</b>, if{" "}
+            at <b className="num">{timeText(step.time, zone, step.time - shown.clock < SOON_S ? "time" : "full")}</b>,
+            if{" "}
             <b className={step.side === "short" ? "text-short" : step.side === "long" ? "text-long" : ""}>
               {step.name}
             </b>{" "}
