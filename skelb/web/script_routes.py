@@ -101,7 +101,7 @@ def as_python(body: RunIn, app: App) -> TextOut:
     """The strategy as one Python file for this market and account, on all bars that the file is given; a text it cannot
     write yet is an error that names the lines."""
     prepared = body.setup.prepared(app.library, app.datasets).sound().alone()
-    on = Instrument(prepared.dataset.market, prepared.account)
+    on = Instrument(prepared.dataset.market, prepared.account, other=lambda symbol: app.library.market(symbol).market)
     return TextOut(text=python_of(prepared.checked, prepared.choices.inputs, on, prepared.choices.sides))
 
 

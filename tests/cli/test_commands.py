@@ -44,9 +44,35 @@ def test_a_strategy_as_python_prints_the_trades_of_backtest(folder):
         assert mine == {
             key: pytest.approx(value) if isinstance(value, float) else value for key, value in other.items()
         }
-    (folder / "far.skelb").write_text('x = close from "QUAY12"\nenter long when close > x\n')
+    (folder / "far.skelb").write_text("x = total(k from 1 to 3: (k * close) on 4h)\nenter long when close > x\n")
     ended = skelb(folder, "python", "far.skelb", expect=2)
     assert "line 1" in ended.stderr and ended.stdout == "" and ended.stderr.count("\n") == 1
+
+
+def test_a_strategy_that_reads_another_market_is_given_its_bars(folder):
+    """Its description beside that of the market it trades, its bars by name."""
+    script = 'slow = sma(close, 5) from "INDEX" on 1h\nenter long when close crosses above slow\nexit after 3 bars\n'
+    (folder / "two.skelb").write_text(script + "size 1 units\n")
+    write_csv(folder / "index.csv", wave_bars(600, seed=9))
+    (folder / "index.json").write_text(json.dumps({"symbol": "INDEX", "tick": 0.5, "session": "08:00-16:00"}))
+    market = json.loads((folder / "market.json").read_text())
+    (folder / "wave.json").write_text(json.dumps({"symbol": "WAVE", **market}))
+    both = ("--market", "wave.json", "--market", "index.json")
+    skelb(folder, "python", "two.skelb", *both, "--account", "account.json", "--out", "two.py")
+    command = [sys.executable, "-I", folder / "two.py", folder / "wave.csv", "--json"]
+    refused = subprocess.run(command, capture_output=True, text=True)
+    assert (
+        refused.returncode == 2 and refused.stderr == "the rules read INDEX: give its bars as --from INDEX=FILE.csv\n"
+    )
+    given = ["--from", f"INDEX={folder / 'index.csv'}"]
+    found = json.loads(subprocess.run([*command, *given], capture_output=True).stdout)["trades"]
+    bars = ("--bars", "WAVE=wave.csv", "--bars", "INDEX=index.csv")
+    wanted = document(folder, "backtest", "two.skelb", *bars, *both, "--account", "account.json")["trades"]
+    assert len(wanted) >= 5 and [trade["entry_time"] for trade in found] == [trade["entry_time"] for trade in wanted]
+    assert [trade["net"] for trade in found] == pytest.approx([trade["net"] for trade in wanted])
+    (folder / "index.json").write_text("{}")
+    ended = skelb(folder, "python", "two.skelb", *both, expect=2)
+    assert "says its symbol" in ended.stderr
 
 
 def test_inputs_sides_dates_and_timeframe_matter(folder):

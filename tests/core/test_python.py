@@ -117,24 +117,19 @@ def test_demo_strategies_trade_on_their_market_as_the_engine_does(script):
     finest = next(bars for bars in stored if wanted.minutes >= bars.timeframe.minutes)
     bars = make_dataset(finest, market, wanted).bars
     bars = bars.take(np.arange(len(bars)) >= len(bars) - 4000)
-    try:
-        assert assert_same_trades(checked, bars, market, RICH) > 5
-    except SettingsError as exc:
-        assert script.title == "Glass and swell"
-        assert "reads the bars of one market" in str(exc)
+    index, finest_of_it = demo_bars("QUAY12")
+    others = {"QUAY12": (index, finest_of_it[0])}
+    assert assert_same_trades(checked, bars, market, RICH, others=others) > 5
 
 
 def test_how_to_strategies_trade_as_the_engine_does():
-    traded, refused, bars = 0, [], wave_bars(350)
+    traded, bars = 0, wave_bars(350)
+    others = {"QUAY12": (Market("QUAY12", tick=0.5), wave_bars(350, seed=8))}
     for text in HOW_TO:
         checked = sound(text)
-        try:
-            traded += assert_same_trades(checked, bars, ON.market, ON.account) if checked.has_entries else 0
-        except SettingsError as exc:
-            refused.append(str(exc))
+        if checked.has_entries:
+            traded += assert_same_trades(checked, bars, ON.market, ON.account, others=others)
     assert traded > 250
-    assert len(refused) == 1
-    assert "reads the bars of one market" in refused[0]
 
 
 @pytest.mark.parametrize("shape", ["flat", "tiny", "huge", "gaps", "negative"])
@@ -173,6 +168,48 @@ def test_what_is_seen_of_other_timeframes_and_how_numbers_are_written(lines):
     )
 
 
+@pytest.mark.parametrize("place", ["on 1h forming", "on 1d forming", 'from "OTHER"', 'from "OTHER" on 1h', "within"])
+@pytest.mark.parametrize("text", values_of_the_language())
+def test_every_value_of_other_bars_is_the_engines(text, place):
+    """Values at bars that form, of another market with hours of its own, of one timeframe within another."""
+    head, _, rules = text.partition("\n")
+    if not head.startswith("x = "):
+        condition = head.removeprefix("enter long when ")
+        head, rules = f"x = {condition}", f"enter long when x\nenter short when not x\n{_RULES}"
+        if " is " in condition or " in 1" in condition:
+            rules = f"enter long when x\n{_RULES}"
+    value = head.removeprefix("x = ")
+    if place == "within":
+        head = (
+            f"y = {value}\nx = ((y on 2h) == (y on 2h)) on 1h" if "==" in value else f"y = ({value}) on 2h\nx = y on 1h"
+        )
+    else:
+        head = f"x = ({value}) {place}"
+    market = Market("TEST", tick=0.25, zone="Europe/Berlin", session="18:00-02:00,03:00-12:30", days="mon-fri")
+    other = Market("OTHER", tick=0.5, zone="America/New_York", session="09:30-16:00", days="mon-fri")
+    holes = np.random.default_rng(2).random(150) > 0.1
+    others = {"OTHER": (other, wave_bars(150, seed=5).take(holes))}
+    checked = check(f"{head}\n{rules}", DEMO_SETTING)
+    assert checked.is_sound, (checked.source, checked.diagnostics)
+    assert_same_trades(checked, wave_bars(150), market, Account(leverage=10), others=others)
+
+
+def test_another_market_that_another_market_reads_and_one_that_an_input_names():
+    text = (
+        'input index = "INDEX"\n'
+        'far = (close from "FAR") - close\n'
+        "enter long when (far > prior(far)) from index on 30m\n"
+        'enter short when close < (close from "FAR" on 1h)\n' + _RULES
+    )
+    others = {
+        "INDEX": (Market("INDEX", tick=0.5), wave_bars(400, seed=5)),
+        "FAR": (Market("FAR", tick=0.1, session="08:00-12:00", zone="UTC"), wave_bars(400, seed=6)),
+    }
+    checked = check(text, DEMO_SETTING)
+    assert checked.is_sound, checked.diagnostics
+    assert assert_same_trades(checked, wave_bars(400), ON.market, ON.account, others=others) > 20
+
+
 def test_one_side_alone():
     checked = sound(TWO_AVERAGES)
     bars = wave_bars(1500)
@@ -181,8 +218,9 @@ def test_one_side_alone():
 
 
 @pytest.mark.parametrize(("lines", "said"), [
-    ('x = close from "QUAY12"\nenter long when x > prior(x)', "line 1"),
-    ("x = ema(close, 5) on 4h forming\nenter long when close > x\nsize 1 units", "line 1: a bar that forms"),
+    ('x = close from "QUAY12" on 1d forming\nenter long when x > prior(x)', "line 1: a bar of another market"),
+    ("x = ema(close, 5) on 4h\ny = (close - x) on 1h forming\nenter long when y > 0", "line 2: other bars within"),
+    ("x = total(k from 1 to 3: (k * close) on 4h)\nenter long when x > 0", "line 1: the counter of"),
     ("enter long when close > open\nlimit 2 open\nexit after 2 days", "line 3: an exit after days"),
     ("x = total(k from 1 to 3: sma(close, 3) * prior(close, k * k))\nenter long when x > 0", "line 1: within `total`"),
     ("draw close", "no entry rule"),
@@ -265,6 +303,14 @@ def test_a_file_says_in_a_line_what_it_cannot_run_on(tmp_path):
     assert (
         run_file(tmp_path / "s.py", "--feed", "ws://127.0.0.1:1").returncode == 2
     )  # how long its bars are is not said
+    (tmp_path / "s.py").write_text(python_of(sound('enter long when close > (close from "FAR")\n' + _RULES), {}, ON))
+    for given, why in (
+        ((), "the rules read FAR: give its bars as --from FAR=FILE.csv"),
+        (("--from", "NEAR=b.csv"), "the rules read no market NEAR, but FAR"),
+        (("--from", "FAR=none.csv"), "none.csv"),
+    ):
+        ended = run_file(tmp_path / "s.py", tmp_path / "b.csv", *given)
+        assert ended.returncode == 2 and why in ended.stderr and ended.stderr.count("\n") == 1
 
 
 def test_marks_cut_what_is_not_in_use():
@@ -311,6 +357,29 @@ def test_a_file_follows_a_feed_that_is_lost_once_and_trades_the_same(tmp_path):
     assert [(row[1], row[2], row[4]) for row in told] == [
         (trade["side"], trade["entry_time"], trade["exit_time"]) for trade in wanted
     ]
+
+
+def test_a_file_follows_a_feed_that_says_the_bars_of_another_market_too(tmp_path):
+    """In a file that grows: the other market's bars first, moment by moment."""
+    checked, bars, others = sound(OF_TWO), wave_bars(300), wave_bars(300, seed=4)
+    far = Market("FAR", tick=0.25)
+    (tmp_path / "s.py").write_text(python_of(checked, {}, Instrument(ON.market, ON.account, other=lambda _: far)))
+    lines = []
+    for place in range(300):
+        for symbol, own in (("FAR", others), ("TEST", bars)):
+            values = [float(getattr(own, name)[place]) for name in ("open", "high", "low", "close", "volume")]
+            lines.append(written(BarSaid(symbol, own.timeframe, int(own.time[place]), *values, True)))
+    (tmp_path / "feed.jsonl").write_text("\n".join(lines) + "\n")
+    wanted = trades_of_engine(checked, bars, ON.market, ON.account, others={"FAR": (far, others)})[:-1]
+    asked = [sys.executable, "-I", str(tmp_path / "s.py"), "--feed", str(tmp_path / "feed.jsonl"), "--timeframe", "15"]
+    with subprocess.Popen([*asked, "--json"], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True) as running:
+        told = [json.loads(running.stdout.readline()) for _ in wanted]
+        running.terminate()
+    assert len(wanted) > 5
+    assert [trade["exit_time"] for trade in told] == [trade["exit_time"] for trade in wanted]
+
+
+OF_TWO = 'slow = sma(close, 9) from "FAR"\nenter long when close crosses above slow\n' + _RULES
 
 
 def words_for(bars):

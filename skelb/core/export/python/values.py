@@ -64,14 +64,14 @@ _ATOM, _PRODUCT, _SUM = 3, 2, 1
 _TAKEN = frozenset([
     *keyword.kwlist, *(name for module in (values, market, *PARTS) for name in vars(module)),
     "LONG", "SHORT", "ZONE", "Enter", "Exit", "Follow", "Wish", "Inputs", "Strategy", "Account", "MARKET", "SETTINGS",
-    "self", "bar", "higher", "inputs", "minutes", "wishes", "position", "mid", "risk", "equity", "price",
+    "self", "bar", "higher", "inputs", "minutes", "wishes", "position", "mid", "risk", "equity", "price", "others",
     "abs", "max", "min", "sum", "range", "float", "int", "str", "list", "dict",
     "on_bar", "may_enter", "stays_out", "is_flat_from_open", "is_flat_from_close", "room", "exit_after_bars",
     "exit_after_bars_at_close", "exit_after_days", "exit_after_days_at_close", "entries_a_day", "losses_a_day",
     "loss_percent", "pause_after_exit", "pause_after_stop", "pause_after_loss",
 ])  # fmt: skip
 """What the file names already, where a strategy's own names stand."""
-_HIGHER = re.compile(r"(on|bars)_\d+[mhdw]")
+_HIGHER = re.compile(r"(on|bars)_\d+[mhdw](_forming)?(_closed)?")
 _LONGEST_NAME = 40
 
 
@@ -126,7 +126,8 @@ class Script:
     inputs: Mapping[str, InputValue]
     fixed: frozenset[str]
     input_names: dict[str, str]
-    higher: dict[int, "Values"] = field(default_factory=dict)
+    classes: "Names" = field(default_factory=lambda: Names())
+    markets: dict[str, None] = field(default_factory=dict)  # that `from` reads
 
     @property
     def zone(self) -> str:
@@ -134,16 +135,47 @@ class Script:
         return "clock_in(bar, ZONE)" if self.checked.zone else "bar.clock"
 
 
+@dataclass(frozen=True)
+class Place:
+    """Other bars than a class's own: of a higher timeframe, of another market (on the class's timeframe where `minutes`
+    is None), or of a higher timeframe with the bar that forms."""
+
+    minutes: int | None
+    symbol: str | None = None
+    is_forming: bool = False
+
+    @property
+    def name(self) -> str:
+        """As in `on_1h`, `on_1h_forming`, `quay12_on_1d`, `quay12`."""
+        timeframe = f"on_{Timeframe(self.minutes)}" if self.minutes is not None else ""
+        market = re.sub(r"\W+", "_", self.symbol or "").strip("_").lower()
+        return "_".join(filter(None, [market, timeframe, "forming" if self.is_forming else ""]))
+
+
+@dataclass(frozen=True)
+class Elsewhere:
+    """A class of the file for other bars, as another one holds it: the class, the attribute of what computes there and
+    of what gathers its bars."""
+
+    values: "Values"
+    owner: str
+    attribute: str
+    bars: str
+
+
 @dataclass
 class Values:
     """What one class of the file computes on the bars of one timeframe: its set-up and its steps, in order.
 
+    `minutes` are None where the file is told them when it runs. `elsewhere` are the other bars that are seen from here.
     `counters` are names of sums within which an expression stands; `running` those of running values within their own
     statement, and what they are there.
     """
 
     script: Script
     minutes: int | None = None
+    is_strategy: bool = True
+    elsewhere: dict[Place, Elsewhere] = field(default_factory=dict)
     names: Names = field(default_factory=Names)
     results: dict[str, Code] = field(default_factory=dict)  # what is seen from outside, by the attribute that holds it
     setup: list[str] = field(default_factory=list)
@@ -212,7 +244,7 @@ class Values:
             case Column():
                 return Code(f"column(bar, {quoted(node.name.lower())})")
             case FromMarket():
-                raise Refused(node, "the file reads the bars of one market, so `from` has none to read")
+                return self._from(node, named)
             case Text():
                 raise AssertionError("the checker lets no text be a value")
             case _:
@@ -321,7 +353,7 @@ class Values:
             return Code(f"{found.text}.{part}") if part else found
         kind = "condition" if entry.kind == "condition" else "word" if entry.words else "number"
         if name in ("hour", "minute", "time"):
-            if self.minutes is not None and self.script.checked.zone:
+            if not self.is_strategy and self.script.checked.zone:
                 raise Refused(node, "times of another zone are written on the file's own bars only")
             clock = self.script.zone
             return Code({"hour": f"{clock} // 60", "minute": f"{clock} % 60", "time": clock}[name],
@@ -436,27 +468,47 @@ class Values:
         return self._feed(node, owner, made_of, parts, "steps" if owner == "Then" else "all_of", "condition", named)
 
     def _on(self, node: OnTimeframe, named: str) -> Code:
-        minutes = node.minutes
-        if isinstance(minutes, Name):
-            minutes = Timeframe.parse(str(self.script.inputs[minutes.name])).minutes
-        if node.forming:
-            raise Refused(node, "a bar that forms is not followed in the file yet")
+        minutes = self._minutes_of(node.minutes)
         if self.minutes is not None and minutes < self.minutes:
             raise AssertionError("the checker lets no lower timeframe be asked for")
-        if minutes == self.minutes:
+        if minutes == self.minutes or self._is_fixed(node.x):  # the same on every bar, and known before any closes
             return self.code(node.x, named)
-        if self.minutes is not None:
-            raise Refused(node, "one timeframe within another is not written yet")
+        return self._seen(node, Place(minutes, is_forming=node.forming))
+
+    def _from(self, node: FromMarket, named: str) -> Code:
+        symbol = node.symbol if isinstance(node.symbol, str) else str(self.script.inputs[node.symbol.name])
+        minutes = self.minutes if node.minutes is None else self._minutes_of(node.minutes)
+        if node.forming and minutes != self.minutes:
+            raise Refused(node, "a bar of another market that forms is not followed in the file yet")
         if self._is_fixed(node.x):
-            return self.code(node.x, named)  # the same on every bar, and known before any closes
-        there = self.script.higher.setdefault(minutes, Values(self.script, minutes))
+            return self.code(node.x, named)
+        self.script.markets[symbol] = None
+        return self._seen(node, Place(minutes, symbol))
+
+    def _minutes_of(self, minutes: int | Name) -> int:
+        held = self.script.inputs[minutes.name] if isinstance(minutes, Name) else minutes
+        return Timeframe.parse(held).minutes if isinstance(held, str) else int(held)
+
+    def _seen(self, node: OnTimeframe | FromMarket, place: Place) -> Code:
+        """What is computed on other bars, as it is seen from here."""
+        if any(part.name in self._counters for part in names_in(node.x)):
+            raise Refused(node, "the counter of a `total` is not written within other bars yet")
+        if place not in self.elsewhere:
+            owner = self.script.classes.fresh("".join(part.capitalize() for part in f"{place.name}".split("_")))
+            attribute = place.name if _HIGHER.fullmatch(place.name) else self.names.fresh(place.name)
+            bars = f"bars_{place.name[3:]}" if attribute == place.name else self.names.fresh(f"bars_{attribute}")
+            there = Values(self.script, place.minutes, is_strategy=False)
+            self.elsewhere[place] = Elsewhere(there, owner, attribute, bars)
+        seen = self.elsewhere[place]
+        there = seen.values
         found = there.code(node.x)
-        place = f"on_{Timeframe(minutes)}"
-        known = next((name for name, seen in there.results.items() if seen == found), None)
+        if place.is_forming and there.elsewhere:
+            raise Refused(node, "other bars within a bar that forms are not written yet")
+        known = next((name for name, result in there.results.items() if result == found), None)
         if known is None:
             known = there.names.fresh(f"{found.text.replace('bar.', '')}_seen")
             there.results[known] = found
-        return Code(f"self.{place}.{known}", kind=found.kind)
+        return Code(f"self.{seen.attribute}.{known}", kind=found.kind)
 
     def _is_fixed(self, node: Expression) -> bool:
         """Whether an expression is made of numbers and inputs by what looks at them alone."""
@@ -472,7 +524,7 @@ class Values:
         record, definitions = node.record, self.script.checked.definitions
         while isinstance(record, Name) and record.name in definitions:
             record = definitions[record.name].value
-        if isinstance(record, OnTimeframe):
+        if isinstance(record, OnTimeframe | FromMarket):
             return self.code(replace(record, x=replace(node, record=record.x)))
         return Code(f"{self.code(node.record).within(_ATOM)}.{node.name}")
 

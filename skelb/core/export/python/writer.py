@@ -2,7 +2,7 @@
 
 import ast
 import textwrap
-from collections.abc import Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -14,12 +14,12 @@ from skelb.core.errors import SettingsError
 from skelb.core.export.python.pieces import imports_for, module, pieces_for
 from skelb.core.export.python.refused import Refused
 from skelb.core.export.python.rules import Rules
-from skelb.core.export.python.values import Names, Script, Values, number, quoted
+from skelb.core.export.python.values import Elsewhere, Names, Place, Script, Values, number, quoted
 from skelb.core.language import Checked
 from skelb.core.language.tools import read_back
 from skelb.core.language.tree import Column, Enter, Expression, Placed
 from skelb.core.language.walk import parts_within
-from skelb.core.plan import Expressions, InputValue, input_values, make_dataset, make_plan
+from skelb.core.plan import Dataset, Expressions, InputValue, input_values, make_dataset, make_plan
 
 _MODULES = ("values", "market", "windows", "memory", "averages", "momentum", "trend", "volume", "account", "program")
 _WIDTH = 110
@@ -30,12 +30,16 @@ _ONE_BAR = Bars(Timeframe(1), np.zeros(1, np.int64), _ONE, _ONE, _ONE, _ONE, _ON
 
 @dataclass(frozen=True)
 class Instrument:
-    """What the file is written for: a market, whose symbol and tick may be left to the file of bars, and an account."""
+    """What the file is written for: a market, whose symbol and tick may be left to the file of bars, and an account.
+
+    other : the description of any other market by its symbol, for rules that read one
+    """
 
     market: Market
     account: Account
     knows_symbol: bool = True
     knows_tick: bool = True
+    other: Callable[[str], Market] = Market
 
 
 def python_of(checked: Checked, given: Mapping[str, object], on: Instrument, sides: str = "both") -> str:
@@ -50,7 +54,7 @@ def python_of(checked: Checked, given: Mapping[str, object], on: Instrument, sid
         raise SettingsError("the script has no entry rule: there is no strategy to write")
     if isinstance(on.market.currency_rate, str):
         raise SettingsError(
-            f"the currency rate is the close of {on.market.currency_rate}: state a number, the file reads one market"
+            f"the currency rate is the close of {on.market.currency_rate}: state a number, the file reads none"
         )
     inputs = input_values(checked, given)
     rules = [
@@ -80,7 +84,12 @@ def _lay_out_once(checked: Checked, inputs: Mapping[str, InputValue], market: Ma
     parts = (part for placed in checked.statements for part in parts_within(placed.statement))
     columns = {part.name: np.zeros(1) for part in parts if isinstance(part, Column)}
     open_always = replace(market, session="00:00-24:00", days="mon-sun", zone="UTC")
-    make_plan(checked, make_dataset(replace(_ONE_BAR, columns=columns), open_always), inputs)
+    bars = replace(_ONE_BAR, columns=columns)
+
+    def other(symbol: str, timeframe: Timeframe) -> Dataset:
+        return make_dataset(bars, replace(open_always, symbol=symbol), timeframe, others=other)
+
+    make_plan(checked, make_dataset(bars, open_always, others=other), inputs)
 
 
 def _rules_in_force(checked: Checked, inputs: Mapping[str, InputValue]) -> list[Placed]:
@@ -121,6 +130,7 @@ class _Writer:
         features |= {"spread_by_hour"} if on.market.spread_by_hour else set()
         features |= {"financing"} if on.market.financing_long or on.market.financing_short else set()
         features |= set() if on.knows_tick and on.knows_symbol else {"guessed"}
+        features |= {"elsewhere"} if script.markets else set()
         self._modules = [module(name, frozenset(features)) for name in _MODULES]
 
     def text(self) -> str:
@@ -146,9 +156,13 @@ class _Writer:
         """The docstring: what it is called, what it does, how it is run."""
         title = self._checked.title or "A strategy"
         lines = [f'"""{_plain(title)}, as plain Python.', ""]
-        lines += ["    python THIS_FILE.py BARS.csv            its trades", "    python THIS_FILE.py BARS.csv --json"]
+        others = "".join(f" --from {_plain(symbol)}={_plain(symbol)}.csv" for symbol in self._script.markets)
         lines += [
-            "    python THIS_FILE.py BARS.csv --feed ws://…   and on with the bars of a feed",
+            f"    python THIS_FILE.py BARS.csv{others}            its trades",
+            f"    python THIS_FILE.py BARS.csv{others} --json",
+        ]
+        lines += [
+            f"    python THIS_FILE.py BARS.csv{others} --feed ws://…   and on with the bars of a feed",
             "",
             "What it does:",
             "",
@@ -187,53 +201,62 @@ class _Writer:
         return "\n".join(lines if self._script.input_names else lines[:3])
 
     def _higher(self) -> list[str]:
-        """A class for each higher timeframe: what is computed on its bars."""
+        """A class for all other bars that something is computed on."""
         found = []
-        for minutes, values in sorted(self._script.higher.items()):
-            timeframe = str(Timeframe(minutes))
-            nothing = {"condition": "None", "word": '""'}
-            setup = values.setup + [
+        for place, other in _within(self._values):
+            values, nothing = other.values, {"condition": "None", "word": '""'}
+            setup = [
                 f"self.{name} = {nothing.get(seen.kind, 'math.nan')}  # as it is seen from outside"
                 for name, seen in values.results.items()
             ]
-            steps = values.steps + [f"self.{name} = {seen.text}" for name, seen in values.results.items()]
+            steps = [f"self.{name} = {seen.text}" for name, seen in values.results.items()]
             found.append("\n".join([
-                f"class On{timeframe}:",
-                f'    """What is computed on bars of {timeframe}, seen once they have closed."""',
+                f"class {other.owner}:",
+                f'    """{_told(place)}"""',
                 "",
-                "    def __init__(self, inputs: Inputs, market: Market) -> None:",
-                "        self.inputs, self.market = inputs, market",
-                *_indented(setup),
+                *self._begun(values, setup),
                 "",
                 "    def on_bar(self, bar: Bar) -> None:",
-                *_indented(steps),
+                *_indented([*_gathering(values), *values.steps, *steps]),
             ]))  # fmt: skip
         return found
 
+    def _begun(self, values: Values, more: list[str]) -> list[str]:
+        """What a class begins with: what it is given, what gathers other bars, what is fed on every bar."""
+        given = "inputs: Inputs, market: Market, minutes: int"
+        asks = _asks_elsewhere(values)
+        if asks and not values.is_strategy:
+            given += ", others: dict[str, list[Bar]]"
+        setup = [] if values.minutes is not None else _too_long(values)
+        setup.append("self.inputs, self.market, self.minutes = inputs, market, minutes")
+        if asks and values.is_strategy:
+            setup.append("self.others: dict[str, list[Bar]] = {name: [] for name in OTHERS}  # as they are read")
+            setup.append("others = self.others")
+        for place, other in values.elsewhere.items():
+            minutes = "minutes" if place.minutes is None else str(place.minutes)
+            theirs = "market" if place.symbol is None else f"OTHERS[{quoted(place.symbol)}]"
+            gathers = f"Gatherer(market, {minutes})"
+            if place.symbol is not None:
+                gathers = f"Elsewhere(others[{quoted(place.symbol)}], {theirs}, {minutes})"
+            setup.append(f"self.{other.bars} = {gathers}")
+            inner = ", others" if _asks_elsewhere(other.values) else ""
+            attribute = f"{other.attribute}_closed" if place.is_forming else other.attribute
+            setup.append(f"self.{attribute} = {other.owner}(inputs, {theirs}, {minutes}{inner})")
+            if place.is_forming:
+                setup.append(f"self.{other.attribute} = self.{attribute}")
+        return [f"    def __init__(self, {given}) -> None:", *_indented([*setup, *values.setup, *more])]
+
     def _strategy(self) -> str:
         values, rules = self._values, self._rules
-        higher = [(minutes, str(Timeframe(minutes))) for minutes in sorted(self._script.higher)]
-        setup = [f"self.bars_{name} = Gatherer(market, {minutes})" for minutes, name in higher]
-        setup += [f"self.on_{name} = On{name}(inputs, market)" for _, name in higher]
-        gathering = []
-        for _, name in higher:
-            gathering += [f"for higher in self.bars_{name}.closed_by(bar):", f"    self.on_{name}.on_bar(higher)"]
-        too_long = []
-        if higher:
-            least = min(self._script.higher)
-            says = f"the bars are of {{minutes}} minutes, and the strategy asks for bars of {least}"
-            too_long = [f"if minutes > {least}:", f'    raise ValueError(f"{says}")']
         title = self._checked.title or "The strategy"
         return "\n".join([
             "class Strategy:",
             f'    """{_plain(title)}: what it wants at the close of every bar."""',
             "",
-            "    def __init__(self, inputs: Inputs, market: Market, minutes: int) -> None:",
-            *_indented([*too_long, "self.inputs, self.market, self.minutes = inputs, market, minutes"]),
-            *_indented([*setup, *values.setup]),
+            *self._begun(values, []),
             "",
             "    def on_bar(self, bar: Bar) -> list[Wish]:",
-            *_indented([*gathering, *values.steps, "wishes: list[Wish] = []", *rules.wishes, "return wishes"]),
+            *_indented([*_gathering(values), *values.steps, "wishes: list[Wish] = []", *rules.wishes, "return wishes"]),
             "",
             *_indented(rules.methods, 1),
         ]).rstrip()  # fmt: skip
@@ -241,35 +264,14 @@ class _Writer:
     def _settings(self) -> str:
         market, account = self._on.market, self._on.account
         fees = market.commission or account.commission
-        rate = market.currency_rate
-        assert not isinstance(rate, str)
-        ranges = ", ".join(f"({part.start}, {part.end})" for part in market.ranges)
-        lines = [
-            "MARKET = Market(",
-            f"    symbol={quoted(market.symbol)},",
-            f"    tick={market.tick!r},",
-            f"    pip={market.pip_size!r},",
-            f"    point_value={market.point_value * rate!r},",
-            f"    lot_step={market.lot_step!r},",
-            f"    min_lot={market.min_lot!r},",
-            f"    zone={quoted(market.zone)},",
-            f"    session=({ranges},),",
-            f"    weekdays=({', '.join(map(str, sorted(market.trading_weekdays)))},),",
-            f"    spread={market.spread!r},",
-            f"    spread_unit={quoted(market.spread_unit)},",
-            f"    quotes_are_bids={market.quotes == 'bid'},",
-        ]
-        if market.spread_by_hour:
-            lines.append(f"    spread_by_hour=({', '.join(map(repr, market.spread_by_hour))},),")
-        if market.financing_long or market.financing_short:
-            lines += [
-                f"    financing_long={market.financing_long!r},",
-                f"    financing_short={market.financing_short!r},",
-            ]
-            triple = market.triple_day or ""
-            lines.append(f"    triple_day={quoted(triple)},")
+        lines = ["MARKET = Market(", *_described(market), *_charged(market), ")"]
+        if self._script.markets:
+            lines.append("OTHERS = {")
+            for symbol in self._script.markets:
+                described = _described(self._on.other(symbol))
+                lines += [f"    {quoted(symbol)}: Market(", *_indented(described, 1), "    ),"]
+            lines.append("}")
         lines += [
-            ")",
             "SETTINGS = Settings(",
             f"    capital={account.capital!r},",
             f"    leverage={account.leverage!r},",
@@ -303,9 +305,86 @@ class _Writer:
         ]  # fmt: skip
 
 
+def _within(values: Values) -> Iterator[tuple[Place, Elsewhere]]:
+    """All other bars that something is computed on, each with those that it sees before it."""
+    for place, other in sorted(values.elsewhere.items(), key=lambda item: (item[0].symbol or "", item[0].minutes or 0)):
+        yield from _within(other.values)
+        yield place, other
+
+
+def _asks_elsewhere(values: Values) -> bool:
+    """Whether a class or one that it holds reads another market."""
+    return any(place.symbol is not None for place in values.elsewhere) or any(
+        _asks_elsewhere(other.values) for other in values.elsewhere.values()
+    )
+
+
+def _told(place: Place) -> str:
+    """What a class for other bars is, in a sentence."""
+    timeframe = f" of {Timeframe(place.minutes)}" if place.minutes is not None else ""
+    market = f" of {_plain(place.symbol)}" if place.symbol is not None else ""
+    if place.is_forming:
+        return f"What is computed on bars{timeframe}, seen with the one that forms as if it closed now."
+    return f"What is computed on bars{timeframe}{market}, seen once they have closed."
+
+
+def _gathering(values: Values) -> list[str]:
+    """The first lines of a bar: what of other bars has closed by now is fed to what computes there."""
+    lines = []
+    for place, other in values.elsewhere.items():
+        attribute = f"{other.attribute}_closed" if place.is_forming else other.attribute
+        lines += [f"for other in self.{other.bars}.closed_by(bar):", f"    self.{attribute}.on_bar(other)"]
+        if place.is_forming:
+            lines.append(f"self.{other.attribute} = with_forming(self.{attribute}, self.{other.bars})")
+    return lines
+
+
+def _too_long(values: Values) -> list[str]:
+    """What refuses bars that are longer than those that are asked for of them."""
+    asked = [place.minutes for place in values.elsewhere if place.minutes is not None]
+    if not asked:
+        return []
+    says = f"the bars are of {{minutes}} minutes, and the strategy asks for bars of {min(asked)}"
+    return [f"if minutes > {min(asked)}:", f'    raise ValueError(f"{says}")']
+
+
+def _described(market: Market) -> list[str]:
+    """A market's description as what `Market` is given; money of one that is not traded is not asked for."""
+    rate = market.currency_rate if not isinstance(market.currency_rate, str) else 1.0
+    ranges = ", ".join(f"({part.start}, {part.end})" for part in market.ranges)
+    return [
+        f"    symbol={quoted(market.symbol)},",
+        f"    tick={market.tick!r},",
+        f"    pip={market.pip_size!r},",
+        f"    point_value={market.point_value * rate!r},",
+        f"    lot_step={market.lot_step!r},",
+        f"    min_lot={market.min_lot!r},",
+        f"    zone={quoted(market.zone)},",
+        f"    session=({ranges},),",
+        f"    weekdays=({', '.join(map(str, sorted(market.trading_weekdays)))},),",
+        f"    spread={market.spread!r},",
+        f"    spread_unit={quoted(market.spread_unit)},",
+        f"    quotes_are_bids={market.quotes == 'bid'},",
+    ]
+
+
+def _charged(market: Market) -> list[str]:
+    """What besides a market that is traded charges."""
+    lines = []
+    if market.spread_by_hour:
+        lines.append(f"    spread_by_hour=({', '.join(map(repr, market.spread_by_hour))},),")
+    if market.financing_long or market.financing_short:
+        lines += [
+            f"    financing_long={market.financing_long!r},",
+            f"    financing_short={market.financing_short!r},",
+            f"    triple_day={quoted(market.triple_day or '')},",
+        ]
+    return lines
+
+
 _PROGRAM = tuple(f"def {name}(" for name in (
-    "words_of", "words_of_file", "read_word", "minutes_of", "messages_of", "follow", "sentence", "in_json", "main",
-    "run",
+    "words_of", "words_of_file", "read_word", "minutes_of", "messages_of", "read_others", "take_other", "follow",
+    "sentence", "in_json", "main", "run",
 ))  # fmt: skip
 
 

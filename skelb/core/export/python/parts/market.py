@@ -1,5 +1,6 @@
 """The market and its bars: the clock and the session of every bar, higher bars, a file of bars."""
 
+import copy
 import csv
 import math
 from collections import Counter
@@ -7,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, timedelta
 from itertools import pairwise
 from pathlib import Path
+from typing import Any
 from zoneinfo import ZoneInfo
 
 DAY = 1440  # minutes
@@ -186,6 +188,9 @@ def moment_of_session(bar: Bar, market: Market, minute: float, zone: ZoneInfo) -
     return moment_in(wanted + timedelta(days=1) if wanted < local and ends.date() != local.date() else wanted, zone)
 
 
+CLOCK = ("day", "closes", "opens_minute", "closes_minute", "clock", "minutes_into_session")
+
+
 class Gatherer:
     """Gathers bars into higher ones, aligned to the session day's start; they never span trading days."""
 
@@ -229,6 +234,41 @@ class Gatherer:
         high, low, volume = max(bar.high for bar in bars), min(bar.low for bar in bars), sum(bar.volume for bar in bars)
         row = Row(time, first.open, high, low, bars[-1].close, volume, bars[-1].columns)
         return self.calendar.described(row, first.day, self.last)
+
+    def ended_by(self, moment: int) -> list[Bar]:
+        """The higher bar that is over by a moment though no bar of the next one has come."""
+        if not self.bars or self.forming().closes > moment:
+            return []
+        self.last, self.bars = self.forming(), []
+        return [self.last]
+
+
+class Elsewhere:
+    """Another market's bars, as they are read, gathered into those of a timeframe; each is seen once it has closed."""
+
+    def __init__(self, read: list[Bar], market: Market, minutes: int) -> None:
+        self.read, self.gatherer = read, Gatherer(market, minutes)
+        self.place = 0  # of the next one
+
+    def closed_by(self, bar: Bar) -> list[Bar]:
+        """The bars that have closed when a bar does, oldest first."""
+        closed = []
+        while self.place < len(self.read) and self.read[self.place].closes <= bar.closes:
+            closed += self.gatherer.closed_by(self.read[self.place])
+            self.place += 1
+        return closed + self.gatherer.ended_by(bar.closes)
+
+
+def with_forming(closed: Any, gatherer: Gatherer) -> Any:
+    """What computes on closed higher bars as it would stand if the bar that forms closed now."""
+    if not gatherer.bars:
+        return closed
+    shared = {id(part): part for part in (closed.inputs, closed.market)}
+    now = copy.deepcopy(closed, shared)
+    newest = gatherer.bars[-1]
+    clock = {name: getattr(newest, name) for name in CLOCK}  # it is as late as it is
+    now.on_bar(replace(gatherer.forming(), **clock))
+    return now
 
 
 def read_bars(path: Path) -> tuple[list[Row], int]:

@@ -114,11 +114,39 @@ def messages_of(address: str) -> Iterator[str]:
                     text = b""
 
 
+def read_others(account: Account, given: list[str], minutes: int, is_live: bool) -> dict[str, Calendar]:
+    """Read the bars of the markets that the rules look at; where each one's bars go on. A feed may say all of them."""
+    files = {symbol: path for symbol, _, path in (item.partition("=") for item in given)}
+    for symbol in files:
+        if symbol not in OTHERS:
+            raise ValueError(f"the rules read no market {symbol}, but {', '.join(OTHERS)}")
+    calendars = {}
+    for symbol, market in OTHERS.items():
+        if symbol not in files and not is_live:
+            raise ValueError(f"the rules read {symbol}: give its bars as --from {symbol}=FILE.csv")
+        rows, own = read_bars(Path(files[symbol])) if symbol in files else ([], minutes)
+        calendars[symbol] = Calendar(market, own)
+        account.strategy.others[symbol] += [bar for row in rows for bar in [calendars[symbol].next(row)] if bar]
+    return calendars
+
+
+def take_other(account: Account, calendar: Calendar, word: dict) -> None:
+    """A bar that a feed says of a market that the rules read, where it goes on from the newest."""
+    newest = calendar.last.time if calendar.last else -1
+    if word["minutes"] == calendar.minutes and word["time"] > newest:
+        row = Row(word["time"], word["open"], word["high"], word["low"], word["close"], word["volume"])
+        bar = calendar.next(row)
+        account.strategy.others[word["market"]] += [bar] if bar else []
+
+
 def follow(
-    account: Account, calendar: Calendar, words: Iterator[dict], latest: int, told: Callable[[Trade], str]
-) -> None:
+    account: Account, calendar: Calendar, words: Iterator[dict], latest: int, told: Callable[[Trade], str],
+    others: dict[str, Calendar],  # if elsewhere
+) -> None:  # fmt: skip
     """Run on with the closed bars of a feed, and say what happens as it happens."""
     for word in words:
+        if word["market"] in others:  # if elsewhere
+            take_other(account, others[word["market"]], word)
         is_here = word["market"] == (account.market.symbol or word["market"]) and word["minutes"] == calendar.minutes
         if not is_here or word["time"] <= latest:
             continue
@@ -161,6 +189,10 @@ def main() -> int:
     )
     parser.add_argument("--feed", metavar="ADDRESS", help="go on with a feed: ws://… or a file that grows")
     parser.add_argument("--timeframe", metavar="MINUTES", type=int, help="of the feed's bars, where there is no CSV")
+    parser.add_argument(  # if elsewhere
+        "--from", dest="others", metavar="SYMBOL=CSV", action="append", default=[],
+        help="the bars of a market that the rules read",
+    )  # fmt: skip
     asked = parser.parse_args()
     if not asked.bars and not (asked.feed and asked.timeframe):
         parser.error("give a CSV file of bars, or --feed ADDRESS with --timeframe MINUTES")
@@ -180,6 +212,7 @@ def run(asked: argparse.Namespace) -> None:
     market = MARKET
     market = market_of(rows, asked.bars)  # if guessed
     calendar, account = Calendar(market, minutes), Account(Strategy(Inputs(), market, minutes), market, SETTINGS)
+    others = read_others(account, asked.others, minutes, bool(asked.feed))  # if elsewhere
     bars = [bar for row in rows for bar in [calendar.next(row)] if bar]
     for place, bar in enumerate(bars):
         account.on_bar(bar, is_last=place == len(bars) - 1 and not asked.feed)
@@ -192,4 +225,6 @@ def run(asked: argparse.Namespace) -> None:
     if not asked.json:
         print(f"{len(account.trades)} trades, net {sum(trade.net for trade in account.trades):+.2f}", flush=True)
     if asked.feed:
-        follow(account, calendar, words_of(asked.feed), rows[-1].time if rows else -1, told)
+        latest = rows[-1].time if rows else -1
+        follow(account, calendar, words_of(asked.feed), latest, told)  # if not elsewhere
+        follow(account, calendar, words_of(asked.feed), latest, told, others)  # if elsewhere
