@@ -169,7 +169,7 @@ function Clock({ shown, onMarket }: ViewProps) {
               {closes > clock && ` in ${durationText(closes - clock)}`}
             </>
           )}
-          {awaited.length > 0 && `; waits for ${awaited.join(", ")}, which may have a bar more to say`}
+          {awaited.length > 0 && line.state === "running" && `; waits for ${awaited.join(", ")}, which may have a bar more to say`}
           {line.message && line.state !== "failed" && `; ${line.message}`}
         </span>
       </span>

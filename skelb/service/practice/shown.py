@@ -193,11 +193,12 @@ def shown_of(follower: Follower, place: int, events: list[StoredEvent], event_co
 
 def _worked_out(follower: Follower, following: Following, place: int, first: int, end: int) -> WorkedOut:
     """What takes a while, once for each state of a practice and market in view, however many pages look."""
-    own, kept = following.markets[place], follower.worked_out
-    if own.symbol not in kept or kept[own.symbol][0] is not following:
-        inputs = follower.prepared.inputs
+    own, inputs = following.markets[place], follower.prepared.inputs
+    kept = {market: found for market, found in follower.worked_out.items() if found[0] is following}
+    if own.symbol not in kept:
         picture = preview_of(following.checked, inputs, own.plan.dataset, first, end)
         kept[own.symbol] = following, (picture, next_steps(following, place), follower.drift(following))
+        follower.worked_out = kept
     return kept[own.symbol][1]
 
 

@@ -244,10 +244,14 @@ class Rules:
                 setup.append(f"self.exit_after_{name} = {self._by_side(times, unit, closes)}")
         if any(rule.unit == "days" for rule in times):
             self.features.add("days")
-            if opens:
-                placed = next(placed for placed, rule in self._of(ExitAfter) if getattr(rule, "unit", "") == "days")
-                why = "an exit after days is written for one lot at a time, and `limit … open` allows more"
-                self.refused.append((placed, Refused(None, why)))
+            self.features |= {"several"} if opens else set()
+            at_close = [
+                item for item, rule in self._of(Enter) if isinstance(rule, Enter) and rule.order.form == "close"
+            ]
+            if opens and at_close:
+                # The day's next bar says that the time is up, when a further lot has long been bought at the close.
+                why = "an entry at the close beside `limit … open` and an exit after days is not written yet"
+                self.refused.append((at_close[0], Refused(None, why)))
             setup.append(f"self.exit_after_days = {self._by_side(times, 'days', (False, True))}")
             setup.append(f"self.exit_after_days_at_close = {self._by_side(times, 'days', (True,))}")
         limits = [rule for _, rule in self._of(Limit) if isinstance(rule, Limit) and rule.kind != "open"]

@@ -235,6 +235,7 @@ class Account:
         self.exit_due = ""  # why the position ends at the next open
         self.parts_due: list[Exit] = []  # if partial
         self.resting: dict[tuple[int, int], Resting] = {}  # by rank and side  # if resting
+        self.rested: dict[tuple[int, int], Resting] = {}  # before the last close's entries  # if resting and several
         self.live: set[tuple[int, int]] = set()  # of those, the ones that the open has not passed  # if resting
         self.is_ruined = False
         self.days = 0  # trading days so far  # if days or asks
@@ -279,6 +280,7 @@ class Account:
         if self.lots and self.days - self.lots[0].days - 1 >= self.strategy.exit_after_days[self.side]:  # if days
             self.exit_due = "time" if self.exit_due in ("", "reverse") else self.exit_due
             self.waiting = [order for order in self.waiting if order.side != self.side]
+            self.take_back(self.side)  # if resting and several
         if self.exit_due:
             self.leave_all(bar.open, self.exit_due, "open")
             self.exit_due = ""
@@ -289,6 +291,15 @@ class Account:
         for entry in waiting:
             if len(self.lots) < self.strategy.room:
                 self.enter(entry, bar.open, "open")
+
+    def take_back(self, side: int) -> None:  # if resting and several and days
+        """What the last close let rest of a side whose time turns out to be up: what rested before it still does."""
+        for key, resting in list(self.resting.items()):
+            if isinstance(resting.order, Enter) and resting.side == side:
+                del self.resting[key]
+        for key, resting in self.rested.items():
+            if isinstance(resting.order, Enter) and resting.side == side:
+                self.resting[key] = resting
 
     def pay_for_the_night(self) -> None:  # if financing
         percent = self.market.financing_long if self.side > 0 else self.market.financing_short
@@ -490,6 +501,7 @@ class Account:
         for order, price in placed:  # if resting
             if self.is_for_a_lot(order) and known(price):
                 self.rest(bar, order, self.side, -self.side, price)
+        self.rested = dict(self.resting)  # if resting and several
         if entries and self.may_enter(bar):
             self.judge_entries(bar, entries)
 
