@@ -16,6 +16,7 @@ from skelb.cli.files import UsageError, write_file
 from skelb.cli.inputs import prepare, prepare_all, prepare_to_look, tallies_for
 from skelb.cli.options import JsonOption, OnBasket, OnBasketSides, OnDays, print_json
 from skelb.core.trials import DESIGNS, MOVE_UNITS, Results
+from skelb.service.mistakes import mistake_text
 from skelb.service.prepared import Prepared
 from skelb.service.studies import Followed, Studies
 from skelb.service.tallies import Tallies
@@ -254,9 +255,9 @@ def _settings(**given: Any) -> TrialSettings:
     try:
         return TrialSettings(**given)
     except ValidationError as exc:
-        first = exc.errors()[0]
+        first: dict[str, Any] = dict(exc.errors()[0])
         name = str(first["loc"][-1])
-        raise UsageError(f"--{_OPTIONS.get(name, name.replace('_', '-'))}: {first['msg'].lower()}") from None
+        raise UsageError(f"--{_OPTIONS.get(name, name.replace('_', '-'))}: {mistake_text(first)}") from None
 
 
 def _first(objective: str) -> str:

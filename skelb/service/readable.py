@@ -7,7 +7,7 @@ from typing import TypeVar
 from pydantic import ValidationError
 
 from skelb.core.errors import SkelbError
-from skelb.service.settings import one_line
+from skelb.service.mistakes import one_line
 
 _log = logging.getLogger(__name__)
 T = TypeVar("T")

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from skelb.core.bars import Commission, Market
 from skelb.core.engine import Account
 from skelb.core.errors import SettingsError
+from skelb.service.mistakes import one_line
 
 M = TypeVar("M", bound=BaseModel)
 
@@ -124,10 +125,3 @@ def changed_market(settings: MarketSettings, described: Mapping[str, object]) ->
 def changed_account(settings: AccountSettings, terms: Mapping[str, object]) -> AccountSettings:
     """An account with some of its keys at other values. Raises SettingsError on a key or value that cannot be."""
     return account_settings({**settings.model_dump(), **terms}) if terms else settings
-
-
-def one_line(exc: ValidationError) -> str:
-    """The first mistake of a validation as one sentence."""
-    first = exc.errors()[0]
-    where = ".".join(str(part) for part in first["loc"])
-    return f"{where}: {first['msg']}" if where else str(first["msg"])

@@ -13,7 +13,7 @@ from pydantic import ValidationError
 from skelb.core.errors import SkelbError
 from skelb.core.stopping import Stopped, Work, working
 from skelb.service.application import Application
-from skelb.service.settings import one_line
+from skelb.service.mistakes import one_line
 from skelb.service.workbench import Workbench
 from skelb.web.live_questions import LIVE, LiveWord
 from skelb.web.messages import UnreadableError, next_message

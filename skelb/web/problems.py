@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 from starlette.exceptions import HTTPException
 
 from skelb.core.errors import ConflictError, NotFoundError, SkelbError
+from skelb.service.mistakes import mistake_text
 from skelb.service.trials.workers import WorkersError
 from skelb.store import StoreError
 
@@ -97,7 +98,7 @@ def _invalid(_request: Request, exc: Exception) -> Response:
     assert isinstance(exc, RequestValidationError)
     first: dict[str, Any] = dict(exc.errors()[0])
     where = ".".join(str(part) for part in first["loc"][1:])
-    return problem(422, f"{where or 'the request'}: {first['msg']}")
+    return problem(422, f"{where or 'the request'}: {mistake_text(first)}")
 
 
 def _of_the_protocol(_request: Request, exc: Exception) -> Response:
