@@ -30,7 +30,7 @@ from skelb.core.figures import figures_of, record_of
 from skelb.core.language import check
 from skelb.core.language.assist import Surroundings, completions
 from skelb.core.plan import Dataset, Expressions, input_values, make_dataset, make_plan
-from skelb.core.practice import Following, next_steps
+from skelb.core.practice import Following, SoFar, next_steps
 from skelb.core.trials import (
     Axis,
     HistoryRules,
@@ -43,7 +43,7 @@ from skelb.core.trials import (
     run_tasks,
     search_script,
 )
-from skelb.demo import DEMO_MARKETS, DEMO_SCRIPTS
+from skelb.demo import DEMO_BASKETS, DEMO_MARKETS, DEMO_SCRIPTS
 from skelb.demo import make_bars as make_demo_bars
 from skelb.service.allocation import keep_freed_memory
 from skelb.service.backtest import Choices
@@ -320,23 +320,28 @@ def history_rows() -> list[Row]:
 def onward_rows() -> list[Row]:
     """What comes after the backtest: a closed bar taken by a practice, and the strategy as a file of its own."""
     script = next(item for item in DEMO_SCRIPTS if item.title == "Harbour swell")
-    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == script.market)
-    market = market_settings(demo.settings).market()
-    whole = make_dataset(make_demo_bars(demo)[0], market, Timeframe(15))
+    whole = _demo_on(script.market, 15)
     checked = check(script.text)
     inputs = input_values(checked, {})
 
-    def taken(count: int) -> None:
-        bars = whole.bars.take(slice(0, count))
-        found = Following.of(checked, market, bars, None, ACCOUNT, inputs, int(bars.time[count * 4 // 5]))
+    def taken(markets: list[Dataset], upto: int) -> None:
+        cuts = [int(np.searchsorted(one.bars.time, upto, side="right")) for one in markets]
+        so_far = [SoFar(one.market, one.bars.take(slice(0, cut))) for one, cut in zip(markets, cuts, strict=True)]
+        since = int(so_far[0].bars.time[cuts[0] * 4 // 5])
+        found = Following.of(checked, ACCOUNT, so_far, inputs, since)
         found.happenings()
         next_steps(found)
 
     size = len(whole)
-    growth, seconds = ratio(lambda: taken(size - 1), lambda: taken(size // 2))
+    growth, seconds = ratio(
+        lambda: taken([whole], int(whole.bars.time[-2])), lambda: taken([whole], int(whole.bars.time[size // 2]))
+    )
+    basket = [_demo_on(symbol, 15) for symbol in DEMO_BASKETS["Quay shares"]]
+    bars_of_all = sum(map(len, basket))
+    together = median(timed(lambda: taken(basket, int(basket[0].bars.time[-2]))) for _ in range(5))
     with tempfile.TemporaryDirectory() as folder:
         written, bars = Path(folder) / "swell.py", Path(folder) / "bars.csv"
-        written.write_text(python_of(checked, inputs, Instrument(market, ACCOUNT)), "utf-8")
+        written.write_text(python_of(checked, inputs, Instrument(whole.market, ACCOUNT)), "utf-8")
         stamps = np.datetime_as_string(whole.bars.time.astype("datetime64[s]"))
         rows = zip(stamps, *(getattr(whole.bars, name).tolist() for name in PRICES), strict=True)
         lines = (f"{row[0]}Z," + ",".join(map(str, row[1:])) for row in rows)
@@ -348,8 +353,18 @@ def onward_rows() -> list[Row]:
     return [
         (f"a bar taken by a practice after {size:,} bars", f"{seconds * 1e3:.0f} ms", "no target"),
         ("the same / after half as many", f"{growth:.2f}", "2.5"),
+        (
+            f"a moment of {len(basket)} markets taken by a practice after {bars_of_all:,} bars",
+            f"{together * 1e3:.0f} ms",
+            "no target",
+        ),
         (f"the demo's strategy as a file of its own, {size:,} bars", f"{size / alone:,.0f} bars a second", "no target"),
     ]
+
+
+def _demo_on(symbol: str, minutes: int) -> Dataset:
+    demo = next(item for item in DEMO_MARKETS if item.settings["symbol"] == symbol)
+    return make_dataset(make_demo_bars(demo)[0], market_settings(demo.settings).market(), Timeframe(minutes))
 
 
 COLD_CHECK = """
