@@ -1,7 +1,7 @@
 import { useState } from "react";
 import type { PracticeLine } from "@/api";
 import { RemovalDialog, TakenAway, type Removed } from "@/keeping";
-import { dateText, moneyText, moneyTone, plain } from "@/ui";
+import { dateText, moneyText, moneyTone, OneStop, plain } from "@/ui";
 import { placeText, STATES } from "./model";
 import type { PracticeProps } from "./Practice";
 
@@ -22,57 +22,59 @@ export function All({ lines, onState }: PracticeProps & { lines: PracticeLine[] 
         </button>
       </header>
       <div className="min-h-0 flex-1 overflow-auto px-4 py-2">
-        <table className="w-full border-collapse" data-testid="practices">
-          <thead className="text-left text-note text-soft">
-            <tr>
-              {["strategy", "on", "fed by", "since", "position", "trades", "net", "state", ""].map((name) => (
-                <th key={name} scope="col" className="border-b border-line py-1 font-normal">
-                  {name || <span className="sr-only">delete</span>}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {lines.map((line) => (
-              <tr key={line.number} className="border-b border-line hover:bg-shallow">
-                <td className="py-1.5">
-                  <button
-                    type="button"
-                    className="cursor-pointer font-semibold text-long hover:underline"
-                    onClick={() => onState({ practice: line.number })}
-                  >
-                    {line.title}
-                    {line.version !== null && ` v${line.version}`}
-                  </button>
-                </td>
-                <td className="num">
-                  <span title={line.markets.join(", ")}>
-                    {placeText(line)} {line.timeframe}
-                  </span>
-                </td>
-                <td>{line.feed}</td>
-                <td className="num">{dayOf(line.since)}</td>
-                <td className="num">{positionText(line)}</td>
-                <td className="num">{line.trades ?? ""}</td>
-                <td className={`num ${moneyTone(line.net)}`}>{line.net === null ? "" : moneyText(line.net)}</td>
-                <td title={line.message} className={line.state === "failed" ? "text-loss" : ""}>
-                  {STATES[line.state] ?? line.state}
-                  {line.message && <span className="ml-2 text-note text-soft">{line.message}</span>}
-                </td>
-                <td className="text-right">
-                  <button
-                    type="button"
-                    className="cursor-pointer text-soft hover:text-base-content hover:underline"
-                    aria-label={`Delete the practice of ${line.title}`}
-                    onClick={() => setLeaving({ kind: "practice", name: String(line.number), called: line.title })}
-                  >
-                    delete
-                  </button>
-                </td>
+        <OneStop>
+          <table className="w-full border-collapse" data-testid="practices">
+            <thead className="text-left text-note text-soft">
+              <tr>
+                {["strategy", "on", "fed by", "since", "position", "trades", "net", "state", ""].map((name) => (
+                  <th key={name} scope="col" className="border-b border-line py-1 font-normal">
+                    {name || <span className="sr-only">delete</span>}
+                  </th>
+                ))}
               </tr>
-            ))}
-          </tbody>
-        </table>
+            </thead>
+            <tbody>
+              {lines.map((line) => (
+                <tr key={line.number} className="border-b border-line hover:bg-shallow">
+                  <td className="py-1.5">
+                    <button
+                      type="button"
+                      className="cursor-pointer font-semibold text-long hover:underline"
+                      onClick={() => onState({ practice: line.number })}
+                    >
+                      {line.title}
+                      {line.version !== null && ` v${line.version}`}
+                    </button>
+                  </td>
+                  <td className="num">
+                    <span title={line.markets.join(", ")}>
+                      {placeText(line)} {line.timeframe}
+                    </span>
+                  </td>
+                  <td>{line.feed}</td>
+                  <td className="num">{dayOf(line.since)}</td>
+                  <td className="num">{positionText(line)}</td>
+                  <td className="num">{line.trades ?? ""}</td>
+                  <td className={`num ${moneyTone(line.net)}`}>{line.net === null ? "" : moneyText(line.net)}</td>
+                  <td title={line.message} className={line.state === "failed" ? "text-loss" : ""}>
+                    {STATES[line.state] ?? line.state}
+                    {line.message && <span className="ml-2 text-note text-soft">{line.message}</span>}
+                  </td>
+                  <td className="text-right">
+                    <button
+                      type="button"
+                      className="cursor-pointer text-soft hover:text-base-content hover:underline"
+                      aria-label={`Delete the practice of ${line.title}`}
+                      onClick={() => setLeaving({ kind: "practice", name: String(line.number), called: line.title })}
+                    >
+                      delete
+                    </button>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </OneStop>
         <TakenAway kind="practice" />
       </div>
       {leaving && <RemovalDialog what={leaving} onClose={() => setLeaving(null)} />}

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState, type ReactNode } from "react";
 import type { PracticeLine, PracticeShown } from "@/api";
-import { durationText, Loading, moneyText, moneyTone, Picker, plain, signed, timeText, Trouble } from "@/ui";
+import { durationText, Loading, moneyText, moneyTone, OneStop, Picker, plain, signed, timeText, Trouble } from "@/ui";
 import { Bands } from "./Bands";
 import { digitsOf, PACES, pennants, placeText, SIGNS, STATES } from "./model";
 import { Picture } from "./Picture";
@@ -169,7 +169,9 @@ function Clock({ shown, onMarket }: ViewProps) {
               {closes > clock && ` in ${durationText(closes - clock)}`}
             </>
           )}
-          {awaited.length > 0 && line.state === "running" && `; waits for ${awaited.join(", ")}, which may have a bar more to say`}
+          {awaited.length > 0 &&
+            line.state === "running" &&
+            `; waits for ${awaited.join(", ")}, which may have a bar more to say`}
           {line.message && line.state !== "failed" && `; ${line.message}`}
         </span>
       </span>
@@ -197,53 +199,55 @@ function Markets({ shown, onMarket }: ViewProps) {
   const floating = shown.markets.reduce((sum, item) => sum + item.floating, 0);
   return (
     <Section title="Markets" said="one account">
-      <table className="num w-full text-note" data-testid="practised">
-        <thead>
-          <tr className="font-sans text-soft">
-            {["market", "position", "floating", "trades", "net"].map((name, place) => (
-              <th key={name} scope="col" className={`font-normal ${place === 0 ? "text-left" : "text-right"}`}>
-                {name}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {shown.markets.map((item) => (
-            <tr key={item.market} className="border-t border-line">
-              <th
-                scope="row"
-                className={`border-l-2 py-[2px] pl-1 text-left ${item.market === shown.market ? "border-long font-semibold" : "border-transparent font-normal"}`}
-              >
-                <button
-                  type="button"
-                  className="cursor-pointer text-long hover:underline"
-                  aria-pressed={item.market === shown.market}
-                  onClick={() => onMarket(item.market)}
-                >
-                  {item.market}
-                </button>
-              </th>
-              <td className={`text-right ${item.position > 0 ? "text-long" : item.position < 0 ? "text-short" : ""}`}>
-                {item.position === 0 ? "flat" : signed(item.position, item.position % 1 ? 4 : 0)}
-              </td>
-              <td className={`text-right ${moneyTone(item.floating)}`}>
-                {item.position === 0 ? "" : moneyText(item.floating)}
-              </td>
-              <td className="text-right">{item.trades}</td>
-              <td className={`text-right ${moneyTone(item.net)}`}>{moneyText(item.net)}</td>
+      <OneStop>
+        <table className="num w-full text-note" data-testid="practised">
+          <thead>
+            <tr className="font-sans text-soft">
+              {["market", "position", "floating", "trades", "net"].map((name, place) => (
+                <th key={name} scope="col" className={`font-normal ${place === 0 ? "text-left" : "text-right"}`}>
+                  {name}
+                </th>
+              ))}
             </tr>
-          ))}
-          <tr className="border-t border-line font-semibold">
-            <th scope="row" className="py-[2px] pl-1.5 text-left font-sans font-normal text-soft">
-              all
-            </th>
-            <td />
-            <td className={`text-right ${moneyTone(floating)}`}>{moneyText(floating)}</td>
-            <td className="text-right">{shown.line.trades}</td>
-            <td className={`text-right ${moneyTone(shown.line.net)}`}>{moneyText(shown.line.net ?? 0)}</td>
-          </tr>
-        </tbody>
-      </table>
+          </thead>
+          <tbody>
+            {shown.markets.map((item) => (
+              <tr key={item.market} className="border-t border-line">
+                <th
+                  scope="row"
+                  className={`border-l-2 py-[2px] pl-1 text-left ${item.market === shown.market ? "border-long font-semibold" : "border-transparent font-normal"}`}
+                >
+                  <button
+                    type="button"
+                    className="cursor-pointer text-long hover:underline"
+                    aria-pressed={item.market === shown.market}
+                    onClick={() => onMarket(item.market)}
+                  >
+                    {item.market}
+                  </button>
+                </th>
+                <td className={`text-right ${item.position > 0 ? "text-long" : item.position < 0 ? "text-short" : ""}`}>
+                  {item.position === 0 ? "flat" : signed(item.position, item.position % 1 ? 4 : 0)}
+                </td>
+                <td className={`text-right ${moneyTone(item.floating)}`}>
+                  {item.position === 0 ? "" : moneyText(item.floating)}
+                </td>
+                <td className="text-right">{item.trades}</td>
+                <td className={`text-right ${moneyTone(item.net)}`}>{moneyText(item.net)}</td>
+              </tr>
+            ))}
+            <tr className="border-t border-line font-semibold">
+              <th scope="row" className="py-[2px] pl-1.5 text-left font-sans font-normal text-soft">
+                all
+              </th>
+              <td />
+              <td className={`text-right ${moneyTone(floating)}`}>{moneyText(floating)}</td>
+              <td className="text-right">{shown.line.trades}</td>
+              <td className={`text-right ${moneyTone(shown.line.net)}`}>{moneyText(shown.line.net ?? 0)}</td>
+            </tr>
+          </tbody>
+        </table>
+      </OneStop>
     </Section>
   );
 }
