@@ -2,8 +2,7 @@ import { useState } from "react";
 import type { PracticeLine } from "@/api";
 import { RemovalDialog, TakenAway, type Removed } from "@/keeping";
 import { dateText, moneyText, moneyTone, OneStop, plain } from "@/ui";
-import { placeText, STATES } from "./model";
-import type { PracticeProps } from "./Practice";
+import { placeText, STATES, type PracticeProps } from "./model";
 
 const dayOf = (moment: number) => dateText(new Date(moment * 1000).toISOString());
 

@@ -3,9 +3,8 @@ import { useEffect, useState, type ReactNode } from "react";
 import type { PracticeLine, PracticeShown } from "@/api";
 import { durationText, Loading, moneyText, moneyTone, OneStop, Picker, plain, signed, timeText, Trouble } from "@/ui";
 import { Bands } from "./Bands";
-import { digitsOf, PACES, pennants, placeText, SIGNS, STATES } from "./model";
+import { digitsOf, PACES, pennants, placeText, SIGNS, STATES, type PracticeProps } from "./model";
 import { Picture } from "./Picture";
-import type { PracticeProps } from "./Practice";
 import { Sending } from "./Sending";
 import { eventsQuery, practiceQuery, usePractices } from "./queries";
 

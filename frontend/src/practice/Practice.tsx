@@ -1,21 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect } from "react";
-import type { SetupState } from "@/api";
 import { Loading, Trouble } from "@/ui";
 import { All } from "./All";
 import { Begin } from "./Begin";
-import type { PracticeState } from "./model";
+import type { PracticeProps, PracticeState } from "./model";
 import { One } from "./One";
 import { practicesQuery } from "./queries";
-
-export interface PracticeProps {
-  state: PracticeState;
-  /** What the Workbench has in view: a practice begins with it. */
-  work: SetupState;
-  onState: (state: PracticeState) => void;
-  /** Go to where a kept run is judged whole. */
-  onReport: (run: number) => void;
-}
 
 /** What an address says. */
 const given = (state: PracticeState) =>

@@ -8,6 +8,16 @@ export interface PracticeState extends SetupState, BasketState {
   all?: boolean;
 }
 
+/** What the place of practices is given. */
+export interface PracticeProps {
+  state: PracticeState;
+  /** What the Workbench has in view: a practice begins with it. */
+  work: SetupState;
+  onState: (state: PracticeState) => void;
+  /** Go to where a kept run is judged whole. */
+  onReport: (run: number) => void;
+}
+
 export const PACES = [
   { value: "60", label: "60 × real pace" },
   { value: "600", label: "600 × real pace" },
