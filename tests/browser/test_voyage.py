@@ -1,5 +1,7 @@
 """A newcomer's first minute and first voyage, by hand, from bars to a judged strategy and its doubt."""
 
+import re
+
 import pytest
 from playwright.sync_api import expect
 
@@ -103,3 +105,28 @@ def test_the_first_voyage_is_made_step_by_step_left_and_taken_up(page):
     expect(lesson(page)).to_contain_text("That is the whole way")
     lesson(page).get_by_role("button", name="Close").click()
     expect(lesson(page)).to_have_count(0)
+
+
+def test_what_is_skipped_is_not_called_done(page):
+    page.goto("/")
+    settled(page)
+    page.get_by_role("button", name="First voyage").click()
+    page.get_by_label("Market").select_option("BRIN")
+    page.get_by_label("Timeframe").select_option("1h")
+    done(page)
+    for _ in range(9):
+        lesson(page).get_by_role("button", name="Skip").press("Enter")
+    expect(lesson(page)).to_contain_text("Skipped on the way: 2 A line, 3 A question")
+    page.goto("/guide")
+    steps = page.get_by_role("main").get_by_role("listitem")
+    expect(steps.filter(has_text=re.compile("^1Bars"))).to_contain_text("done")
+    expect(steps.filter(has_text="Judge")).to_contain_text("skipped, not done")
+    page.get_by_role("button", name="Make it again").click()  # another time it begins with nothing skipped
+    expect(lesson(page)).to_contain_text("1 of 10")
+    for _ in range(9):
+        lesson(page).get_by_role("button").filter(has_text="Skip").or_(
+            lesson(page).get_by_role("button", name="Next")
+        ).click()
+    lesson(page).get_by_role("button", name="Skip").click()
+    lesson(page).get_by_role("button", name="9 Judge").click()
+    expect(lesson(page)).to_contain_text("9 of 10")

@@ -2,7 +2,7 @@ import { sailOn, useVoyage, VOYAGE } from "@/keeping";
 
 /** The lesson told: its steps, how far one is, and the way to it. */
 export function VoyagePage({ onVoyage }: { onVoyage: () => void }) {
-  const { step } = useVoyage();
+  const { step, skipped } = useVoyage();
   const says = step === 0 ? "Begin" : step < VOYAGE.length ? `Go on with step ${step + 1}` : "Make it again";
   return (
     <article className="min-w-0 flex-1 overflow-auto px-6 py-4">
@@ -17,7 +17,9 @@ export function VoyagePage({ onVoyage }: { onVoyage: () => void }) {
           <li key={title} className="flex gap-3 py-0.5" aria-current={index === step ? "step" : undefined}>
             <span className="num w-6 text-right text-soft">{index + 1}</span>
             <span>{title}</span>
-            {index < step && <span className="text-soft">passed</span>}
+            {index < step && (
+              <span className="text-soft">{skipped.includes(index) ? "skipped, not done" : "done"}</span>
+            )}
             {index === step && step > 0 && <span className="text-short">here</span>}
           </li>
         ))}

@@ -10,6 +10,8 @@ export interface VoyageState {
   step: number;
   /** What was done, by the names that steps wait for. */
   done: string[];
+  /** Steps that were gone on from without being done. */
+  skipped: number[];
   /** Whether the first minute's card was closed, or the voyage begun. */
   isMet: boolean;
 }
@@ -29,7 +31,7 @@ export const VOYAGE = [
 ] as const;
 
 const KEY = "skelb-voyage";
-const NONE: VoyageState = { isOpen: false, step: 0, done: [], isMet: false };
+const NONE: VoyageState = { isOpen: false, step: 0, done: [], skipped: [], isMet: false };
 const listeners = new Set<() => void>();
 let state = read();
 
@@ -72,6 +74,13 @@ export function sailOn(): void {
 
 export const leaveVoyage = (): void => put({ ...state, isOpen: false });
 export const goToStep = (step: number): void => put({ ...state, step });
+
+/** Go on from the step, and say whether it was done. */
+export function passStep(isDone: boolean): void {
+  const others = state.skipped.filter((step) => step !== state.step);
+  put({ ...state, step: state.step + 1, skipped: isDone ? others : [...others, state.step] });
+}
+
 export const meetFirstMinute = (): void => put({ ...state, isMet: true });
 
 /** Say that something was done, for a step that waits for it. */

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { goToStep, keepDraft, leaveVoyage, readDraft, useVoyage, VOYAGE } from "@/keeping";
+import { goToStep, keepDraft, leaveVoyage, passStep, readDraft, useVoyage, VOYAGE } from "@/keeping";
 import { Said, tellAll } from "@/ui";
 import type { Bench } from "../useBench";
 import { STEPS, VOYAGE_TITLE, type Facts } from "./steps";
@@ -52,7 +52,7 @@ export function Voyage({ bench }: { bench: Bench }) {
           type="button"
           className={isDone ? "main-button" : "plain-button"}
           title={isDone ? undefined : "Go on without it"}
-          onClick={() => goToStep(step + 1)}
+          onClick={() => passStep(isDone)}
         >
           {isDone ? "Next" : "Skip"}
         </button>
@@ -66,6 +66,7 @@ export function Voyage({ bench }: { bench: Bench }) {
 
 /** The end of the way. */
 function Made({ bench }: { bench: Bench }) {
+  const skipped = [...useVoyage().skipped].sort((a, b) => a - b);
   return (
     <section
       aria-label="First voyage"
@@ -74,6 +75,19 @@ function Made({ bench }: { bench: Bench }) {
       <p className="flex-1">
         That is the whole way: bars, a question, rules, what may be lost, a judgement, a doubt. Change one thing at a
         time from here, and keep what you tried.
+        {skipped.length > 0 && (
+          <span className="block text-soft">
+            Skipped on the way:{" "}
+            {skipped.map((step, place) => (
+              <span key={step}>
+                {place > 0 && ", "}
+                <button type="button" className="cursor-pointer underline" onClick={() => goToStep(step)}>
+                  {step + 1} {VOYAGE[step]}
+                </button>
+              </span>
+            ))}
+          </span>
+        )}
       </p>
       <button type="button" className="plain-button" onClick={() => bench.report()}>
         Report
