@@ -344,7 +344,10 @@ def test_a_strategy_is_written_as_python_or_refused_with_its_line(client):
     assert "class Strategy:" in written and 'symbol="WAVE"' in written and "capital=100000.0" in written
     compile(written, "written.py", "exec")
     far = SETUP | {"text": 'x = close from "WAVE" on 1d\nenter long when close > x\n'}
-    refused = client.post("/api/texts/python", json={"setup": far})
+    written = client.post("/api/texts/python", json={"setup": far}).json()["text"]
+    assert "class WaveOn1d:" in written and '    "WAVE": Market(' in written
+    forming = SETUP | {"text": 'x = close from "WAVE" on 1d forming\nenter long when close > x\n'}
+    refused = client.post("/api/texts/python", json={"setup": forming})
     assert refused.status_code == 422 and "line 1" in refused.json()["detail"]
 
 
