@@ -185,6 +185,10 @@ def test_the_strategy_is_taken_away_as_a_file_that_runs(page, tmp_path):
     page.keyboard.press("Escape")
     open_script(page, 'title "Far"\nfar = close from "QUAY12" on 1d\nenter long when close > far\n')
     tool(page, "Take away as Python")
+    expect(page.get_by_role("textbox", name="far.py")).to_have_value(re.compile("BARS.csv --from QUAY12=QUAY12.csv"))
+    page.keyboard.press("Escape")
+    open_script(page, 'title "Summed"\nx = total(k from 1 to 3: (k * close) on 4h)\nenter long when close > x\n')
+    tool(page, "Take away as Python")
     expect(page.get_by_role("dialog").get_by_text("line 2")).to_be_visible()
 
 
