@@ -3,11 +3,15 @@
 import threading
 from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from skelb.core.bars import Bars, Market, Timeframe, parse_days, resample, session_bars, timeframe_of_step
+from skelb.core.bars.calendar import zone_offsets
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan import dataset, make_dataset
 from tests.conftest import wave_bars
@@ -188,3 +192,35 @@ def test_impossible_markets_are_refused_with_their_name(settings):
 
 def test_days_may_run_over_the_weekend():
     assert parse_days("sat-mon, wed") == {5, 6, 0, 2}
+
+
+ZONES = st.sampled_from(
+    ["UTC", "Europe/Berlin", "America/New_York", "Asia/Tokyo", "Australia/Lord_Howe", "Asia/Kolkata", "Pacific/Apia"]
+)
+
+
+@given(ZONES, st.lists(st.integers(-2_000_000_000, 6_000_000_000), min_size=1, max_size=30))
+def test_clocks_of_a_zone_show_what_the_calendar_says(zone, moments):
+    """Half-hour changes, a day that a zone left out, moments decades apart."""
+    found = zone_offsets(np.array(moments, np.int64), zone)
+    told = [datetime.fromtimestamp(moment, UTC).astimezone(ZoneInfo(zone)).utcoffset() for moment in moments]
+    assert found.tolist() == [int(offset.total_seconds()) for offset in told]
+
+
+@pytest.mark.parametrize("zone", ["Europe/Berlin", "America/New_York", "Australia/Lord_Howe"])
+def test_the_seconds_around_every_change_of_the_clocks(zone):
+    info = ZoneInfo(zone)
+    hours = np.arange(1_262_300_400, 1_767_222_000, 3_600)  # 2010 to 2025
+    offsets = zone_offsets(hours, zone)
+    changes = hours[1:][offsets[1:] != offsets[:-1]]
+    assert len(changes) == 32
+    around = (changes[:, None] + np.arange(-3_600, 2, 1)[None, ::200]).ravel()
+    told = [datetime.fromtimestamp(int(moment), info).utcoffset() for moment in around]
+    assert zone_offsets(around, zone).tolist() == [int(offset.total_seconds()) for offset in told]
+
+
+@pytest.mark.parametrize("zone", ["Asia/Tokyo", "America/New_York"])
+@pytest.mark.parametrize("year", [1, 1970, 9999])
+def test_at_the_ends_of_the_calendar_clocks_are_asked_too(zone, year):
+    moments = np.array([int(datetime(year, *day, tzinfo=UTC).timestamp()) for day in ((1, 1), (12, 31))], np.int64)
+    assert (np.abs(zone_offsets(moments, zone)) < 86_400).all()

@@ -1,9 +1,10 @@
 # mypy: disable-error-code="no-untyped-def"
 """Trading days, session moments and local clock times of bars, aware of daylight saving."""
 
+from calendar import isleap
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from functools import cached_property
+from functools import cached_property, lru_cache
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -14,6 +15,8 @@ from skelb.core.bars.timeframes import WEEK_MINUTES, Timeframe
 from skelb.core.compiled import njit
 
 _DAY_S = 86_400
+_FIRST_MOMENT, _LAST_MOMENT = (int(datetime(*day, tzinfo=UTC).timestamp()) for day in ((1, 1, 2), (9999, 12, 30)))
+"""A day from where the calendar ends: clocks of any zone show a date there."""
 _LONGEST_BREAK_DAYS = 12
 
 
@@ -83,29 +86,41 @@ def zone_offsets(time: Ints, zone: str) -> Ints:
     """Seconds to add to each UTC moment to get local time, shape (n,)."""
     if time.size == 0:
         return np.zeros(0, np.int64)
+    years = [
+        int(np.datetime64(int(moment), "s").astype("datetime64[Y]").astype(int)) for moment in (time.min(), time.max())
+    ]
+    stretches = [part for year in range(years[0], years[1] + 1) for part in _stretches(zone, 1970 + year)]
+    starts, offsets = np.array(stretches, np.int64).T
+    found: Ints = offsets[np.searchsorted(starts, time, side="right") - 1]
+    return found
+
+
+@lru_cache(maxsize=4_096)
+def _stretches(zone: str, year: int) -> tuple[tuple[int, int], ...]:
+    """When each stretch of one offset begins within a year of UTC, the year's beginning first, and the offset; looked
+    for day by day."""
     info = ZoneInfo(zone)
 
     def offset_at(moment: int) -> int:
-        found = datetime.fromtimestamp(moment, UTC).astimezone(info).utcoffset()
+        within = min(max(moment, _FIRST_MOMENT), _LAST_MOMENT)
+        found = datetime.fromtimestamp(within, UTC).astimezone(info).utcoffset()
         assert found is not None
         return int(found.total_seconds())
 
-    first, last = int(time.min()), int(time.max())
-    starts, offsets = [first], [offset_at(first)]
-    for probe in range(first, last + _DAY_S, _DAY_S):
-        moment = min(probe, last)
-        if offset_at(moment) != offsets[-1]:
-            before = max(starts[-1], moment - _DAY_S)
-            after = moment
+    first = int(datetime(year, 1, 1, tzinfo=UTC).timestamp())
+    found = [(first, offset_at(first))]
+    for day in range(366 if isleap(year) else 365):
+        moment = first + (day + 1) * _DAY_S - 1
+        if offset_at(moment) != found[-1][1]:
+            before, after = max(found[-1][0], moment - _DAY_S), moment
             while after - before > 1:
                 middle = (before + after) // 2
-                if offset_at(middle) == offsets[-1]:
+                if offset_at(middle) == found[-1][1]:
                     before = middle
                 else:
                     after = middle
-            starts.append(after)
-            offsets.append(offset_at(after))
-    return np.asarray(offsets, np.int64)[np.searchsorted(starts, time, side="right") - 1]
+            found.append((after, offset_at(after)))
+    return tuple(found)
 
 
 def to_utc(local: Ints, zone: str) -> Ints:
