@@ -494,9 +494,10 @@ class Values:
         if any(part.name in self._counters for part in names_in(node.x)):
             raise Refused(node, "the counter of a `total` is not written within other bars yet")
         if place not in self.elsewhere:
-            owner = self.script.classes.fresh("".join(part.capitalize() for part in f"{place.name}".split("_")))
-            attribute = place.name if _HIGHER.fullmatch(place.name) else self.names.fresh(place.name)
-            bars = f"bars_{place.name[3:]}" if attribute == place.name else self.names.fresh(f"bars_{attribute}")
+            owner = self.script.classes.fresh("".join(part.capitalize() for part in place.name.split("_")))
+            attribute, bars = place.name, f"bars_{place.name[3:]}"
+            if not _HIGHER.fullmatch(place.name):
+                attribute, bars = self.names.fresh(place.name), self.names.fresh(f"bars_{place.name}")
             there = Values(self.script, place.minutes, is_strategy=False)
             self.elsewhere[place] = Elsewhere(there, owner, attribute, bars)
         seen = self.elsewhere[place]

@@ -322,10 +322,10 @@ def _asks_elsewhere(values: Values) -> bool:
 def _told(place: Place) -> str:
     """What a class for other bars is, in a sentence."""
     timeframe = f" of {Timeframe(place.minutes)}" if place.minutes is not None else ""
-    market = f" of {_plain(place.symbol)}" if place.symbol is not None else ""
+    market = f"{_plain(place.symbol)}'s " if place.symbol is not None else ""
     if place.is_forming:
-        return f"What is computed on bars{timeframe}, seen with the one that forms as if it closed now."
-    return f"What is computed on bars{timeframe}{market}, seen once they have closed."
+        return f"What is computed on {market}bars{timeframe}, seen with the one that forms as if it closed now."
+    return f"What is computed on {market}bars{timeframe}, seen once they have closed."
 
 
 def _gathering(values: Values) -> list[str]:
