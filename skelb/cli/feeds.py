@@ -113,7 +113,7 @@ def alerts(
             for number, event in found:
                 said = np.datetime_as_string(np.datetime64(event.time, "s"))
                 title, place = titles.get(number, (f"practice {number}", ""))
-                where = f"{title} on {event.market or place}"
+                where = " on ".join(filter(None, (title, event.market or place)))
                 print(f"{said}Z  {where}  {event.kind}: {event.text}", flush=True)
                 last = event.id
             if not follow and not found:

@@ -627,7 +627,7 @@ _ELSEWHERE = {
     "PracticeLine.open_in": "how many of its markets have a position; null where it is not in memory",
     "PracticeShown.market": "the symbol of the market in view",
     "PracticeShown.markets": "how each of its markets stands",
-    "PractisedMarket.floating": "money of its open lots after costs so far",
+    "PractisedMarket.floating": "money of its open lots before costs, as `held` tells it",
     "PractisedMarket.is_awaited": "whether the others wait for a bar of it",
     "PractisedMarket.market": "its symbol",
     "PractisedMarket.net": "money of the trades that ended",

@@ -163,27 +163,6 @@ def test_a_day_to_begin_with_is_kept_to(application):
         application.practices.begin(SETUP, AT_ONCE, since=date(2024, 1, 1))
 
 
-def test_paused_gone_on_with_and_closed_it_takes_every_bar_once(application, tmp_path):
-    practices = application.practices
-    number = practices.begin(SETUP, Replay(pace=200_000))  # a bar in some milliseconds
-    for _ in range(4):
-        there = len(practices.store.bars(number))
-        wait_for(lambda there=there: len(practices.store.bars(number)) > there)
-        practices.pause(number)
-        assert state_of(application, number) == "paused" and agrees(application, number) >= 0
-        practices.go_on(number)
-    application.close()
-    again = Application(tmp_path)
-    try:
-        assert state_of(again, number) == "running"
-        again.practices.put_pace(number, 0)
-        again.practices.start_all()
-        ended(again, number)
-        assert len(wave(again, number)) == 4000 and agrees(again, number) > 20
-    finally:
-        again.close()
-
-
 KILLED = """
 import sys
 from pathlib import Path
@@ -274,6 +253,10 @@ def test_a_replay_of_a_basket_ends_with_the_backtests_trades(markets):
     assert sum(one.net for one in shown.markets) == pytest.approx(shown.line.net)
     assert shown.line.position is None and not any(one.is_awaited for one in shown.markets)
     assert shown.line.open_in == sum(one.position != 0 for one in shown.markets)
+    for place in ("DRIFT", "SHORT", "WAVE"):  # the table and the position of the market in view say the same
+        seen = practices.shown(number, place)
+        row = next(one for one in seen.markets if one.market == place)
+        assert row.floating == (seen.held.floating if seen.held else 0.0)
     of_others = [item for item in short.events if item.market not in ("", "SHORT")]
     assert of_others and all(item.bar is None for item in of_others)
     with pytest.raises(NotFoundError, match="LAMP is not practised here: DRIFT, SHORT, WAVE"):
@@ -281,22 +264,24 @@ def test_a_replay_of_a_basket_ends_with_the_backtests_trades(markets):
     assert markets.runs.run(shown.run).setup.basket == stored.setup.basket
 
 
-def test_a_basket_paused_gone_on_with_and_closed_takes_every_bar_once(markets, tmp_path):
+@pytest.mark.parametrize(("setup", "least"), [(SETUP, 20), (BASKET, 40)], ids=["one market", "a basket"])
+def test_paused_gone_on_with_and_closed_it_takes_every_bar_once(markets, tmp_path, setup, least):
     practices = markets.practices
-    number = practices.begin(BASKET, Replay(pace=100_000))
+    number = practices.begin(setup, Replay(pace=200_000))  # a bar in some milliseconds
     for _ in range(4):
         there = len(practices.store.bars(number))
         wait_for(lambda there=there: len(practices.store.bars(number)) > there)
         practices.pause(number)
-        assert agrees(markets, number) >= 0
+        assert state_of(markets, number) == "paused" and agrees(markets, number) >= 0
         practices.go_on(number)
     markets.close()
     again = Application(tmp_path)
     try:
+        assert state_of(again, number) == "running"
         again.practices.put_pace(number, 0)
         again.practices.start_all()
         ended(again, number)
-        assert len(wave(again, number)) == 4000 and agrees(again, number) > 40
+        assert len(wave(again, number)) == 4000 and agrees(again, number) > least
     finally:
         again.close()
 
@@ -358,9 +343,25 @@ def test_several_markets_of_a_file_need_a_head_that_says_which(markets, tmp_path
     path = tmp_path / "grows.csv"
     path.write_text("time,open,high,low,close,volume\n2024-05-01T10:00:00Z,1,2,1,2,5\n")
     number = markets.practices.begin(BASKET, GrowingFile(path=str(path)))
-    wait_for(lambda: followed(markets, number).troubles.refused)
-    assert followed(markets, number).troubles.last == "the head of the file names no market"
+    wait_for(lambda: followed(markets, number).troubles.refused == 2)  # the head, and what stands under it
+    assert followed(markets, number).troubles.last.startswith("a row has no market: `2024-05-01T10:00:00Z,")
     markets.practices.stop(number)
+
+
+@pytest.mark.parametrize(("row", "said"), [
+    ("2024-05-01T10:00:00Z,1,2", "a row has no low: `2024-05-01T10:00:00Z,1,2`"),
+    ("2024-05-01T10:00:00Z,1,2,much,2,5", "a row cannot be read, `much` is no number: `2024-05-01T10:00:00Z,1,2,much,2,5`"),
+    ("2024-15-01,1,2,1,2,5", "a row cannot be read, `2024-15-01` is no time such as 2024-03-27T10:00:00Z"),
+    ("2024-05-01T10:00:00Z,1,nan,1,2,5", "of a bar is a number"),
+    ("2024-05-01T10:00:00Z,1,2,3,2,5", "its low its lowest price"),
+])  # fmt: skip
+def test_a_row_that_cannot_be_read_says_why(application, tmp_path, row, said):
+    path = tmp_path / "grows.csv"
+    path.write_text(f"{row}\n")
+    number = application.practices.begin(SETUP, GrowingFile(path=str(path)))
+    wait_for(lambda: followed(application, number).troubles.refused)
+    assert said in followed(application, number).troubles.last
+    application.practices.stop(number)
 
 
 def test_a_basket_is_of_those_markets_that_are_not_too_dear_and_have_bars_enough(markets):

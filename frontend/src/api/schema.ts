@@ -6633,13 +6633,13 @@ export interface components {
         };
         /**
          * PractisedMarket
-         * @description How one of a practice's markets stands: its last price, signed units, money of open lots after costs, trades that
+         * @description How one of a practice's markets stands: last price, signed units, money of open lots before costs, trades that
          *     ended and their money; whether the others wait for it.
          */
         PractisedMarket: {
             /**
              * Floating
-             * @description money of its open lots after costs so far
+             * @description money of its open lots before costs, as `held` tells it
              */
             floating: number;
             /**

@@ -38,8 +38,9 @@ let state = read();
 function read(): VoyageState {
   try {
     const found = JSON.parse(localStorage.getItem(KEY) ?? "null") as Partial<VoyageState> | null;
-    const isFit = found && typeof found.step === "number" && Array.isArray(found.done);
-    return isFit ? { ...NONE, ...found } : NONE;
+    const isFit =
+      found && typeof found.step === "number" && Array.isArray(found.done) && Array.isArray(found.skipped ?? []);
+    return isFit ? { ...NONE, ...found, skipped: found.skipped ?? [] } : NONE;
   } catch {
     return NONE;
   }

@@ -195,6 +195,7 @@ function Section({ title, said, children }: { title: string; said?: string; chil
 /** How each market of a basket stands; a press has it in view. */
 function Markets({ shown, onMarket }: ViewProps) {
   if (shown.markets.length < 2) return null;
+  const isOpen = shown.markets.some((item) => item.position !== 0);
   const floating = shown.markets.reduce((sum, item) => sum + item.floating, 0);
   return (
     <Section title="Markets" said="one account">
@@ -203,7 +204,18 @@ function Markets({ shown, onMarket }: ViewProps) {
           <thead>
             <tr className="font-sans text-soft">
               {["market", "position", "floating", "trades", "net"].map((name, place) => (
-                <th key={name} scope="col" className={`font-normal ${place === 0 ? "text-left" : "text-right"}`}>
+                <th
+                  key={name}
+                  scope="col"
+                  title={
+                    name === "floating"
+                      ? "Before costs"
+                      : name === "net"
+                        ? "After costs, of trades that ended"
+                        : undefined
+                  }
+                  className={`font-normal ${place === 0 ? "text-left" : "text-right"}`}
+                >
                   {name}
                 </th>
               ))}
@@ -240,7 +252,7 @@ function Markets({ shown, onMarket }: ViewProps) {
                 all
               </th>
               <td />
-              <td className={`text-right ${moneyTone(floating)}`}>{moneyText(floating)}</td>
+              <td className={`text-right ${moneyTone(floating)}`}>{isOpen && moneyText(floating)}</td>
               <td className="text-right">{shown.line.trades}</td>
               <td className={`text-right ${moneyTone(shown.line.net)}`}>{moneyText(shown.line.net ?? 0)}</td>
             </tr>

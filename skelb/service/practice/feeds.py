@@ -215,23 +215,34 @@ class _Rows:
             return FeedError(f"the head of the file names no {missing[0]}") if missing else None
         named = dict(zip(self._columns, cells, strict=False))
         symbol = named.get("market", next(iter(self._zones)))
-        if symbol not in self._zones:
+        if symbol and symbol not in self._zones:
             return None  # another market's
+        if missing := [name for name in self._needed if not named.get(name)]:
+            return FeedError(f"a row has no {missing[0]}: `{text[:60]}`")
         try:
-            numbers = {name: float(named[name]) for name in _NUMBERS if named.get(name)}
-            first, high, low, last = (numbers[name] for name in _NUMBERS[:4])
-            opened, volume = self._moment(named["time"], self._zones[symbol]), numbers.get("volume", 0.0)
-            told = BarSaid(symbol, self._timeframe, opened, first, high, low, last, volume, is_closed=True)
-            return _read(written(told))
-        except (KeyError, ValueError, OverflowError) as exc:
-            return FeedError(f"a row cannot be read, `{text[:60]}`: {exc}")
+            first, high, low, last = (_number(named[name]) for name in _NUMBERS[:4])
+            opened, volume = _moment(named["time"], self._zones[symbol]), _number(named.get("volume") or "0")
+        except (ValueError, OverflowError) as exc:
+            return FeedError(f"a row cannot be read, {exc}: `{text[:60]}`")
+        told = BarSaid(symbol, self._timeframe, opened, first, high, low, last, volume, is_closed=True)
+        return _read(written(told))
 
-    @staticmethod
-    def _moment(text: str, zone: ZoneInfo) -> int:
-        if text.isdigit():
-            return int(text)
+
+def _number(text: str) -> float:
+    try:
+        return float(text)
+    except ValueError:
+        raise ValueError(f"`{text[:30]}` is no number") from None
+
+
+def _moment(text: str, zone: ZoneInfo) -> int:
+    if text.isdigit():
+        return int(text)
+    try:
         found = datetime.fromisoformat(text)
-        return int((found if found.tzinfo else found.replace(tzinfo=zone)).timestamp())
+    except ValueError:
+        raise ValueError(f"`{text[:30]}` is no time such as 2024-03-27T10:00:00Z") from None
+    return int((found if found.tzinfo else found.replace(tzinfo=zone)).timestamp())
 
 
 def _read(line: str) -> Said:

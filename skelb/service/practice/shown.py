@@ -41,7 +41,7 @@ class PracticeLine:
 
 @dataclass(frozen=True, slots=True)
 class PractisedMarket:
-    """How one of a practice's markets stands: its last price, signed units, money of open lots after costs, trades that
+    """How one of a practice's markets stands: last price, signed units, money of open lots before costs, trades that
     ended and their money; whether the others wait for it."""
 
     market: str
@@ -147,7 +147,7 @@ def _practised(market: FollowedMarket, awaited: list[str]) -> PractisedMarket:
         market.symbol,
         market.price,
         _position(market),
-        float(held["net"].sum()),
+        float(held["gross"].sum()),
         int(trades.size),
         float(trades["net"].sum()),
         market.symbol in awaited,

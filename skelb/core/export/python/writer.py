@@ -54,7 +54,7 @@ def python_of(checked: Checked, given: Mapping[str, object], on: Instrument, sid
         raise SettingsError("the script has no entry rule: there is no strategy to write")
     if isinstance(on.market.currency_rate, str):
         raise SettingsError(
-            f"the currency rate is the close of {on.market.currency_rate}: state a number, the file reads none"
+            f"the currency rate is the close of {on.market.currency_rate}: state the number to count with"
         )
     inputs = input_values(checked, given)
     rules = [
