@@ -361,6 +361,13 @@ def test_steps_of_the_strategy_are_undone_and_redone(page):
     page.keyboard.press("Alt+Shift+z")
     page.keyboard.press("Alt+Shift+z")
     expect(page.get_by_role("checkbox", name="target 3 R: on")).not_to_be_checked()
+    # At any pace each press is a step: an answer for the step that was left does not lead back to it.
+    for pause in (0, 30, 80, 150, 250, 400):
+        for press in ("Alt+z", "Alt+z", "Alt+Shift+z", "Alt+Shift+z"):
+            page.keyboard.press(press)
+            page.wait_for_timeout(pause)
+        expect(page.get_by_role("checkbox", name="target 3 R: on")).not_to_be_checked()
+        expect(page).to_have_url(re.compile("inputs"))
 
 
 def test_a_pinned_run_is_seen_against_the_one_of_now(page, world):

@@ -6,6 +6,7 @@ import sqlite3
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import date
 from socket import create_server
@@ -17,7 +18,7 @@ from sqlalchemy import event, text
 
 from skelb.core.bars import Bars
 from skelb.core.engine import Reason, run_basket
-from skelb.core.errors import NotFoundError, SettingsError, SkelbError
+from skelb.core.errors import ConflictError, NotFoundError, SettingsError, SkelbError
 from skelb.core.feeds import BarSaid, written
 from skelb.core.plan import make_dataset, make_plan
 from skelb.core.trials import bars_onward
@@ -284,6 +285,54 @@ def test_paused_gone_on_with_and_closed_it_takes_every_bar_once(markets, tmp_pat
         assert len(wave(again, number)) == 4000 and agrees(again, number) > least
     finally:
         again.close()
+
+
+def test_what_several_pages_want_of_it_at_once_is_done_one_after_the_other(application):
+    practices = application.practices
+    number = practices.begin(SETUP, Replay(pace=200_000))
+    wanted = [
+        lambda: practices.pause(number),
+        lambda: practices.go_on(number),
+        lambda: practices.put_pace(number, 200_000),
+        lambda: practices.shown(number),
+        lambda: practices.lines(),
+    ]
+
+    def press(turn):
+        for step in range(30):
+            wanted[(turn + step * 7) % len(wanted)]()
+
+    with ThreadPoolExecutor(6) as pool:
+        for pressed in [pool.submit(press, turn) for turn in range(6)]:
+            pressed.result()
+    practices.put_pace(number, 0)
+    practices.go_on(number)
+    ended(application, number)
+    assert len(wave(application, number)) == 4000 and agrees(application, number) > 20
+
+
+def test_no_more_than_sixteen_are_at_work_also_by_going_on(application):
+    practices = application.practices
+    numbers = [practices.begin(SETUP, Replay(pace=1)) for _ in range(16)]
+    with pytest.raises(ConflictError, match="16 practices are at work already: stop or pause one first"):
+        practices.begin(SETUP, Replay(pace=1))
+    practices.pause(numbers[0])
+    other = practices.begin(SETUP, Replay(pace=1))
+    with pytest.raises(ConflictError, match="16 practices are at work already"):
+        practices.go_on(numbers[0])
+    assert state_of(application, numbers[0]) == "paused"
+    practices.go_on(other)  # that is at work already
+
+
+def test_one_that_cannot_be_read_any_more_stays_as_it_is_when_it_is_to_go_on(application):
+    practices = application.practices
+    number = practices.begin(SETUP, Replay(pace=1))
+    practices.pause(number)
+    application.keeping.remove("market", "WAVE")
+    practices._forget(number)
+    with pytest.raises(SkelbError, match="WAVE"):
+        practices.go_on(number)
+    assert state_of(application, number) == "paused"
 
 
 def test_made_bars_of_a_basket_are_of_each_market_its_own(markets):

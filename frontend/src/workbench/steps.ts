@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from "react";
-import type { RunAnswer, SetupState } from "@/api";
+import type { Run, RunAnswer, SetupState } from "@/api";
 
 /** How the strategy was at one time: its text, its setup, what it earned, and what was changed to come there. */
 export interface Step {
@@ -10,6 +10,8 @@ export interface Step {
   trades: number | null;
   at: number;
 }
+
+type Figures = Run["figures"]["all"];
 
 const MOST_STEPS = 200;
 const TOGETHER_MS = 1500;
@@ -70,6 +72,45 @@ const setupIn = ({ market, timeframe, from, to, account, sides, inverted, inputs
   JSON.stringify({ market, timeframe, from, to, account, sides, inverted, inputs, terms, costs });
 const sameSetup = (a: Step, text: string, state: SetupState) => a.text === text && setupIn(a.state) === setupIn(state);
 
+/** The steps a strategy went through, where it stands among them, and the step it goes to but has not come to. */
+export interface Steps {
+  key: string;
+  steps: Step[];
+  at: number;
+  goal: Step | null;
+}
+
+const noSteps = (key: string): Steps => ({ key, steps: [], at: -1, goal: null });
+
+/** Where a strategy stands once a text with its setup has been answered. */
+export function answered(before: Steps, text: string, state: SetupState, figures: Figures, now: number): Steps {
+  const { key, steps, at, goal } = before;
+  const place = steps.findIndex((step) => sameSetup(step, text, state));
+  // Text and setup follow a step gone to one after the other: what is answered of before, or between, leads nowhere.
+  const isOnTheWay =
+    steps.some((step) => step.text === text) && steps.some((step) => setupIn(step.state) === setupIn(state));
+  if (goal && isOnTheWay && !sameSetup(goal, text, state)) return before;
+  const here = steps[at];
+  if (here && sameSetup(here, text, state)) return goal ? { ...before, goal: null } : before;
+  if (place >= 0 && Math.abs(place - at) === 1) return { key, steps, at: place, goal: null };
+  const step: Step = {
+    text,
+    state,
+    words: here ? changeInWords(here, { text, state }) : "as it was opened",
+    net: figures.net_profit ?? null,
+    trades: figures.trades ?? null,
+    at: now,
+  };
+  // Dragging and typing are one step while they go on; what was undone before is forgotten now.
+  const earlier = steps[at - 1];
+  const isOneMove =
+    here !== undefined && earlier !== undefined && at === steps.length - 1 && step.at - here.at < TOGETHER_MS;
+  const base = isOneMove ? steps.slice(0, at) : steps.slice(0, at + 1);
+  const joined = isOneMove ? { ...step, words: changeInWords(earlier, step) || step.words } : step;
+  const all = [...base, joined].slice(-MOST_STEPS);
+  return { key, steps: all, at: all.length - 1, goal: null };
+}
+
 /** The steps a strategy went through since it was opened, and where it stands; going back forgets nothing until something else is tried. */
 export function useSteps(
   key: string,
@@ -79,34 +120,12 @@ export function useSteps(
   isWaiting: boolean,
   onTake: (step: Step) => void,
 ) {
-  const [kept, setKept] = useState<{ key: string; steps: Step[]; at: number }>({ key: "", steps: [], at: -1 });
-  const own = kept.key === key ? kept : { key, steps: [], at: -1 };
+  const [kept, setKept] = useState<Steps>(noSteps(""));
+  const own = kept.key === key ? kept : noSteps(key);
   useEffect(() => {
     if (isWaiting || text === null || !answer?.run || !key) return;
     const figures = answer.run.figures.all;
-    setKept((before) => {
-      const { steps, at } = before.key === key ? before : { steps: [] as Step[], at: -1 };
-      const here = steps[at];
-      if (here && sameSetup(here, text, state)) return before;
-      const place = steps.findIndex((step) => sameSetup(step, text, state));
-      if (place >= 0 && Math.abs(place - at) === 1) return { key, steps, at: place };
-      const step: Step = {
-        text,
-        state,
-        words: here ? changeInWords(here, { text, state }) : "as it was opened",
-        net: figures.net_profit ?? null,
-        trades: figures.trades ?? null,
-        at: Date.now(),
-      };
-      // Dragging and typing are one step while they go on; what was undone before is forgotten now.
-      const earlier = steps[at - 1];
-      const isOneMove =
-        here !== undefined && earlier !== undefined && at === steps.length - 1 && step.at - here.at < TOGETHER_MS;
-      const base = isOneMove ? steps.slice(0, at) : steps.slice(0, at + 1);
-      const joined = isOneMove ? { ...step, words: changeInWords(earlier, step) || step.words } : step;
-      const all = [...base, joined].slice(-MOST_STEPS);
-      return { key, steps: all, at: all.length - 1 };
-    });
+    setKept((before) => answered(before.key === key ? before : noSteps(key), text, state, figures, Date.now()));
     // The answer belongs to this very text and state once nothing is waited for.
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [answer, isWaiting, key]);
@@ -118,7 +137,7 @@ export function useSteps(
   const go = (to: number) => {
     const step = latest.current.steps[to];
     if (!step) return;
-    latest.current = { ...latest.current, at: to };
+    latest.current = { ...latest.current, at: to, goal: step };
     setKept(latest.current);
     onTake(step);
   };

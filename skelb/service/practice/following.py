@@ -107,7 +107,8 @@ class Follower:
     @property
     def is_at_work(self) -> bool:
         """Whether its feed is being followed."""
-        return self._thread is not None and self._thread.is_alive()
+        thread = self._thread  # another thread may take it away between two looks
+        return thread is not None and thread.is_alive()
 
     def end(self) -> None:
         """Follow no more; what was taken is stored."""

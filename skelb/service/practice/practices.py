@@ -3,7 +3,7 @@
 import time
 from collections.abc import Sequence
 from datetime import date
-from threading import Lock
+from threading import Lock, RLock
 
 import numpy as np
 
@@ -39,6 +39,7 @@ class Practices:
         self._library, self._datasets = library, datasets
         self._followers: dict[int, Follower] = {}
         self._deliveries = Deliveries(self.store)
+        self._turns: dict[int, RLock] = {}  # two pages may want things of one practice at once: one after the other
         self._lock = Lock()
 
     # --- what is done with them --------------------------------------------------------------------------------------
@@ -49,8 +50,7 @@ class Practices:
         The backtest over the bars before is kept in the logbook, as changed from the kept `run`.
         Raises SkelbError where the strategy cannot run there, ConflictError when too many are at work.
         """
-        if len(self._at_work()) >= _MOST_AT_WORK:
-            raise ConflictError(f"{_MOST_AT_WORK} practices are at work already: stop or pause one first")
+        self._check_room()
         check_feed(feed)
         setup = setup.whole(self._library)
         prepared = setup.prepared(self._library, self._datasets).sound()
@@ -101,26 +101,33 @@ class Practices:
 
     def leave(self, number: int) -> None:
         """Follow a practice no more that was taken away; it can be brought back, paused."""
-        self._forget(number)
-        self.store.put(number, "paused")
+        with self._turn(number):
+            self._forget(number)
+            self.store.put(number, "paused")
 
     def go_on(self, number: int) -> None:
-        """Follow a practice again from where it was. Raises SkelbError where it cannot be."""
-        self.store.get(number)
-        self.store.put(number, "running")
-        self._follow(number)
+        """Follow a practice again from where it was. Raises SkelbError where it cannot be, ConflictError when too many
+        are at work."""
+        with self._turn(number):
+            if number not in self._at_work():
+                self._check_room()
+            self._forget(number)
+            self._follower(number)  # where it cannot be read any more it stays as it is
+            self.store.put(number, "running")
+            self._follow(number)
         self._tell()
 
     def put_pace(self, number: int, pace: float) -> None:
         """Another pace for a replay. Raises NotFoundError, SettingsError for another feed."""
-        stored = self.store.get(number)
-        if not isinstance(stored.feed, Replay | MadeBars):
-            raise SettingsError("only a replay has a pace, and made bars have")
-        was_running = stored.state == "running" and number in self._at_work()
-        self._forget(number)
-        self.store.put_pace(number, type(stored.feed)(**{**stored.feed.model_dump(), "pace": pace}))
-        if was_running:
-            self._follow(number)
+        with self._turn(number):
+            stored = self.store.get(number)
+            if not isinstance(stored.feed, Replay | MadeBars):
+                raise SettingsError("only a replay has a pace, and made bars have")
+            was_running = stored.state == "running" and number in self._at_work()
+            self._forget(number)
+            self.store.put_pace(number, type(stored.feed)(**{**stored.feed.model_dump(), "pace": pace}))
+            if was_running:
+                self._follow(number)
         self._tell()
 
     def put_webhook(self, number: int, url: str, secret: str) -> None:
@@ -181,21 +188,26 @@ class Practices:
     # --- inside ------------------------------------------------------------------------------------------------------
 
     def _halt(self, number: int, state: str) -> None:
-        self.store.get(number)
-        follower = self._followers.get(number)
-        if follower is not None:
-            follower.end()
-        self.store.put(number, state)
-        if follower is not None:
-            follower.stored = self.store.get(number)
+        with self._turn(number):
+            self.store.get(number)
+            follower = self._followers.get(number)
+            if follower is not None:
+                follower.end()
+            self.store.put(number, state)
+            if follower is not None:
+                follower.stored = self.store.get(number)
         self._tell()
 
     def _follow(self, number: int) -> None:
-        self._forget(number)  # what is in memory may be ahead of what could be stored
-        self._follower(number).begin()
+        with self._turn(number):
+            self._forget(number)  # what is in memory may be ahead of what could be stored
+            self._follower(number).begin()
 
     def _follower(self, number: int) -> Follower:
-        with self._lock:
+        found = self._followers.get(number)
+        if found is not None:
+            return found
+        with self._turn(number):
             found = self._followers.get(number)
             if found is None:
                 found = Follower(number, self.store, self._library, self._datasets)
@@ -203,13 +215,22 @@ class Practices:
             return found
 
     def _forget(self, number: int) -> None:
-        with self._lock:
+        with self._turn(number):
             found = self._followers.pop(number, None)
-        if found is not None:
-            found.end()
+            if found is not None:
+                found.end()
+
+    def _turn(self, number: int) -> RLock:
+        """What is held while something is done with a practice: its thread is begun and ended by one at a time."""
+        with self._lock:
+            return self._turns.setdefault(number, RLock())
 
     def _at_work(self) -> list[int]:
-        return [number for number, item in self._followers.items() if item.is_at_work]
+        return [number for number, item in list(self._followers.items()) if item.is_at_work]
+
+    def _check_room(self) -> None:
+        if len(self._at_work()) >= _MOST_AT_WORK:
+            raise ConflictError(f"{_MOST_AT_WORK} practices are at work already: stop or pause one first")
 
     def _version_of(self, title: str, text: str) -> int | None:
         try:
