@@ -17,10 +17,13 @@ def runner(app: typer.Typer) -> Callable[[str, list[str]], int | None]:
     """Runs one of an application's commands on arguments; returns its exit code, None for 0."""
 
     def run(name: str, arguments: list[str]) -> int | None:
-        group = typer.main.get_group(app)
-        given = _with_empty_values(arguments)
-        found: int | None = group.commands[name].main(given, prog_name=f"skelb {name}", standalone_mode=False)
-        return found
+        command = typer.main.get_group(app).commands[name]
+        try:  # not by its `main`, which calls it a failure when whoever reads has read enough
+            with command.make_context(f"skelb {name}", _with_empty_values(arguments)) as context:
+                command.invoke(context)
+        except typer.Exit as ended:
+            return ended.exit_code
+        return None
 
     return run
 

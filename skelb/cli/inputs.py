@@ -1,6 +1,8 @@
 """What the commands read: scripts, bars, settings."""
 
+import atexit
 from contextlib import suppress
+from functools import cache
 from pathlib import Path
 
 from skelb.cli.files import UsageError, read_script, scripts_beside
@@ -10,7 +12,6 @@ from skelb.core.engine import Account
 from skelb.core.errors import BarsError, SettingsError
 from skelb.core.plan import Dataset, make_dataset
 from skelb.service.backtest import SIDES, Choices, read_date
-from skelb.service.bars_csv import read_bars_csv
 from skelb.service.costs import dearer_account, dearer_market
 from skelb.service.datasets import Datasets
 from skelb.service.folder import data_folder, hold_folder
@@ -69,13 +70,21 @@ def stored_symbols(asked: OnBars) -> list[str]:
     found = list(asked.stored or ())
     if named:
         _must_be_stored()
-        found += Library(Database(data_folder())).basket(named)
+        found += Library(_database()).basket(named)
     return list(dict.fromkeys(found))
 
 
 def _must_be_stored() -> None:
     if not (data_folder() / FILE_NAME).exists():
         raise UsageError(f"nothing is stored in {data_folder()} yet: `skelb demo` or `skelb import` stores markets")
+
+
+@cache
+def _database() -> Database:
+    """The data folder's, opened once for all that a command reads and counts."""
+    found = Database(data_folder())
+    atexit.register(found.close)
+    return found
 
 
 def read_dataset(asked: OnBars) -> Dataset:
@@ -86,8 +95,7 @@ def read_dataset(asked: OnBars) -> Dataset:
 def _stored_datasets(symbols: list[str], timeframe: str | None, costs: float) -> list[Dataset]:
     """Datasets of markets in the data folder; any other market there serves `from`."""
     _must_be_stored()
-    database = Database(data_folder())
-    datasets = Datasets(Library(database))
+    datasets = Datasets(Library(_database()))
     wanted = Timeframe.parse(timeframe) if timeframe else None
     return [datasets.get(symbol, wanted, costs) for symbol in symbols]
 
@@ -100,7 +108,7 @@ def tallies_for(asked: OnBars) -> Tallies:
     if stored_symbols(asked):
         with suppress(SettingsError):
             hold_folder(data_folder(), "a command")
-            return Tallies(Database(data_folder()))
+            return Tallies(_database())
     return Tallies(None)
 
 
@@ -113,13 +121,15 @@ def read_account(named: str | None) -> AccountSettings:
         return account_settings(read_settings_file(path))
     if not (data_folder() / FILE_NAME).exists():
         raise UsageError(f"--account `{named}` is no file, and nothing is stored in {data_folder()} yet")
-    return Library(Database(data_folder())).account(named)
+    return Library(_database()).account(named)
 
 
 def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
     """One of the bars given as [SYMBOL=]CSV, with its market's description."""
     symbol, sign, name = item.partition("=")
     path = Path(name if sign else symbol)
+    from skelb.service.bars_csv import read_bars_csv  # slow to load, and only files need it
+
     file = read_bars_csv(path)
     if file.refused_count:
         first = file.refused[0]

@@ -5,6 +5,7 @@ from importlib import import_module
 
 from skelb import __version__
 from skelb.cli.commands import COMMANDS
+from skelb.core.compiled import loading
 from skelb.core.errors import SkelbError
 
 _WIDEST = max(map(len, COMMANDS))
@@ -13,12 +14,17 @@ _WIDEST = max(map(len, COMMANDS))
 def run_commands() -> None:
     """Run the command line; every known error is one line on standard error and exit code 2."""
     try:
-        raise SystemExit(_run(sys.argv[1:]) or 0)
+        code = _run(sys.argv[1:]) or 0
+        sys.stdout.flush()  # here, where it is told when it cannot be
+        raise SystemExit(code)
     except SkelbError as exc:
         sys.stderr.write(f"skelb: {' '.join(str(exc).split())}\n")
         raise SystemExit(2) from None
     except BrokenPipeError:
         raise SystemExit(0) from None
+    except OSError as exc:
+        sys.stderr.write(f"skelb: {exc.filename or 'what was to be printed'}: {exc.strerror or exc}\n")
+        raise SystemExit(2) from None
     except KeyboardInterrupt:
         raise SystemExit(130) from None
     except Exception as exc:  # noqa: BLE001 - a mistake of ours; a user still gets one line, not a traceback
@@ -48,6 +54,7 @@ def _run(arguments: list[str]) -> int | None:
     name, *rest = arguments
     if name not in COMMANDS:
         raise SkelbError(f"there is no command `{name}` (see skelb --help)")
-    module = import_module(COMMANDS[name][0])
+    with loading():
+        module = import_module(COMMANDS[name][0])
     found: int | None = module.run(name, rest)
     return found

@@ -1,10 +1,27 @@
 """Functions that are compiled when they are first called: what only names them does not load the compiler."""
 
-from collections.abc import Callable
+import gc
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from functools import cache
 from threading import RLock
 from typing import Any
 
 _lock = RLock()
+
+
+@contextmanager
+def loading() -> Iterator[None]:
+    """While modules are loaded: what they make stays, so nothing is gained by looking through it for what can go, which
+    takes a fifth of the time."""
+    was_on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        gc.freeze()
+        if was_on:
+            gc.enable()
 
 
 class Compiled:
@@ -22,9 +39,7 @@ class Compiled:
         """The compiled function, with those of its module that it calls."""
         with _lock:
             if self._ready is None:
-                # Loaded here because it takes half a second, and what only checks a script never compiles.
-                from numba import njit as compile_now
-
+                compile_now = _compiler()
                 names = self._function.__globals__
                 for name in self._function.__code__.co_names:
                     if isinstance(names.get(name), Compiled):
@@ -32,6 +47,30 @@ class Compiled:
                 self._ready = compile_now(**self._options)(self._function)
                 names[self._function.__name__] = self._ready
             return self._ready
+
+
+@cache
+def _compiler() -> Callable[..., Any]:
+    """The compiler's decorator, ready to take up compiled code.
+
+    Loaded here because it takes half a second, and what only checks a script never compiles.
+    """
+    with loading():
+        from numba import njit as compile_now
+        from numba.core.registry import cpu_target
+        from numba.np import linalg
+
+        # It would look for linear algebra, which takes as long as all the rest; what we compile multiplies no matrix.
+        ensure, linalg.ensure_blas = linalg.ensure_blas, _refuse
+        try:
+            cpu_target.target_context.refresh()  # the first call would do it, while unused objects are looked for
+        finally:
+            linalg.ensure_blas = ensure
+    return compile_now
+
+
+def _refuse() -> None:
+    raise ImportError
 
 
 def njit(**options: Any) -> Callable[[Callable[..., Any]], Compiled]:

@@ -1,6 +1,7 @@
 """The command line's contract: documents, exit codes, one-line errors."""
 
 import json
+import os
 import socket
 import subprocess
 import sys
@@ -313,6 +314,43 @@ def test_the_columns_of_the_figures_say_what_they_are(folder):
 def test_what_only_looks_at_a_script_loads_nothing_that_runs_one():
     asked = "import skelb.program, skelb.cli.texts, sys; print([m for m in ('numba', 'scipy', 'pydantic', 'sqlalchemy', 'pyarrow', 'typer') if m in sys.modules])"
     assert subprocess.run([sys.executable, "-c", asked], capture_output=True, text=True, check=True).stdout == "[]\n"
+
+
+@pytest.fixture(scope="module")
+def stored(folder):
+    """A start of the program as it is: a test on a stored market, ended."""
+    skelb(folder, "import", "wave.csv", "--symbol", "STORED", "--market", "market.json")
+    environment = {**os.environ, "SKELB_HOME": str(folder / "home")}
+
+    def start(*more, prelude="", **pipes):
+        ending = "from skelb.program import main; main()"
+        asked = ["backtest", "sway.skelb", "--stored", "STORED", *more]
+        command = [sys.executable, "-c", f"import sys; sys.argv[1:] = {asked!r}; {prelude}{ending}"]
+        return subprocess.run(command, cwd=folder, env=environment, stderr=subprocess.PIPE, text=True, **pipes)
+
+    return start
+
+
+def test_a_test_on_stored_bars_loads_only_what_it_needs(stored):
+    """Of what takes long to load; a command that ends leaves no file of its database behind."""
+    slow = ("scipy.linalg", "scipy.special", "pyarrow", "fastapi", "alembic", "rapidfuzz", "openpyxl")
+    tell = f"import atexit; atexit.register(lambda: print([m for m in {slow} if m in sys.modules], file=sys.stderr)); "
+    done = stored(prelude=tell, stdout=subprocess.DEVNULL)
+    assert (done.returncode, done.stderr) == (0, "[]\n")
+
+
+def test_what_cannot_be_printed_is_told_and_a_reader_that_left_is_not(stored, folder):
+    with open("/dev/full", "w") as full:
+        done = stored(stdout=full)
+    assert (done.returncode, done.stderr) == (2, "skelb: what was to be printed: No space left on device\n")
+    reading, writing = os.pipe()
+    os.close(reading)
+    done = stored("--json", stdout=writing)
+    os.close(writing)
+    assert (done.returncode, done.stderr) == (0, "")
+    whole = json.loads(stored("--json", "--equity", stdout=subprocess.PIPE).stdout)
+    assert len(whole["equity"]) == 600
+    assert sorted(path.name for path in (folder / "home").iterdir()) == ["skelb.lock", "skelb.sqlite3"]
 
 
 def test_a_basket_without_a_rule_for_its_side_says_so(folder):
