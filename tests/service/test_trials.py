@@ -3,6 +3,8 @@
 import signal
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
 
 import numpy as np
 import pyarrow.csv
@@ -50,6 +52,25 @@ def test_a_stopped_trial_goes_on_and_equals_one_that_ran_through(application):
     other = finished(application, order())
     assert runs_of(application, number) == runs_of(application, other)
     assert application.desk.run(number, 100, SEEN).inputs == {"n": 5.0, "m": 24.0}
+
+
+def test_several_pages_may_stop_it_and_go_on_with_it_at_once(application):
+    trials = application.trials
+    number = trials.start(order())
+
+    def press(turn):
+        for step in range(8):
+            with suppress(ConflictError):  # it is running already
+                (trials.stop, trials.go_on)[(turn + step) % 2](number)
+
+    with ThreadPoolExecutor(4) as pool:
+        for pressed in [pool.submit(press, turn) for turn in range(4)]:
+            pressed.result()
+    trials.stop(number)
+    wait_for(lambda: state_of(application, number) in ("stopped", "done"))
+    trials.go_on(number)
+    wait_for(lambda: state_of(application, number) == "done")
+    assert application.desk.trial(number).done == len(runs_of(application, number)) == 58 * 39
 
 
 def test_a_run_that_cannot_be_says_so_and_an_order_that_cannot_be_is_refused(application):

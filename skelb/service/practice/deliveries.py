@@ -94,10 +94,11 @@ class Deliveries:
 
     def begin(self) -> None:
         """Send in a thread of its own, until ended."""
-        if self._thread is None:
-            self._until.clear()
-            self._thread = Thread(target=self._work, daemon=True)
-            self._thread.start()
+        with self._lock:
+            if self._thread is None:
+                self._until.clear()
+                self._thread = Thread(target=self._work, daemon=True)
+                self._thread.start()
 
     def end(self) -> None:
         """Send no more; what is due waits for the next start."""

@@ -104,17 +104,20 @@ class Trials:
             with self._lock:
                 del self._jobs[number]
             raise
-        job.thread = Thread(target=self._work, args=(trial, job), name=f"trial-{number}", daemon=True)
-        job.thread.start()
+        thread = Thread(target=self._work, args=(trial, job), name=f"trial-{number}", daemon=True)
+        with self._lock:  # who stops it meanwhile finds a thread that has begun, or none
+            thread.start()
+            job.thread = thread
 
     def stop(self, number: int) -> None:
         """Stop a trial after the runs under way; what is finished stays."""
         with self._lock:
             job = self._jobs.get(number)
+            thread = job.thread if job else None
         if job is not None:
             job.stop.set()
-            if job.thread is not None:
-                job.thread.join()
+        if thread is not None:
+            thread.join()
 
     def close(self) -> None:
         """Stop every trial."""
@@ -148,24 +151,25 @@ class Trials:
     # --- the work ----------------------------------------------------------------------------------------------
 
     def _work(self, trial: StoredTrial, job: _Job) -> None:
+        state, message = "done", ""
         try:
-            finished = self._run(trial, job)
-            self._settle(trial.id, "done" if finished else "stopped")
+            if not self._run(trial, job):
+                state = "stopped"
         except (
             StoreError,
             WorkersError,
             ConflictError,
         ) as exc:  # the trial is sound: it can go on when room or workers are back
-            self._settle(trial.id, "stopped", str(exc))
+            state, message = "stopped", str(exc)
         except SkelbError as exc:
-            self._settle(trial.id, "failed", str(exc))
+            state, message = "failed", str(exc)
         except Exception as exc:  # noqa: BLE001 - a job's thread has no caller; the trial says what happened
-            self._settle(trial.id, "failed", f"this should not have happened: {type(exc).__name__}: {exc}")
-        finally:
-            with self._lock:
-                self._jobs.pop(trial.id, None)
+            state, message = "failed", f"this should not have happened: {type(exc).__name__}: {exc}"
+        with self._lock:  # whoever reads that it has ended can go on with it
+            self._jobs.pop(trial.id, None)
+            self._settle(trial.id, state, message)
 
-    def _settle(self, number: int, state: str, message: str = "") -> None:
+    def _settle(self, number: int, state: str, message: str) -> None:
         try:
             self.store.set_state(number, state, message)
         except StoreError as exc:
