@@ -47,7 +47,7 @@ def _part(is_inlined: bool) -> Callable[[Function], Function]:
 
 def _widened(argument: Any) -> Any:
     """The type without the constant in it: else every constant that is passed would make another version."""
-    argument = types.unliteral(argument)  # type: ignore[no-untyped-call]
+    argument = types.unliteral(argument)
     return argument.dtype if isinstance(argument, types.IntEnumMember) else argument
 
 

@@ -103,7 +103,7 @@ def test_nothing_goes_on_when_the_page_has_left(client):
     with client.websocket_connect("/live", headers=LOCAL) as socket:
         socket.send_json(question(1, SLOW))
         progress(socket, 1)
-        assert computing()
+        wait_for(computing)
     wait_for(lambda: not computing())
 
 
