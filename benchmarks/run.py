@@ -412,7 +412,7 @@ IMPORT = """
 import sys, time
 from pathlib import Path
 from skelb.service.application import Application
-from skelb.service.bars_csv import read_bars_csv
+from skelb.service.importing.bars_csv import read_bars_csv
 application = Application(Path(sys.argv[2]))
 def peak():
     lines = Path("/proc/self/status").read_text().splitlines()

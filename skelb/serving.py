@@ -19,7 +19,7 @@ from skelb.core.errors import SettingsError
 from skelb.service.allocation import keep_loaded_objects
 from skelb.service.application import Application
 from skelb.service.folder import access_token, data_folder, hold_folder
-from skelb.service.watched import WatchedFolder
+from skelb.service.importing.watched import WatchedFolder
 from skelb.web.app import make_app
 from skelb.web.patience import PatientProtocol
 

@@ -10,7 +10,7 @@ ROOT = Path(__file__).parent.parent / "skelb"
 WAITING = {
     "cli/lsp.py": {"skelb.service.folder", "skelb.service.library", "skelb.store"},
     "cli/texts.py": {"skelb.cli.options"},
-    "cli/inputs.py": {"skelb.service.bars_csv"},
+    "cli/inputs.py": {"skelb.service.importing.bars_csv"},
     "core/compiled.py": {"numba", "numba.core.registry", "numba.np"},
     "core/language/reading/near.py": {"rapidfuzz.fuzz", "rapidfuzz.process"},
     "core/report/earned.py": {"scipy.special"},

@@ -10,7 +10,7 @@ from skelb.core.errors import SkelbError
 from skelb.core.language import check
 from skelb.core.language.tools import format_source
 from skelb.service.application import Application
-from skelb.service.bars_csv import read_bars_csv
+from skelb.service.importing.bars_csv import read_bars_csv
 from tests.conftest import DEMO_SETTING, dataset
 from tests.core.test_any_text import documents_of, every_tool
 

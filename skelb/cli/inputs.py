@@ -128,7 +128,7 @@ def _read_market(item: str, settings_file: list[Path]) -> tuple[Market, Bars]:
     """One of the bars given as [SYMBOL=]CSV, with its market's description."""
     symbol, sign, name = item.partition("=")
     path = Path(name if sign else symbol)
-    from skelb.service.bars_csv import read_bars_csv  # slow to load, and only files need it
+    from skelb.service.importing.bars_csv import read_bars_csv  # slow to load, and only files need it
 
     file = read_bars_csv(path)
     if file.refused_count:

@@ -16,10 +16,10 @@ from skelb.cli.stored import stored_here
 from skelb.core.bars import Guess, Timeframe, guess_market
 from skelb.core.errors import SkelbError
 from skelb.service.application import Application
-from skelb.service.bars_csv import RefusedRow, columns_by_role
-from skelb.service.bars_files import ENDINGS
 from skelb.service.folder import data_folder
-from skelb.service.imports import HOWS, How, Imports
+from skelb.service.importing.bars_csv import RefusedRow, columns_by_role
+from skelb.service.importing.files import ENDINGS
+from skelb.service.importing.imports import HOWS, How, Imports
 from skelb.service.settings import read_settings_file
 from skelb.service.warm import warm_all
 

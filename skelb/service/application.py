@@ -9,7 +9,7 @@ from skelb.core.bars import Timeframe
 from skelb.core.errors import SkelbError
 from skelb.demo import DEMO_ACCOUNTS, DEMO_BASKETS, DEMO_MARKETS, DEMO_SCRIPTS, make_bars
 from skelb.service.datasets import Datasets
-from skelb.service.imports import Imports
+from skelb.service.importing.imports import Imports
 from skelb.service.keeping import Keeping
 from skelb.service.library import Library
 from skelb.service.logbook import Logbook

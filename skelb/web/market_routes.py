@@ -9,7 +9,7 @@ from starlette.concurrency import run_in_threadpool
 
 from skelb.core.bars import Timeframe, guess_market
 from skelb.service.application import Application
-from skelb.service.bars_csv import FileColumns, columns_by_role
+from skelb.service.importing.bars_csv import FileColumns, columns_by_role
 from skelb.service.library import StoredMarket
 from skelb.service.looks import MarketLook, look_at
 from skelb.service.quality import OddBars

@@ -13,7 +13,7 @@ from skelb.core.language.bringing import BroughtLine, Question
 from skelb.core.language.tools import NearerKind
 from skelb.core.trials import ChallengeRules, HistoryRules
 from skelb.core.trials import Kind as ResampleKind
-from skelb.service.imports import How
+from skelb.service.importing.imports import How
 from skelb.service.keeping import Kind
 from skelb.service.planning import RuleExample
 from skelb.service.practice import FeedChoice

@@ -6,7 +6,7 @@ from urllib.parse import quote
 from fastapi import Depends, HTTPException, Path, Request, Response
 
 from skelb.service.application import Application
-from skelb.service.bars_files import MOST_BYTES
+from skelb.service.importing.files import MOST_BYTES
 from skelb.service.tables import Form
 
 

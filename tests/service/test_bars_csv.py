@@ -11,7 +11,7 @@ import pytest
 from pyarrow import feather
 
 from skelb.core.errors import BarsError, SettingsError
-from skelb.service.bars_csv import columns_by_role, read_bars_csv, read_columns
+from skelb.service.importing.bars_csv import columns_by_role, read_bars_csv, read_columns
 from tests.conftest import wave_bars, write_csv
 
 HEADER = "time,open,high,low,close,volume\n"
@@ -254,7 +254,7 @@ def test_what_cannot_be_unpacked_says_so(tmp_path, data, why):
 
 
 def test_what_unpacks_without_end_is_refused(tmp_path, monkeypatch):
-    monkeypatch.setattr("skelb.service.bars_files.MOST_BYTES", 3 << 20)
+    monkeypatch.setattr("skelb.service.importing.files.MOST_BYTES", 3 << 20)
     for packed in (gzip.compress(b"0" * (8 << 20)), zipped({"a.csv": "0" * (8 << 20)})):
         if len(packed) < 3 << 20:
             with pytest.raises(BarsError, match="unpacks to more than"):

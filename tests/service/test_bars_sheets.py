@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 
 from skelb.core.errors import BarsError
-from skelb.service import bars_sheets
-from skelb.service.bars_csv import read_bars_csv
+from skelb.service.importing import sheets
+from skelb.service.importing.bars_csv import read_bars_csv
 from tests.conftest import wave_bars
 
 BARS = wave_bars(60)
@@ -121,6 +121,6 @@ def test_what_is_no_sheet_of_bars_is_told(tmp_path, monkeypatch):
     with pytest.raises(BarsError, match="cannot be read as a spreadsheet"):
         read_bars_csv(packed(tmp_path / "broken.xlsx", {"xl/workbook.xml": "<not", "[Content_Types].xml": "<"}))
     whole = xlsx(tmp_path / "whole.xlsx", [HEAD, *plain(rows_of(BARS))])
-    monkeypatch.setattr(bars_sheets, "_MOST_UNPACKED", 1_000)
+    monkeypatch.setattr(sheets, "_MOST_UNPACKED", 1_000)
     with pytest.raises(BarsError, match="unpacks to more than"):
         read_bars_csv(whole)

@@ -9,11 +9,11 @@ import pytest
 
 from skelb.core.bars import Joining
 from skelb.core.errors import NotFoundError, SettingsError
-from skelb.service import imports as module
-from skelb.service import watched as watched_module
+from skelb.service.importing import imports as module
+from skelb.service.importing import watched as watched_module
+from skelb.service.importing.watched import WatchedFolder
 from skelb.service.names import symbol_of
 from skelb.service.quality import Quality
-from skelb.service.watched import WatchedFolder
 from tests.conftest import wave_bars, write_csv
 
 WHOLE = wave_bars(4000)

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from skelb.core.bars import Timeframe
 from skelb.core.errors import BarsError, SettingsError
-from skelb.service.bars_csv import read_bars_csv
+from skelb.service.importing.bars_csv import read_bars_csv
 from skelb.service.quality import Quality
 from skelb.service.tables import bars_table, written
 from tests.conftest import wave_bars

@@ -13,7 +13,7 @@ import numpy as np
 
 from skelb.core.bars import PRICES, Bars, Joining, Timeframe, compare_bars, join_bars
 from skelb.core.errors import NotFoundError
-from skelb.service.bars_csv import BarsFile, FileColumns, read_bars_csv, read_columns
+from skelb.service.importing.bars_csv import BarsFile, FileColumns, read_bars_csv, read_columns
 from skelb.service.library import Library, StoredBars, StoredMarket
 from skelb.service.names import symbol_of
 

@@ -15,7 +15,7 @@ from pyarrow import csv
 from skelb.core.bars import Bars, Floats, Ints, Timeframe, commonest_step, find_faults, is_zone, timeframe_of_step
 from skelb.core.bars.calendar import to_utc
 from skelb.core.errors import BarsError, SettingsError
-from skelb.service.bars_files import MOST_ROWS, text_of
+from skelb.service.importing.files import MOST_ROWS, text_of
 
 REFUSED_SHOWN = 200
 _PIECE = 1 << 20

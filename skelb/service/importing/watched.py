@@ -6,8 +6,8 @@ from threading import Event
 
 from skelb.core.bars import guess_market
 from skelb.core.errors import NotFoundError, SettingsError, SkelbError
-from skelb.service.bars_files import ENDINGS
-from skelb.service.imports import Imports
+from skelb.service.importing.files import ENDINGS
+from skelb.service.importing.imports import Imports
 from skelb.service.library import Library
 
 SECONDS_BETWEEN = 2.0

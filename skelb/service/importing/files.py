@@ -11,8 +11,8 @@ import pyarrow.parquet
 from pyarrow import csv, feather
 
 from skelb.core.errors import BarsError
-from skelb.service.bars_sheets import ENDINGS as SHEETS
-from skelb.service.bars_sheets import is_spreadsheet, sheet_text
+from skelb.service.importing.sheets import ENDINGS as SHEETS
+from skelb.service.importing.sheets import is_spreadsheet, sheet_text
 from skelb.service.zips import BROKEN
 
 MOST_ROWS = 5_000_000
