@@ -129,6 +129,34 @@ def test_the_list_opens_on_a_word_and_nowhere_else(editor):
     expect(proposals).to_contain_text("Barometer")
 
 
+def test_what_is_typed_after_tab_goes_to_the_next_field_however_late_the_list_is(page):
+    held, holds = [], []
+
+    def between(socket):
+        server = socket.connect_to_server()
+        server.on_message(lambda told: held.append((socket, told)) if holds else socket.send(told))
+
+    page.route_web_socket(re.compile("/lsp$"), between)
+    page.goto("/?script=Lantern+band&market=KELP&timeframe=1d")
+    settled(page)
+    page.locator(".cm-content").click()
+    empty(page)
+    page.keyboard.type("e = em", delay=60)
+    expect(page.locator(".cm-tooltip-autocomplete")).to_be_visible()
+    page.keyboard.press("Tab")
+    expect(page.locator(".cm-content")).to_contain_text("ema(")
+    holds.append(True)
+    page.keyboard.type("open", delay=60)
+    page.keyboard.press("Tab")
+    page.keyboard.type("21", delay=60)
+    assert the_text(page) == "e = ema(open, 21)"
+    holds.clear()
+    for socket, told in held:
+        socket.send(told)
+    page.wait_for_timeout(300)
+    assert held and the_text(page) == "e = ema(open, 21)"
+
+
 def test_tab_takes_the_first_and_the_arrows_choose_what_enter_takes(editor):
     proposals = editor.locator(".cm-tooltip-autocomplete")
     editor.keyboard.type("q = clos", delay=60)

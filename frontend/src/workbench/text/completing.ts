@@ -76,6 +76,16 @@ function tab(view: EditorView): boolean {
   return true;
 }
 
+/** What is typed after a Tab that still waits for the list goes where the Tab leads: to the next field, where there is one. */
+const afterTab = EditorView.inputHandler.of((view, _from, _to, text) => {
+  const plugin = view.plugin(taking);
+  if (!plugin?.isWanted) return false;
+  plugin.isWanted = false;
+  if (!nextSnippetField(view)) return false;
+  view.dispatch(view.state.replaceSelection(text), { userEvent: "input.type", scrollIntoView: true });
+  return true;
+});
+
 // Enter takes a proposal only where the hand has moved in the list: until then none is selected, and the line ends.
 const keys = Prec.highest(
   keymap.of([
@@ -106,6 +116,7 @@ export const completing: Extension = [
     override: [proposing(serverCompletionSource)],
   }),
   taking,
+  afterTab,
   keys,
   closeBrackets(),
   pairs,
