@@ -65,11 +65,11 @@ def test_every_line_is_accounted_for(path):
 
 def test_all_in_all_most_lines_are_sure():
     """The texts that are none, and those about what cannot be said, are not counted."""
-    ours = [path for path in TEXTS if path.stem not in ("noise", "loops", "empty", "functions")]
+    ours = [path for path in TEXTS if path.stem not in ("noise", "loops", "empty") and "cannot" not in path.stem]
     counts = {
         state: sum(bring(path.read_text("utf-8")).count(state) for path in ours) for state in ("sure", "asked", "left")
     }
-    assert counts["left"] < 0.05 * sum(counts.values())
+    assert counts["left"] < 0.03 * sum(counts.values()), counts
 
 
 PIECES = re.findall(r"[^\n]+\n|\n", "".join(path.read_text("utf-8") for path in TEXTS))
@@ -90,8 +90,10 @@ def test_any_text_comes_to_a_script_without_mistakes(pieces):
     "text",
     ["x = " + "(" * 5_000 + "1" + ")" * 5_000, "x = " + "-" * 5_000 + "1", "x = " + "max" * 3_000 + "(close)", "x = " + "a ? " * 3_000,
      "if (a) " * 3_000, "{" * 5_000, "x = close" + "[1]" * 3_000, "x = " + " + ".join(["close"] * 5_000), '"' * 9_999, "/*" * 3_000,
-     "x = " + "sma(" * 3_000, "\n".join(f"x{i} = y{i}" for i in range(3_000)), "é = ü\n" * 50, "a" * 100_000],
-    ids=range(14),
+     "x = " + "sma(" * 3_000, "\n".join(f"x{i} = y{i}" for i in range(3_000)), "é = ü\n" * 50, "a" * 100_000,
+     "\n".join(f"y{i} = y{i + 1} + close" for i in range(3_000)), "\n".join(f"x{i} = x{i}[1] or close > open" for i in range(1_000)),
+     "if a > 1\n    buy(stop=low - b)\n" * 1_000, "f.loc[" * 3_000 + "] = 1", "a, " * 3_000 + "b = 1", "sell at " * 3_000],
+    ids=range(20),
 )  # fmt: skip
 def test_hostile_texts_are_answered(text):
     assert check(bring(text).text).is_sound
@@ -161,6 +163,149 @@ def test_a_value_given_in_several_places_is_what_a_loop_over_the_bars_makes_of_i
         found = Expressions(checked, {}, FEW).whole(checked.definitions["y"].value)
         wanted = kept if asked and "kept" in asked[0].choices[choice] else anew
         assert found == pytest.approx(np.array(wanted), rel=1e-9)
+
+
+@given(
+    st.integers(-3, 3),
+    st.lists(st.tuples(st.sampled_from(sorted(CONDITIONS)), st.sampled_from(["=", "+=", "*="]), st.integers(0, 3)), min_size=1, max_size=3),
+    st.none() | st.integers(0, 3),
+    st.booleans(),
+    st.booleans(),
+)  # fmt: skip
+def test_branches_of_one_if_are_what_a_loop_over_the_bars_makes_of_them(start, branches, otherwise, is_within, is_kept):
+    """At most one of them holds; also where they stand in the `else` of another `if`."""
+    heads = [f"if ({branches[0][0]})", *(f"else if ({when})" for when, _, _ in branches[1:])]
+    lines = [f"{head} {{ x {sign} {value} }}" for head, (_, sign, value) in zip(heads, branches, strict=True)]
+    if otherwise is not None:
+        lines.append(f"else {{ x = {otherwise} }}")
+    if is_within:
+        lines = ["if (close > 105) { x = 9 } else {", *lines, "}"]
+    source = "\n".join([f"x = {start}", *lines, "y = x"])
+
+    def stepped(x, at):
+        if is_within and FEW.bars.close[at] > 105:
+            return 9.0
+        for when, sign, value in branches:
+            if CONDITIONS[when](FEW.bars, at):
+                return float({"=": value, "+=": x + value, "*=": x * value}[sign])
+        return float(x if otherwise is None else otherwise)
+
+    found = bring(source)
+    ways = {item.id: [words.split()[-3:] for words in item.choices] for item in found.questions}
+    kept = is_kept and "x" in ways
+    answer = next((at for at, words in enumerate(ways.get("x", [])) if (words[0] == "bar") == kept), 0)
+    wanted, last = [], float(start)
+    for at in range(len(FEW)):
+        last = stepped(last if kept else start, at)
+        wanted.append(last)
+    checked = check(bring(source, {"x": answer}).text)
+    assert Expressions(checked, {}, FEW).whole(checked.definitions["y"].value) == pytest.approx(
+        np.array(wanted), rel=1e-9
+    )
+
+
+def brought_value(source, name, answers=None):
+    """The values on FEW bars of a name of a text that was brought over, all of it sure but what is answered."""
+    found = bring(source, answers)
+    assert found.count("left") == 0, found.text
+    checked = check(f"{found.text}asked = {name}\n")
+    return found, Expressions(checked, {}, FEW).whole(checked.definitions["asked"].value)
+
+
+def test_a_value_made_from_its_own_one_bar_earlier_is_what_a_loop_makes_of_it():
+    """Of a trailing level that begins once its distance is known, and of the side that follows from it."""
+    source = """d = 2 * atr(3)
+up = close - d
+up := close[1] > up[1] ? max(up, up[1]) : up
+side = 1
+side := close < up[1] ? -1 : close > open ? 1 : side[1]
+"""
+    found, level = brought_value(source, "up")
+    assert not found.questions
+    _, side = brought_value(source, "side")
+    bars = FEW.bars
+    checked = check("d = 2 * atr(3)")
+    distance = Expressions(checked, {}, FEW).whole(checked.definitions["d"].value)
+    levels, sides = [], []
+    for at in range(len(FEW)):
+        up = bars.close[at] - distance[at]
+        if at and not np.isnan(levels[-1]) and bars.close[at - 1] > levels[-1]:
+            up = max(up, levels[-1])
+        is_below = at > 0 and bars.close[at] < levels[-1]  # no where there is none yet
+        sides.append(-1 if is_below else 1 if bars.close[at] > bars.open[at] else sides[-1] if sides else 1)
+        levels.append(up)
+    assert level == pytest.approx(np.array(levels), nan_ok=True)
+    known = ~np.isnan(np.array(levels))
+    begins = int(np.argmax(known)) + 1
+    after = side[begins:]
+    assert after[-1] == sides[-1] and set(after) <= {-1.0, 1.0}
+
+
+@pytest.mark.parametrize(
+    ("source", "wanted"),
+    [
+        ("x = close > open ? high : x[1]", "hold(high, close > open)"),
+        ("x = close > open ? 1 : close < open ? -1 : x[1]", "hold((1 if close > open else -1), close > open or close < open)"),
+        ("x = close > open and high > 9 ? 1 : low < 5 ? 2 : x[1]", "hold((1 if close > open and high > 9 else 2), (close > open and high > 9) or low < 5)"),
+    ],
+)  # fmt: skip
+def test_a_value_that_stays_until_a_condition_is_held(source, wanted):
+    found, values = brought_value(source, "x")
+    assert f"x = {wanted}\n" in found.text and not found.questions
+    assert np.isfinite(values[-1])
+
+
+@pytest.mark.parametrize(
+    ("source", "step"),
+    [
+        ("holds = close > open or (holds[1] and not (close < low + 0.1))", lambda last, bars, at: bars.close[at] > bars.open[at] or (last and not bars.close[at] < bars.low[at] + 0.1)),
+        ("holds = false\nholds := close > open ? true : holds[1]", lambda last, bars, at: bars.close[at] > bars.open[at] or (last and at > 0)),
+    ],
+    ids=["from itself", "begun as no"],
+)  # fmt: skip
+def test_a_condition_made_from_its_own_is_what_a_loop_makes_of_it(source, step):
+    _, values = brought_value(source, "holds")
+    last, wanted = False, []
+    for at in range(len(FEW)):
+        last = bool(step(last, FEW.bars, at)) if at or "false" not in source else False
+        wanted.append(2 if last else 0)
+    assert list(values) == wanted
+
+
+def test_a_name_read_before_it_gets_its_value_is_asked_about():
+    source = "a = before + 1\nbefore = close * 2\n"
+    found, values = brought_value(source, "a")
+    assert [item.id for item in found.questions] == ["read before"]
+    assert values[1:] == pytest.approx(FEW.bars.close[:-1] * 2 + 1) and np.isnan(values[0])
+    _, values = brought_value(source, "a", {"read before": 1})
+    assert values == pytest.approx(FEW.bars.close * 2 + 1)
+
+
+@pytest.mark.parametrize(
+    ("source", "told"),
+    [
+        ("x = my(close)[1]\ny = close[1]", "y = prior(close)"),
+        ("a = sma(close, 3)\nb = close[2]\nx = a[1]", "x = prior(a)"),
+        ("a = sma(close, 3)\nb = a[-2]\nx = a[-1]", "x = a"),
+        ("a = sma(close, 3)\nb = a[0]\nx = a[-1]", "x = prior(a)"),
+    ],
+)
+def test_what_a_number_behind_a_name_counts_is_told_by_the_rest_of_the_text(source, told):
+    found = bring(source)
+    assert f"{told}\n" in found.text and not any("[" in item.id for item in found.questions)
+
+
+@pytest.mark.parametrize(
+    ("condition", "told"),
+    [
+        ("not position", "position is flat"),
+        ("position and close > open", "position is not flat and close > open"),
+        ("!inPosition() || close > open", "position is flat or close > open"),
+        ("position", "position is not flat"),
+    ],
+)
+def test_a_position_that_stands_for_a_condition_is_asked_as_one(condition, told):
+    assert f"exit when {told}\n" in bring(f"if {condition}:\n    exitAll()\n").text
 
 
 def test_the_guide_tells_what_comes_of_its_text():

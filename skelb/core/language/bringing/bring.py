@@ -5,30 +5,44 @@ from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
-from skelb.core.language.bringing.calls import Call, call_of, rule_of, shown_of
+from skelb.core.language.bringing.calls import call_of, in_words, rule_of, shown_of
 from skelb.core.language.bringing.changing import (
     ASSIGNING,
     Given,
+    asks,
     assignment,
     base_of,
     can_be_said,
+    chains_of,
+    earlier,
     given_anywhere,
     given_often,
+    held_choices,
     is_kept,
+    is_nothing,
+    own_branch,
     undeclared,
+    uses_earlier,
+    with_earlier,
 )
-from skelb.core.language.bringing.expressions import Surroundings, UnsayableError, said
+from skelb.core.language.bringing.expressions import Surroundings, UnsayableError, said, said_condition
 from skelb.core.language.bringing.functions import FUNCTION_WORDS, define_of, is_function
 from skelb.core.language.bringing.inputs import input_of
 from skelb.core.language.bringing.names import free
 from skelb.core.language.bringing.statements import Statement, statements_of
 from skelb.core.language.bringing.tokens import Token
+from skelb.core.language.bringing.words import says, source_of
 from skelb.core.language.check import check
+from skelb.core.language.checking.prices import Sort, sort_of
 from skelb.core.language.diagnostics import Diagnostic, LineMap
 from skelb.core.language.tools.edits import Edit, applied
 
 _MOST_ROUNDS = 40
-_MOST_WORDS = 3  # of an order without brackets
+_NOTHING = "(0 / 0)"  # a number that is not there
+_TURNED = {"position is flat": "position is not flat", "position is not flat": "position is flat"}
+_FETCHING = ("import", "from", "using", "include", "package", "namespace")
+_MOST_NEEDED = 50  # lines that are looked at to tell what an expression is
+_LONGEST_RETURN = 2  # the word, and the name of what is given back
 _LONGEST = 1_000  # characters of one definition
 _TANGLED = "what is wrong in this text hangs together in too many ways to be sorted out"
 _DEFINED = re.compile(r"(?:input |carry |define )?(\w+)(?:\([^)]*\))? = ")
@@ -102,6 +116,8 @@ class _Work:
     lines: list[BroughtLine] = field(default_factory=list)
     questions: dict[str, Question] = field(default_factory=dict)
     around: Surroundings = field(default_factory=Surroundings)
+    defined: dict[str, int] = field(default_factory=dict)
+    seen: int = 0
     has_title: bool = False
     line: int = 0
     asked: bool = False
@@ -109,7 +125,16 @@ class _Work:
     def __post_init__(self) -> None:
         self.originals = ["", *(text.strip() for text in self.source.split("\n"))]
         self.around.ask = self.ask
-        self.around.given = frozenset(given_anywhere(self.statements))
+        self.around.sort_of = self.sort_of
+        places = given_anywhere(self.statements)
+        self.around.given = frozenset(places)
+        self.around.later = {
+            name: given[0].value
+            for name, given in places.items()
+            if len(given) == 1 and name not in self.often and not given[0].statement.block
+        }
+        self.around.counts = counting_of(self.statements)
+        self.around.sells_short = any(opens_short(item.tokens) for item in self.statements)
 
     def ask(self, what: str, sentence: str, choices: Sequence[tuple[str, str]]) -> str:
         """What a doubtful place comes to: the choice that was answered, the first where no such choice was."""
@@ -120,6 +145,34 @@ class _Work:
         self.questions[what] = Question(what, first, sentence, tuple(words for words, _ in choices), chosen)
         self.asked = True
         return choices[chosen][1]
+
+    def sort_of(self, text: str) -> Sort:
+        """Whether an expression is a price; a running value may be one or not."""
+        before = self._standing_on(text)
+        if before is None:
+            return "unsure"
+        found = check(f"{before}probe = {text}\n")
+        probe = found.definitions.get("probe")
+        if probe is None or found.carries:
+            return "unsure"
+        return sort_of(probe.value, found.definitions, found.inputs)
+
+    def _standing_on(self, text: str) -> str | None:
+        """The lines so far that an expression stands on; None where they are many."""
+        for number in range(self.seen, len(self.lines)):
+            defined = _DEFINED.match(self.lines[number].text)
+            if defined:
+                self.defined[defined[1]] = number
+        self.seen = len(self.lines)
+        needed: set[int] = set()
+        coming = [text]
+        while coming:
+            numbers = {self.defined[name] for name in re.findall(r"\w+", coming.pop()) if name in self.defined} - needed
+            needed |= numbers
+            if len(needed) > _MOST_NEEDED:
+                return None
+            coming += [self.lines[number].text for number in numbers]
+        return "".join(f"{self.lines[number].text}\n" for number in sorted(needed))
 
     def take(self, statements: Sequence[Statement]) -> None:
         """Bring one statement over, or a block with all that stands in it."""
@@ -183,8 +236,13 @@ class _Work:
             return self._definition(statement, tokens, place)
         if len(tokens) < len(statement.tokens) and all(item.kind == "name" or item.text == "," for item in tokens):
             return []  # names that are only declared
-        is_word = 0 < len(tokens) <= _MOST_WORDS and all(item.kind == "name" for item in tokens)
-        call = Call("_".join(item.text for item in tokens), ()) if is_word else call_of(tokens)
+        first = tokens[0].text.lower() if tokens else ""
+        is_bare = len(tokens) > 1 and tokens[1].kind == "name"
+        if (first == "return" and len(tokens) <= _LONGEST_RETURN and not statement.under) or (
+            first in _FETCHING and is_bare
+        ):
+            return []  # what a program gives back, and what it is made of, has no place in a script
+        call = call_of(tokens) or in_words(tokens)
         if call is None:
             raise UnsayableError("this is no assignment, call or condition that is known here")
         if not statement.under:
@@ -203,8 +261,10 @@ class _Work:
         """The conditions around a statement as one; empty without any."""
         parts = []
         for around, is_no in statement.under:
-            text = said(_without_brackets(around), self.around)
-            if is_no:
+            text = said_condition(_without_brackets(around), self.around)
+            if is_no and text in _TURNED:
+                parts.append(_TURNED[text])
+            elif is_no:
                 parts.append(f"not ({text})" if " " in text else f"not {text}")
             else:
                 parts.append(f"({text})" if re.search(r"\bor\b", text) and len(statement.under) > 1 else text)
@@ -220,6 +280,8 @@ class _Work:
             return self._changing(statement, target, name)
         found = input_of(name, call_of(value), self.around)
         text = found if found is not None else f"{name} = {said(value, self.around)}"
+        if found is None and asks(statement.tokens):
+            text = f"input {text}"
         self.around.names[target] = name
         return [text]
 
@@ -231,8 +293,13 @@ class _Work:
             raise UnsayableError(f"`{target}` changes as the text goes on: write it as a `carry`")
         if places[-1].statement is not statement:
             return []
+        own = with_earlier(places, target)
+        if any(uses_earlier(item, target) for item in own):
+            text = self._running(target, name, own, own[places.index(base)])
+            self.around.names[target] = name
+            return [text]
         others = [item for item in places if item is not base]
-        start = said(base.value, self.around)
+        start = _NOTHING if is_nothing(base.value) else said(base.value, self.around)
         begun = self._folded(target, start, others)
         gone_on = self._folded(target, name, others)
         anew = f"{name} = {begun}"
@@ -248,22 +315,89 @@ class _Work:
         self.around.names[target] = name
         return [text]
 
+    def _running(self, target: str, name: str, places: Sequence[Given], base: Given) -> str:
+        """The definition of a name that is made from its own value one bar earlier."""
+        others = [item for item in places if item is not base]
+        own = earlier(target)
+        try:
+            self.around.names[own] = name
+            if not uses_earlier(base, target):
+                start = said(base.value, self.around)
+                return f"carry {name} = {self._folded(target, start, others)} starting {start}"
+            choices = None if others else held_choices(base.value, target)
+            if choices is not None:
+                conditions = [said_condition(condition, self.around) for condition, _ in choices]
+                *firsts, last = [said(value, self.around) for _, value in choices]
+                value = last
+                for first, condition in zip(reversed(firsts), reversed(conditions[:-1]), strict=True):
+                    value = f"({first} if {condition} else {value})"
+                asked = [
+                    f"({text})" if re.search(r"\b(and|or)\b", text) and len(conditions) > 1 else text
+                    for text in conditions
+                ]
+                return f"{name} = hold({value}, {' or '.join(asked)})"
+            going_on = self._folded(target, said(base.value, self.around), others)
+            ways = []
+            for nothing in ("(0 / 0)", "no"):
+                self.around.names[own] = nothing
+                begun = self._folded(target, said(base.value, self.around), others)
+                ways.append(f"carry {name} = {going_on} starting {begun}")
+            return ways[0] if self._is_sound(ways[0]) else ways[1]
+        finally:
+            self.around.names.pop(own, None)
+
+    def _is_sound(self, line: str) -> bool:
+        """Whether a line has no mistake, as far as that is soon told."""
+        before = self._standing_on(line.partition(" = ")[2])
+        return before is None or check(before + line).is_sound
+
     def _folded(self, target: str, start: str, others: Sequence[Given]) -> str:
         """What a name comes to after places that give it a value under conditions, one after the other."""
         now = start
         try:
-            for item in others:
+            for chain in chains_of(others):
                 self.around.names[target] = _bracketed(now)
-                value = said(item.value, self.around)
-                if item.sign in ASSIGNING[3:]:
-                    value = f"{self.around.names[target]} {item.sign[0]} {_bracketed(value)}"
-                condition = self._conditions(item.statement)
-                now = f"({value} if {condition} else {now})" if condition else value
-                if len(now) > _LONGEST:
-                    raise UnsayableError(f"`{target}` changes in too many places: give some of them names")
+                for item in reversed(chain):
+                    value = said(item.value, self.around)
+                    if item.sign in ASSIGNING[3:]:
+                        value = f"{self.around.names[target]} {item.sign[0]} {_bracketed(value)}"
+                    statement = item.statement if len(chain) == 1 else own_branch(item, chain[0])
+                    condition = self._conditions(statement)
+                    now = f"({value} if {condition} else {now})" if condition else value
+                    if len(now) > _LONGEST:
+                        raise UnsayableError(f"`{target}` changes in too many places: give some of them names")
         finally:
             self.around.names.pop(target, None)  # on the way the name means what it is so far
         return now
+
+
+def opens_short(tokens: Sequence[Token]) -> bool:
+    """Whether a statement gives an order that opens a short position in other words than `sell` alone."""
+    if not tokens or tokens[0].kind != "name" or assignment(undeclared(tokens)) is not None:
+        return False
+    words = [token.text for token in tokens[:2] if token.kind == "name"]
+    ordering = says(words[0], "sell", "short", "enter", "open", "go")
+    return ordering and any(says(word, "short") for word in words) and not says(words[0], "exit", "close", "cover")
+
+
+def counting_of(statements: Sequence[Statement]) -> Literal["asked", "earlier", "newest"]:
+    """What a number behind a name counts in a text: bars back where a price has one, or a list from its end."""
+    found = set()
+    for statement in statements:
+        for tokens in (statement.tokens, *(under for under, _ in statement.under)):
+            for at, token in enumerate(tokens):
+                told = [item.text for item in tokens[at : at + 4]]
+                if token.kind != "name" or told[1:2] != ["["]:
+                    continue
+                if told[2:3] == ["-"]:
+                    found.add("-" if told[3] == "1" else "-2")
+                elif source_of(token.text):
+                    found.add("earlier")
+                elif told[2:] == ["0", "]"]:
+                    found.add("0")
+    if "earlier" in found or {"-", "0"} <= found:
+        return "earlier"
+    return "newest" if "-2" in found else "asked"
 
 
 def _without_brackets(tokens: Sequence[Token]) -> Sequence[Token]:

@@ -9,7 +9,14 @@ from skelb.core.language.bringing.words import position_of, says
 from skelb.core.language.reading.show_statements import COLORS
 
 _MOST_PERCENT = 20  # beyond, a bare number is rather ticks
-_SIZES = ("size", "qty", "quantity", "units", "lots", "contracts", "shares", "share", "amount", "percent")
+_SIZES = ("size", "qty", "quantity", "units", "lots", "contracts", "shares", "share", "amount", "volume", "percent")
+_MOST_WORDS = 3  # of an order in plain words, without when it is filled
+_FILLED = ("at", "on", "next", "this")
+_WHEN_WORDS = frozenset("at on next this the a bar bars market open close price of".split())
+_PROTECTING = frozenset(
+    "stop loss stoploss take profit takeprofit target trail trailing trailingstop guard goal at of".split()
+)
+_UNITS = {"%": "percent", "percent": "percent", "pct": "percent", "ticks": "ticks", "tick": "ticks"}
 _LABELS = ("name", "label", "comment", "tag", "id", "text", "reason")
 _PROTECTIONS = {
     "trail": ("trail",),
@@ -54,10 +61,12 @@ class Argument:
 
 @dataclass(frozen=True)
 class Call:
-    """A call by its name, as it is written, and its arguments."""
+    """A call by its name, as it is written, and its arguments; `at` is when an order in plain words is filled, where
+    that is not the next opening."""
 
     name: str
     arguments: tuple[Argument, ...]
+    at: str = ""
 
     def says(self, *words: str) -> bool:
         """Whether one of some words stands in its name."""
@@ -98,6 +107,28 @@ def call_of(tokens: Sequence[Token]) -> Call | None:
         elif token.kind not in ("line", "comment"):
             arguments[-1].append(tokens[place])
     return Call(tokens[0].text, tuple(_argument(item) for item in arguments if item))
+
+
+def in_words(tokens: Sequence[Token]) -> Call | None:
+    """The order or the protection that plain words are, such as `buy at the next open` or `stop loss 2 %`; None when
+    they are none."""
+    if tokens and all(item.kind == "name" for item in tokens):
+        words = [item.text for item in tokens]
+        place = next((at for at, word in enumerate(words) if at and word.lower() in _FILLED), len(words))
+        filled = {word.lower() for word in words[place:]}
+        if place <= _MOST_WORDS and filled <= _WHEN_WORDS:
+            return Call("_".join(words[:place]), (), " at close" if "close" in filled and "next" not in filled else "")
+    count = next((at for at, item in enumerate(tokens) if item.text.lower() not in _PROTECTING), len(tokens))
+    name, value = "_".join(item.text for item in tokens[:count]), list(tokens[count:])
+    kind = next((kind for kind, words in _PROTECTIONS.items() if says(name, *words)), None)
+    if not value or kind is None or value[0].text in ("(", "[", ".", "=", ":="):
+        return None
+    unit = _UNITS.get(value[-1].text.lower(), "") if len(value) > 1 else ""
+    if unit:
+        value.pop()
+    elif tokens[count - 1].text.lower() == "at":
+        unit = "price"
+    return Call(kind, (Argument(unit, tuple(value)),))
 
 
 def _argument(tokens: list[Token]) -> Argument:
@@ -155,9 +186,14 @@ def rule_of(call: Call, when: str, around: Surroundings) -> list[str]:
         raise UnsayableError("an order needs a condition: it would be given on every bar")
     named = f' named "{_quoted(call.text)}"' if call.text and call.text.lower() not in ("long", "short") else ""
     if side == "exit":
+        entered = around.entered.get(call.text or "")
         which = "long " if call.says("long", "sell") else "short " if call.says("short", "cover") else ""
-        return [f"exit {which}when {when}{named}"]
-    return [f"enter {side} when {when}{_size(call, around)}{named}", *_with_it(call, side, around)]
+        return [f"exit {which or (entered and f'{entered} ') or ''}when {when}{call.at}{named}"]
+    if call.text:
+        around.entered[call.text] = side if around.entered.get(call.text, side) == side else ""
+    protected = _with_it(call, side, around)
+    price, with_it = _limit(call, side, around)
+    return [f"enter {side} when {when}{call.at}{price}{_size(call, around)}{named}", *protected, *with_it]
 
 
 def _side(call: Call, around: Surroundings) -> str | None:
@@ -173,7 +209,8 @@ def _side(call: Call, around: Surroundings) -> str | None:
         return "long"
     if call.says("sell"):
         choices = (("it opens a short position", "short"), ("it closes the long one", "exit"))
-        return around.ask(call.name, f"`{call.name}` may be meant in two ways.", choices)
+        ordered = choices[::-1] if around.sells_short else choices
+        return around.ask(call.name, f"`{call.name}` may be meant in two ways.", ordered)
     return None
 
 
@@ -183,12 +220,27 @@ def _with_it(call: Call, side: str, around: Surroundings) -> list[str]:
     for item in call.arguments:
         kind = next((kind for kind, words in _PROTECTIONS.items() if item.name and says(item.name, *words)), None)
         if kind is None:
-            if not item.name or says(item.name, *_SIZES, *_LABELS, "when", "condition", "side", "direction"):
+            if not item.name or says(item.name, *_SIZES, *_LABELS, "when", "condition", "side", "direction", "limit"):
                 continue
             raise UnsayableError(f"`{item.name}` of `{call.name}` means nothing that is known here")
         name = item.name if says(item.name, "percent", "pct", "tick") else kind
         found += _protection(f"{kind} {side}", Call(name, (Argument("", item.tokens),)), around)
     return found
+
+
+def _limit(call: Call, side: str, around: Surroundings) -> tuple[str, list[str]]:
+    """What an order's limit comes to: the price to enter at, or a target."""
+    given = next((item for item in call.arguments if says(item.name, "limit") and item.tokens), None)
+    if given is None:
+        return "", []
+    price = said(given.tokens, around)
+    enters, leaves = ("the price to enter at", "enters"), ("the price to take a profit at", "leaves")
+    protects = any(says(item.name, *_PROTECTIONS["stop"]) for item in call.arguments)
+    choices = (leaves, enters) if protects else (enters, leaves)
+    meant = around.ask(
+        f"{call.name} {given.name}", f"`{given.name}` of `{call.name}` may be meant in two ways.", choices
+    )
+    return (f" at limit {price}", []) if meant == "enters" else ("", [f"target {side} at {price}"])
 
 
 def _size(call: Call, around: Surroundings) -> str:
@@ -233,6 +285,13 @@ def _protection(kind: str, call: Call, around: Surroundings) -> list[str]:
         raise UnsayableError(f"how far away this {kind} is is not said")
     unit = unit or ("%" if call.says("percent", "pct") else " ticks" if call.says("tick") else "")
     text = said(given.tokens, around)
+    if not unit and given.number is None:
+        level, away = f"{kind} at {text}", f"{kind} {text}"
+        sort = around.sort_of(text)
+        if sort == "unsure":
+            ways = (("this is the price", level), ("so far from the entry", away))
+            return [around.ask(f"{kind} {text}", f"`{text}` of this {kind} may be meant in two ways.", ways)]
+        return [level if sort == "price" else away]
     if unit or given.number is None:
         return [f"{kind} {f'({text})' if unit and not text.replace('.', '').isdigit() else text}{unit}"]
     percent = f"{kind} {text}%"

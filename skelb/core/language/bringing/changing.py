@@ -1,7 +1,7 @@
 """Names that get their value in several places: a choice anew on every bar, or a value kept from bar to bar."""
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from skelb.core.language.bringing.statements import Statement
 from skelb.core.language.bringing.tokens import Token
@@ -10,7 +10,10 @@ _DECLARING = frozenset(
     "var let const float int integer double bool boolean string series auto static final local global def dim number"
     " real input extern param public private protected".split()
 )
+_ASKING = frozenset("input extern param".split())  # among them: whoever runs the script may set the value
 _MOST_BETWEEN = 500  # statements from the first place to the last
+NOTHINGS = ("na", "nan", "null", "none", "nil")
+"""Words for a value that is not there."""
 ASSIGNING = ("=", ":=", "<-", "+=", "-=", "*=", "/=")
 
 
@@ -29,6 +32,11 @@ def undeclared(tokens: Sequence[Token]) -> list[Token]:
     while len(found) > 1 and found[0].text.lower() in _DECLARING and found[1].kind == "name":
         found = found[1:]
     return found
+
+
+def asks(tokens: Sequence[Token]) -> bool:
+    """Whether a statement declares a setting."""
+    return tokens[0].text.lower() in _ASKING and len(tokens) > 2 and tokens[1].kind == "name"
 
 
 def assignment(tokens: Sequence[Token]) -> int | None:
@@ -96,11 +104,109 @@ def base_of(places: Sequence[Given]) -> Given | None:
     return last if is_otherwise and asked == [((condition, False),) for condition, _ in under] else None
 
 
+def chains_of(places: Sequence[Given]) -> list[list[Given]]:
+    """Places in order, those that stand in branches of one `if` together: at most one of them holds."""
+    found: list[list[Given]] = []
+    for place in places:
+        before = found[-1][-1] if found else None
+        if before is not None and _goes_on_from(place, before):
+            found[-1].append(place)
+        else:
+            found.append([place])
+    return found
+
+
+def _goes_on_from(place: Given, before: Given) -> bool:
+    """Whether a place stands in the branch that follows another's: under what was asked there, denied."""
+    if not before.statement.under or before.statement.under[-1][1]:
+        return False
+    denied = (*before.statement.under[:-1], (before.statement.under[-1][0], True))
+    own, rest = place.statement.under[: len(denied)], place.statement.under[len(denied) :]
+    return own == denied and len(rest) <= 1 and not any(is_no for _, is_no in rest)
+
+
+def own_branch(place: Given, first: Given) -> Statement:
+    """The statement of a place in a chain under its own branch's condition, without what the branches from the first on
+    deny."""
+    shared = len(first.statement.under) - 1
+    under = place.statement.under
+    kept = (*under[:shared], *(item for item in under[shared:] if not item[1]))
+    return replace(place.statement, under=kept)
+
+
+def earlier(name: str) -> str:
+    """What stands for a name's own value one bar earlier, where the name is made from that."""
+    return f"{name}@1"
+
+
+def with_earlier(places: Sequence[Given], name: str) -> list[Given]:
+    """The places with `name[1]` as one name, `earlier(name)`."""
+    found = []
+    for place in places:
+        under = tuple((_with_earlier(tokens, name), is_no) for tokens, is_no in place.statement.under)
+        found.append(
+            replace(place, statement=replace(place.statement, under=under), value=_with_earlier(place.value, name))
+        )
+    return found
+
+
+def _with_earlier(tokens: tuple[Token, ...], name: str) -> tuple[Token, ...]:
+    found: list[Token] = []
+    at = 0
+    while at < len(tokens):
+        if [token.text for token in tokens[at : at + 4]] == [name, "[", "1", "]"]:
+            found.append(replace(tokens[at], text=earlier(name)))
+            at += 4
+        else:
+            found.append(tokens[at])
+            at += 1
+    return tuple(found)
+
+
+def uses_earlier(place: Given, name: str) -> bool:
+    """Whether a place, read `with_earlier`, asks for the name's own value one bar earlier."""
+    return _uses(place.value, earlier(name)) or any(_uses(tokens, earlier(name)) for tokens, _ in place.statement.under)
+
+
+def held_choices(tokens: Sequence[Token], name: str) -> list[tuple[Sequence[Token], Sequence[Token]]] | None:
+    """Of `c ? a : d ? b : name[1]`, read `with_earlier`, the conditions with their values; None for anything else."""
+    found: list[tuple[Sequence[Token], Sequence[Token]]] = []
+    rest = list(tokens)
+    while [token.text for token in rest] != [earlier(name)]:
+        asks = _top_level(rest, "?")
+        otherwise = _top_level(rest, ":")
+        if asks is None or otherwise is None or otherwise < asks:
+            return None
+        condition, value = rest[:asks], rest[asks + 1 : otherwise]
+        if _uses([*condition, *value], earlier(name)) or any(token.text == "?" for token in value):
+            return None
+        found.append((condition, value))
+        rest = rest[otherwise + 1 :]
+    return found or None
+
+
+def _top_level(tokens: Sequence[Token], sign: str) -> int | None:
+    depth = 0
+    for place, token in enumerate(tokens):
+        if token.kind == "sign":
+            depth += (token.text in ("(", "[")) - (token.text in (")", "]"))
+            if depth == 0 and token.text == sign:
+                return place
+    return None
+
+
+def is_nothing(value: Sequence[Token]) -> bool:
+    """Whether a name begins without a value."""
+    return len(value) == 1 and value[0].kind == "name" and value[0].text.lower() in NOTHINGS
+
+
 def is_kept(name: str, places: Sequence[Given]) -> bool:
     """Whether a value rather goes on from bar to bar: it begins as a number or a truth and is made from itself."""
     begins = places[0].value
     last = begins[-1]
-    is_plain = len(begins) <= 2 and (last.kind == "number" or last.text.lower() in ("true", "false"))
+    is_plain = len(begins) <= 2 and (
+        last.kind == "number" or last.text.lower() in ("true", "false") or is_nothing(begins)
+    )
     return is_plain and any(place.sign in ASSIGNING[3:] or _uses(place.value, name) for place in places)
 
 

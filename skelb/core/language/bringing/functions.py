@@ -26,7 +26,7 @@ def define_of(statements: Sequence[Statement], around: Surroundings) -> str:
     """
     head, *body = statements
     name, parameters, rest = _head_of(head.tokens)
-    inner = replace(around, names={**around.names}, functions={**around.functions})
+    inner = replace(around, names={**around.names}, functions={**around.functions}, later={})
     own = [free(item, set()) for item in parameters]
     inner.names.update(zip(parameters, own, strict=True))
     locals_: list[str] = []

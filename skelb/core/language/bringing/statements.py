@@ -1,7 +1,8 @@
 """Text in another notation as statements, each with the conditions that it stands under."""
 
+import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from skelb.core.language.bringing.tokens import Token, tokens_of
 from skelb.core.language.bringing.words import parts_of
@@ -59,6 +60,45 @@ class _Frame:
 
 def statements_of(source: str) -> list[Statement]:
     """The statements of a text in order; branches are not among them, but around those that stand in them."""
+    return [part for statement in _written(source) for part in _parted(statement)]
+
+
+def _parted(statement: Statement) -> list[Statement]:
+    """One statement for each name that gets a value in it; for some rows of a column it is one under a condition."""
+    tokens = statement.tokens
+    sign = next((place for place, token in enumerate(tokens) if token.text == "=" and token.kind == "sign"), 0)
+    if not sign:
+        return [statement]
+    value, equals = tokens[sign + 1 :], tokens[sign]
+    if tokens[0].text.endswith(".loc") and tokens[1].text == "[" and tokens[sign - 1].text == "]":
+        where = _split_at_commas(tokens[2 : sign - 1])
+        column = re.sub(r"\W", "_", where[-1][0].said) if len(where) == 2 and where[1][0].kind == "text" else ""
+        if not re.fullmatch(r"[A-Za-z_]\w*", column):
+            return [statement]
+        under = (*statement.under, (tuple(where[0]), False))
+        return [replace(statement, tokens=(replace(tokens[0], text=column), equals, *value), under=under)]
+    names, values = tokens[:sign:2], _split_at_commas(value)
+    is_row = (
+        sign > 1 and all(item.kind == "name" for item in names) and {item.text for item in tokens[1:sign:2]} == {","}
+    )
+    if not is_row or len(names) != len(values):
+        return [statement]
+    return [replace(statement, tokens=(name, equals, *own)) for name, own in zip(names, values, strict=True)]
+
+
+def _split_at_commas(tokens: Sequence[Token]) -> list[list[Token]]:
+    found: list[list[Token]] = [[]]
+    depth = 0
+    for token in tokens:
+        depth += (token.text in _OPENING and token.kind == "sign") - (token.text in _CLOSING and token.kind == "sign")
+        if token.text == "," and depth == 0:
+            found.append([])
+        else:
+            found[-1].append(token)
+    return [item for item in found if item]
+
+
+def _written(source: str) -> list[Statement]:
     found: list[Statement] = []
     open_: list[_Frame] = []
     last: _Frame | None = None  # the branch that ended, which an `else` goes on from

@@ -11,8 +11,8 @@ _PARTS = """
 exponential expo exp simple weighted smoothed moving average mean avg median relative strength index true range
 standard deviation stddev stdev std dev highest lowest greatest least rolling maximum minimum max min high low
 cross crosses crossed crossing crossover crossunder over under above below up down upward downward passes through
-momentum change rate bollinger stochastic stoch directional direction channel cumulative cum sum abs absolute
-sqrt round floor ceil log pow power vwap obv macd rsi atr ema sma wma hma dema tema kama adx cci roc
+momentum change difference diff rate bollinger stochastic stoch directional direction channel cumulative cum sum
+abs absolute sqrt round floor ceil log pow power vwap obv macd rsi atr ema sma wma hma dema tema kama adx cci roc
 zscore score percentile wilder running rising falling climbs sinks sign vwma volume
 bars since count prior previous shift lag highs lows
 """.split()
@@ -55,7 +55,7 @@ stoch: stoch
 adx: adx, directional index, direction, directional, average directional index
 cci: cci
 roc: roc, rate change
-gain: change, momentum
+gain: change, momentum, diff, difference
 vwap: vwap
 obv: obv
 sum: sum, rolling sum

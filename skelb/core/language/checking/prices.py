@@ -24,7 +24,12 @@ Sort = Literal["price", "other", "unsure"]
 
 def is_price(node: Expression, definitions: Mapping[str, Definition], inputs: Mapping[str, Input]) -> bool:
     """Whether an expression is surely a price: not a difference of two, nor what a factor made of one."""
-    return _Sorts(definitions, inputs).of(node) == "price"
+    return sort_of(node, definitions, inputs) == "price"
+
+
+def sort_of(node: Expression, definitions: Mapping[str, Definition], inputs: Mapping[str, Input]) -> Sort:
+    """Whether an expression is a price, something else, or cannot be told."""
+    return _Sorts(definitions, inputs).of(node)
 
 
 class _Sorts:
