@@ -296,6 +296,22 @@ def test_what_a_number_behind_a_name_counts_is_told_by_the_rest_of_the_text(sour
 
 
 @pytest.mark.parametrize(
+    ("asked", "frame"),
+    [("60", "1h"), ("15", "15m"), ("240", "4h"), ("D", "1d"), ("1 day", "1d"), ("w", "1w"), ("90", "90m"), ("m", None), ("0", None), ("tall", None)],
+)  # fmt: skip
+def test_bars_of_a_longer_timeframe_are_asked_about(asked, frame):
+    found = bring(f'a = longer(symbol, "{asked}", close)\n')
+    if frame is None:
+        assert found.count("left") == 1
+        return
+    assert f"a = (close on {frame})\n" in found.text
+    [question] = found.questions
+    assert (
+        f"a = (close on {frame} forming)\n" in bring(f'a = longer(symbol, "{asked}", close)\n', {question.id: 1}).text
+    )
+
+
+@pytest.mark.parametrize(
     ("condition", "told"),
     [
         ("not position", "position is flat"),

@@ -31,14 +31,13 @@ from skelb.core.language.bringing.inputs import input_of
 from skelb.core.language.bringing.names import free
 from skelb.core.language.bringing.statements import Statement, statements_of
 from skelb.core.language.bringing.tokens import Token
-from skelb.core.language.bringing.words import says, source_of
+from skelb.core.language.bringing.words import UNKNOWN, says, source_of
 from skelb.core.language.check import check
 from skelb.core.language.checking.prices import Sort, sort_of
 from skelb.core.language.diagnostics import Diagnostic, LineMap
 from skelb.core.language.tools.edits import Edit, applied
 
 _MOST_ROUNDS = 40
-_NOTHING = "(0 / 0)"  # a number that is not there
 _TURNED = {"position is flat": "position is not flat", "position is not flat": "position is flat"}
 _FETCHING = ("import", "from", "using", "include", "package", "namespace")
 _MOST_NEEDED = 50  # lines that are looked at to tell what an expression is
@@ -299,7 +298,7 @@ class _Work:
             self.around.names[target] = name
             return [text]
         others = [item for item in places if item is not base]
-        start = _NOTHING if is_nothing(base.value) else said(base.value, self.around)
+        start = f"({UNKNOWN})" if is_nothing(base.value) else said(base.value, self.around)
         begun = self._folded(target, start, others)
         gone_on = self._folded(target, name, others)
         anew = f"{name} = {begun}"
@@ -338,7 +337,7 @@ class _Work:
                 return f"{name} = hold({value}, {' or '.join(asked)})"
             going_on = self._folded(target, said(base.value, self.around), others)
             ways = []
-            for nothing in ("(0 / 0)", "no"):
+            for nothing in (f"({UNKNOWN})", "no"):  # as it is a number or a condition
                 self.around.names[own] = nothing
                 begun = self._folded(target, said(base.value, self.around), others)
                 ways.append(f"carry {name} = {going_on} starting {begun}")
@@ -390,7 +389,7 @@ def counting_of(statements: Sequence[Statement]) -> Literal["asked", "earlier", 
                 if token.kind != "name" or told[1:2] != ["["]:
                     continue
                 if told[2:3] == ["-"]:
-                    found.add("-" if told[3] == "1" else "-2")
+                    found.add("-" if told[3:] == ["1"] else "-2")
                 elif source_of(token.text):
                     found.add("earlier")
                 elif told[2:] == ["0", "]"]:

@@ -5,6 +5,7 @@ from dataclasses import dataclass, replace
 
 from skelb.core.language.bringing.statements import Statement
 from skelb.core.language.bringing.tokens import Token
+from skelb.core.language.bringing.words import NOTHINGS
 
 _DECLARING = frozenset(
     "var let const float int integer double bool boolean string series auto static final local global def dim number"
@@ -12,8 +13,6 @@ _DECLARING = frozenset(
 )
 _ASKING = frozenset("input extern param".split())  # among them: whoever runs the script may set the value
 _MOST_BETWEEN = 500  # statements from the first place to the last
-NOTHINGS = ("na", "nan", "null", "none", "nil")
-"""Words for a value that is not there."""
 ASSIGNING = ("=", ":=", "<-", "+=", "-=", "*=", "/=")
 
 

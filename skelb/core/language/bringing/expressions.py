@@ -7,7 +7,16 @@ from typing import Literal
 
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS
 from skelb.core.language.bringing.tokens import Token
-from skelb.core.language.bringing.words import crossing_of, function_of, parts_of, position_of, says, source_of
+from skelb.core.language.bringing.words import (
+    NOTHINGS,
+    UNKNOWN,
+    crossing_of,
+    function_of,
+    parts_of,
+    position_of,
+    says,
+    source_of,
+)
 from skelb.core.language.checking.prices import Sort
 
 # How tightly a written expression binds, loosest first; a part that binds looser than its place stands in brackets.
@@ -32,8 +41,6 @@ _WORDED = {
 """Comparisons in plain words."""
 _MOST_PARTS = 150
 _TRUTHS = {"true": "yes", "false": "no", "yes": "yes", "no": "no"}
-_NOTHINGS = ("na", "nan", "null", "none", "nil")
-_UNKNOWN = "0 / 0"  # a number that is not there
 _HIGHER = ("timeframe", "higher", "longer", "resample")
 _UNITS = {
     "m": "m",
@@ -165,9 +172,9 @@ class _Reader:
     def _arm(self) -> Said:
         """What a choice comes to, which may be nothing."""
         after = self._tokens[self._at + 1] if self._at + 1 < len(self._tokens) else None
-        if self._is(*_NOTHINGS) and (after is None or after.text not in ("(", ".", "[")):
+        if self._is(*NOTHINGS) and (after is None or after.text not in ("(", ".", "[")):
             self._at += 1
-            return Said(_UNKNOWN, _PRODUCT)
+            return Said(UNKNOWN, _PRODUCT)
         return self.choice()
 
     def _binary(self, least: int) -> Said:
@@ -379,7 +386,7 @@ class _Reader:
             raise UnsayableError(f"`{token.text}` is left")
         if lower in _TRUTHS:
             return Said(_TRUTHS[lower])
-        if lower in _NOTHINGS:
+        if lower in NOTHINGS:
             raise UnsayableError("there is no value that is nothing: ask with `known(x)`")
         if position_of(token.text) is not None:
             return _position(str(position_of(token.text)))

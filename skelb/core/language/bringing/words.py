@@ -112,6 +112,10 @@ entry_price: entry price, average entry price, avg entry price, position price
 bars_held: bars held, bars since entry, bars in position, bars in trade
 """))  # fmt: skip
 _POSITIONS_TOGETHER = {word.replace(" ", ""): meant for word, meant in _POSITIONS.items()}
+NOTHINGS = ("na", "nan", "null", "none", "nil")
+"""Words for a value that is not there."""
+UNKNOWN = "0 / 0"
+"""A number that is not there, in Skelb."""
 _ABOVE, _BELOW = {"over", "above", "up", "upward", "crossover"}, {"under", "below", "down", "downward", "crossunder"}
 _CROSS = {"cross", "crosses", "crossed", "crossing", "crossover", "crossunder", "passes"}
 
