@@ -20,10 +20,10 @@ def runner(app: typer.Typer) -> Callable[[str, list[str]], int | None]:
         command = typer.main.get_group(app).commands[name]
         try:  # not by its `main`, which calls it a failure when whoever reads has read enough
             with command.make_context(f"skelb {name}", _with_empty_values(arguments)) as context:
-                command.invoke(context)
+                found: int | None = command.invoke(context)
         except typer.Exit as ended:
             return ended.exit_code
-        return None
+        return found
 
     return run
 

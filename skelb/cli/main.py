@@ -15,7 +15,8 @@ def run_commands() -> None:
     """Run the command line; every known error is one line on standard error and exit code 2."""
     try:
         code = _run(sys.argv[1:]) or 0
-        sys.stdout.flush()  # here, where it is told when it cannot be
+        if not sys.stdout.closed:  # as a server on standard output leaves it
+            sys.stdout.flush()  # here, where it is told when it cannot be
         raise SystemExit(code)
     except SkelbError as exc:
         sys.stderr.write(f"skelb: {' '.join(str(exc).split())}\n")
