@@ -1,5 +1,6 @@
 """`skelb`: one command per thing to do; `--json` prints one document and nothing else."""
 
+import errno
 import sys
 from importlib import import_module
 
@@ -23,12 +24,12 @@ def run_commands() -> None:
         raise SystemExit(2) from None
     except BrokenPipeError:
         raise SystemExit(0) from None
-    except OSError as exc:
-        sys.stderr.write(f"skelb: {exc.filename or 'what was to be printed'}: {exc.strerror or exc}\n")
-        raise SystemExit(2) from None
     except KeyboardInterrupt:
         raise SystemExit(130) from None
     except Exception as exc:  # noqa: BLE001 - a mistake of ours; a user still gets one line, not a traceback
+        if isinstance(exc, OSError) and exc.errno in (errno.ENOSPC, errno.EDQUOT):
+            sys.stderr.write(f"skelb: {exc.filename or 'what comes out'} could not be written: {exc.strerror}\n")
+            raise SystemExit(2) from None
         told = getattr(exc, "format_message", None)  # wrong usage, as the command parser tells it
         if told:
             sys.stderr.write(f"skelb: {' '.join(told().split())} (see skelb --help)\n")

@@ -342,7 +342,10 @@ def test_a_test_on_stored_bars_loads_only_what_it_needs(stored):
 def test_what_cannot_be_printed_is_told_and_a_reader_that_left_is_not(stored, folder):
     with open("/dev/full", "w") as full:
         done = stored(stdout=full)
-    assert (done.returncode, done.stderr) == (2, "skelb: what was to be printed: No space left on device\n")
+    assert (done.returncode, done.stderr) == (
+        2,
+        "skelb: what comes out could not be written: No space left on device\n",
+    )
     reading, writing = os.pipe()
     os.close(reading)
     done = stored("--json", stdout=writing)

@@ -256,6 +256,20 @@ def test_a_value_that_stays_until_a_condition_is_held(source, wanted):
 
 
 @pytest.mark.parametrize(
+    "source",
+    [
+        "x = none\nx := close > open ? high : x[1]",
+        "x = none\nif (close > open) { x = high } else { x = x[1] }",
+        "x = none\nif (close > open) { x = high }",
+    ],
+)
+def test_a_name_without_a_value_at_first_has_none_until_it_gets_one(source):
+    _, values = brought_value(source, "x", {"x": 0 if "x[1]" in source else 1})
+    held = Expressions(checked := check("h = hold(high, close > open)"), {}, FEW).whole(checked.definitions["h"].value)
+    assert values == pytest.approx(held, nan_ok=True) and np.isfinite(held[-1])
+
+
+@pytest.mark.parametrize(
     ("source", "step"),
     [
         ("holds = close > open or (holds[1] and not (close < low + 0.1))", lambda last, bars, at: bars.close[at] > bars.open[at] or (last and not bars.close[at] < bars.low[at] + 0.1)),

@@ -320,7 +320,7 @@ class _Work:
         own = earlier(target)
         try:
             self.around.names[own] = name
-            if not uses_earlier(base, target):
+            if not uses_earlier(base, target) and not is_nothing(base.value):
                 start = said(base.value, self.around)
                 return f"carry {name} = {self._folded(target, start, others)} starting {start}"
             choices = None if others else held_choices(base.value, target)
@@ -335,11 +335,13 @@ class _Work:
                     for text in conditions
                 ]
                 return f"{name} = hold({value}, {' or '.join(asked)})"
-            going_on = self._folded(target, said(base.value, self.around), others)
+            start = f"({UNKNOWN})" if is_nothing(base.value) else said(base.value, self.around)
+            going_on = self._folded(target, start, others)
             ways = []
             for nothing in (f"({UNKNOWN})", "no"):  # as it is a number or a condition
                 self.around.names[own] = nothing
-                begun = self._folded(target, said(base.value, self.around), others)
+                start = nothing if is_nothing(base.value) else said(base.value, self.around)
+                begun = self._folded(target, start, others)
                 ways.append(f"carry {name} = {going_on} starting {begun}")
             return ways[0] if self._is_sound(ways[0]) else ways[1]
         finally:

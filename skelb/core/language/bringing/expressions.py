@@ -62,7 +62,7 @@ _KNOWN_OR = ("coalesce", "fillna", "ifnull", "ifna")
 _SOURCES_OF_CALLS = ("source", "src", "series", "input", "values", "price", "data")
 _DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _MONTHS = ("jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec")
-_KINDS = ("sma", "ema", "wma", "hma", "dema", "tema", "kama", "wilder", "vwma")
+_KINDS = next(item.words for item in FUNCTIONS["average"].parameters if item.kind == "word")
 _SERIES_FIRST = frozenset("sma ema wma hma dema tema kama rsi stdev highest lowest sum median gain roc".split())
 
 
