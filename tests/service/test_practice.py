@@ -9,111 +9,21 @@ import time
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import date
-from socket import create_server
 from threading import Thread
 
 import numpy as np
 import pytest
 from sqlalchemy import event, text
 
-from skelb.core.bars import Bars
-from skelb.core.engine import Reason, run_basket
 from skelb.core.errors import ConflictError, NotFoundError, SettingsError, SkelbError
 from skelb.core.feeds import BarSaid, written
-from skelb.core.plan import make_dataset, make_plan
 from skelb.core.trials import bars_onward
 from skelb.service.application import Application
-from skelb.service.practice.deliveries import send
 from skelb.service.practice.feeds import Address, GrowingFile, MadeBars, Replay
-from skelb.service.practice.listening import Listener
 from skelb.service.practice.stand_in import FAULTS, StandIn, with_faults
-from skelb.service.setup import Setup
 from tests.conftest import wave_bars, write_csv
 from tests.service.conftest import wait_for
-
-SCRIPT = """title "Follower"
-input n = 8
-up = close crosses above sma(close, n)
-down = close crosses below sma(close, n)
-enter long when up
-enter short when down
-alert up "up at {close}"
-stop 3 * atr(10)
-target 5 * atr(10)
-size 1 units
-"""
-SETUP = Setup(text=SCRIPT, market="WAVE", timeframe="15m", account="Plain")
-AT_ONCE = Replay(pace=0)
-
-
-def state_of(application, number):
-    return application.practices.store.get(number).state
-
-
-def followed(application, number):
-    """The practice in memory."""
-    return application.practices._follower(number)
-
-
-def ended(application, number):
-    follower = followed(application, number)
-    wait_for(lambda: not follower.is_at_work)
-    assert state_of(application, number) != "running"
-    return follower
-
-
-def taken(application, number):
-    """The bars of each market of a practice that were decided on, behind those from before."""
-    store, found = application.practices.store, {}
-    through = store.get(number).through
-    rows = [bar for bar in store.bars(number) if bar.time <= through]
-    for symbol, before in store.histories(number, wave_bars(1).timeframe).items():
-        own = [bar for bar in rows if bar.market == symbol]
-        times = np.array([bar.time for bar in own], np.int64)
-        values = np.array([bar.values for bar in own]).reshape(-1, 5).T
-        old = (before.open, before.high, before.low, before.close, before.volume)
-        joined = [np.concatenate(pair) for pair in zip(old, values, strict=True)]
-        found[symbol] = Bars(before.timeframe, np.concatenate((before.time, times)), *joined)
-    return found
-
-
-def wave(application, number):
-    """The bars of a practice on the one market."""
-    return taken(application, number)["WAVE"]
-
-
-def backtested(application, number):
-    """The trades on each market of a backtest over the bars that were decided on; those the end ends are left out."""
-    stored, plans = application.practices.store.get(number), []
-    prepared, all_bars = stored.setup.prepared(application.library, application.datasets), taken(application, number)
-    for dataset in prepared.datasets:
-        bars = all_bars[dataset.market.symbol]
-        plan = make_plan(prepared.checked, make_dataset(bars, dataset.market), prepared.inputs)
-        first = int(np.searchsorted(plan.dataset.bars.time, stored.since))
-        plans.append(replace(plan, first=min(first, len(plan.dataset) - 1)))
-    rows = [outcome.trades.rows for outcome in run_basket(plans, prepared.account)]
-    return [own[own["reason"] != Reason.END] for own in rows]
-
-
-def agrees(application, number):
-    """Whether trades and events are those of a backtest over the bars that were taken; returns how many trades.
-
-    Where the backtest's bars of one market have come to their end its lots end, which the account feels: of several
-    markets the trades until then are compared.
-    """
-    markets = followed(application, number).following.markets
-    bars = taken(application, number)
-    end = min(int(own.time[-1]) for own in bars.values()) + (len(markets) == 1)
-    for own, its in zip(markets, backtested(application, number), strict=True):
-        times = own.plan.dataset.bars.time
-        mine = own.trades[times[own.trades["exit_bar"]] < end]
-        assert mine.tobytes() == its[times[its["exit_bar"]] < end].tobytes()
-    kinds = [item.kind for item in application.practices.store.events(number, limit=100_000)]
-    count = sum(own.trades.size for own in markets)
-    assert kinds.count("exit") == count
-    rows = [(own.closed, own.outcome.trades.rows) for own in markets]
-    assert kinds.count("enter") == sum((own["entry_bar"] < closed).sum() for closed, own in rows)
-    return count
+from tests.service.practised import AT_ONCE, SETUP, agrees, ended, followed, state_of, taken, wave
 
 
 def test_a_replay_ends_with_the_backtests_trades(application):
@@ -559,124 +469,6 @@ def test_a_practice_that_cannot_be_read_hides_no_other(application):
     assert any("practice of Follower" in said for said in application.left_out())
 
 
-# --- what is sent ----------------------------------------------------------------------------------------------------
-
-
-class Received:
-    """A receiver, and what it took."""
-
-    def __init__(self, secret="", failing=0):
-        self.events = []
-        self.listener = Listener(0, self.events.append, secret, failing)
-        Thread(target=self.listener.listen, daemon=True).start()
-
-    def __enter__(self):
-        return self
-
-    def __exit__(self, *_):
-        self.listener.close()
-
-
-def sent_of(application, number):
-    return {item.id: item.sent for item in application.practices.store.events(number, limit=100_000)}
-
-
-def test_what_happens_is_sent_in_order_signed_and_once(application):
-    practices = application.practices
-    with Received(secret="harbour", failing=2) as received:
-        number = practices.begin(SETUP, Replay(pace=60))
-        practices.put_webhook(number, received.listener.url, "harbour")
-        assert practices.test_webhook(number) == (False, "answered 503")
-        practices.put_pace(number, 0)
-        ended(application, number)
-        events = sorted(sent_of(application, number))
-        assert len(events) > 50
-        wait_for(lambda: set(sent_of(application, number).values()) == {"sent"})
-        assert [told["id"] for told in received.events] == events  # the first one was refused once, and came first
-        first = practices.store.after(0, number)[0][1]
-        assert first.tries == 2 and first.answer == "answered 200"
-        assert received.events[0] | {"text": ""} == {
-            "id": first.id, "practice": number, "strategy": "Follower", "market": "WAVE", "timeframe": "15m",
-            "kind": first.kind, "time": first.time, "text": "",
-        }  # fmt: skip
-        assert practices.test_webhook(number) == (True, "answered 200") and received.events[-1]["kind"] == "test"
-        practices.put_webhook(number, received.listener.url, "another")
-        assert practices.test_webhook(number) == (False, "answered 401")
-
-
-def test_nothing_is_lost_while_the_receiver_is_away_nor_sent_again_after_a_restart(application, tmp_path):
-    practices = application.practices
-    with Received() as received:
-        port = int(received.listener.url.rsplit(":", 1)[1].strip("/"))
-    number = practices.begin(SETUP, Replay(pace=60))
-    practices.put_webhook(number, f"http://127.0.0.1:{port}/", "")
-    practices.put_pace(number, 0)
-    ended(application, number)
-    wait_for(lambda: practices.store.after(0, number)[0][1].tries >= 2)
-    assert "not there" in practices.store.after(0, number)[0][1].answer
-    assert set(sent_of(application, number).values()) == {"due"}
-    application.close()
-    took = []
-    listener = Listener(port, took.append)
-    Thread(target=listener.listen, daemon=True).start()
-    again = Application(tmp_path)
-    try:
-        again.practices.again(number)
-        again.practices.start_all()
-        wait_for(lambda: len(took) > 5)
-        again.close()
-        again = Application(tmp_path)
-        again.practices.start_all()
-        wait_for(lambda: set(sent_of(again, number).values()) == {"sent"})
-        assert [told["id"] for told in took] == sorted(sent_of(again, number))
-        tries = sum(event.tries for _, event in again.practices.store.after(0, number, 100_000))
-        with again.database.session() as session:
-            assert session.scalar(text("SELECT count(*) FROM practice_try")) == tries >= len(took) + 2
-    finally:
-        again.close()
-        listener.close()
-
-
-def test_a_dead_receiver_keeps_no_other_waiting_and_an_address_that_cannot_be_is_refused(application):
-    practices = application.practices
-    with Received() as received:
-        first, second = (practices.begin(SETUP, Replay(pace=60)) for _ in range(2))
-        practices.put_webhook(first, "http://127.0.0.1:9/", "")
-        practices.put_webhook(second, received.listener.url, "")
-        for number in (first, second):
-            practices.put_pace(number, 0)
-            ended(application, number)
-        wait_for(lambda: set(sent_of(application, second).values()) == {"sent"})
-        assert set(sent_of(application, first).values()) == {"due"}
-        practices.put_webhook(first, "", "")
-        assert set(sent_of(application, first).values()) == {""}
-    for url in ("ftp://127.0.0.1/", "http://", "somewhere"):
-        with pytest.raises(SettingsError, match="begins with http"):
-            practices.put_webhook(first, url, "")
-    with pytest.raises(SettingsError, match="no address to send to"):
-        practices.test_webhook(first)
-    with pytest.raises(NotFoundError):
-        practices.put_webhook(77, "http://127.0.0.1/", "")
-
-
-def test_what_is_no_message_is_refused_by_the_stand_in():
-    took = []
-    listener = Listener(0, took.append)
-    Thread(target=listener.listen, daemon=True).start()
-    try:
-        for body, answer in (
-            (b"", "400"),
-            (b"[]", "400"),
-            (b'{"id": "x"}', "400"),
-            (b'{"id": 4}', "200"),
-            (b'{"id": 4}', "200"),
-        ):
-            assert send(listener.url, body, "", 1)[1] == f"answered {answer}"
-        assert took == [{"id": 4}]
-    finally:
-        listener.close()
-
-
 def test_a_strategy_that_is_no_longer_the_one_that_was_tested_says_so_once(application, tmp_path):
     """A market that rose while the strategy was tested, and falls in practice."""
     bars = wave_bars(2000)
@@ -700,33 +492,6 @@ def test_a_strategy_that_is_no_longer_the_one_that_was_tested_says_so_once(appli
         assert [item for item in again.practices.store.events(number, limit=10_000) if item.kind == "drift"] == told
     finally:
         again.close()
-
-
-def test_a_receiver_that_answers_nonsense_is_tried_again_after_a_pause(application):
-    """What comes back is no HTTP at all: that is a try like others, and no busy loop."""
-    heard = []
-
-    def answer(socket):
-        while True:
-            try:
-                connection, _ = socket.accept()
-            except OSError:
-                return
-            heard.append(connection.recv(1 << 16))
-            connection.sendall(b"\x00\x01 no such thing\r\n\r\n")
-            connection.close()
-
-    with create_server(("127.0.0.1", 0)) as socket:
-        Thread(target=answer, args=(socket,), daemon=True).start()
-        practices = application.practices
-        number = practices.begin(SETUP, Replay(pace=60))
-        practices.put_webhook(number, f"http://127.0.0.1:{socket.getsockname()[1]}/", "")
-        practices.put_pace(number, 0)
-        ended(application, number)
-        wait_for(lambda: practices.store.after(0, number)[0][1].tries >= 2)
-        time.sleep(0.5)
-        first = practices.store.after(0, number)[0][1]
-        assert first.sent == "due" and "not there" in first.answer and len(heard) < 6
 
 
 def test_a_feed_that_is_lost_is_lost_once(application):
