@@ -8,6 +8,8 @@ from collections.abc import Iterable
 from functools import partial
 from pathlib import Path
 
+from command_line import commands_page
+
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
 from skelb.core.figures import FIGURES
 from skelb.core.language import CODES
@@ -129,6 +131,7 @@ PAGES = {
     "guide/functions.md": functions_page,
     "guide/diagnostics.md": diagnostics_page,
     "guide/figures.md": figures_page,
+    "guide/commands.md": commands_page,
     **{f"diagnostics/{code}.md": partial(code_page, code) for code in CODES},
 }
 

@@ -30,7 +30,7 @@ run = runner(app)
 @app.command()
 def serve(
     host: Annotated[str, typer.Option("--host", help="Address to listen on.")] = "127.0.0.1",
-    port: Annotated[int, typer.Option("--port", min=0, max=65_535)] = 8765,
+    port: Annotated[int, typer.Option("--port", min=0, max=65_535, help="Port to listen on; 0: a free one.")] = 8765,
     read_only: Annotated[
         bool,
         typer.Option("--read-only", help="Look at a data folder that another Skelb has open; nothing can be saved."),

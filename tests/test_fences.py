@@ -9,7 +9,7 @@ ROOT = Path(__file__).parent.parent / "skelb"
 # Slow to load and seldom needed, an extra that may not be there, or what would go round in a circle.
 WAITING = {
     "cli/lsp.py": {"skelb.service.folder", "skelb.service.library", "skelb.store"},
-    "cli/texts.py": {"skelb.cli.options"},
+    "cli/texts.py": {"skelb.cli.options", "skelb.core.language.bringing"},
     "cli/inputs.py": {"skelb.service.importing.bars_csv"},
     "core/compiled.py": {"numba", "numba.core.registry", "numba.np"},
     "core/language/reading/near.py": {"rapidfuzz.fuzz", "rapidfuzz.process"},

@@ -1,5 +1,5 @@
 import { expect, test } from "vitest";
-import { freshTitle, ownScript } from "@/shelf/example";
+import { freshTitle, ownScript } from "@/keeping/example";
 
 test("a title that is taken gets a number behind", () => {
   expect(freshTitle("New idea", new Set())).toBe("New idea");

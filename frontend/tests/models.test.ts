@@ -2,7 +2,7 @@ import fc from "fast-check";
 import { describe, expect, it } from "vitest";
 import { setupOf, type InputInfo, type Market, type SetupState } from "@/api";
 import { placeAsLeft, rememberPlace } from "@/app/places";
-import { grouped, searched } from "@/guide/model";
+import { grouped, linkedPage } from "@/guide/model";
 import { allDrafts, draftsElsewhere, dropDraft, keepDraft, readDraft } from "@/keeping/drafts";
 import { coverageSpan, settingsOf, shareOf, yearsIn } from "@/markets/model";
 import {
@@ -396,12 +396,8 @@ describe("the guide", () => {
     { id: "2", group: "B", title: "Other", summary: "the highs of an average", also: "" },
     { id: "3", group: "A", title: "Third", summary: "", also: "capital, long only" },
   ];
-  it("finds pages that hold every word, those with it in the title first", () => {
-    expect(searched(rows, "AVERAGE highs").map((row) => row.id)).toEqual(["1", "2"]);
-    expect(searched([rows[1]!, rows[0]!], "average").map((row) => row.id)).toEqual(["1", "2"]);
-    expect(searched(rows, "Long only").map((row) => row.id)).toEqual(["3"]);
-    expect(searched(rows, "  ")).toBe(rows);
-    expect(searched(rows, "nothing")).toEqual([]);
+  it("reads the page from a link's address", () => {
+    expect(linkedPage("/guide?page=howto/read-any-bar")).toBe("howto/read-any-bar");
   });
   it("groups in the order they come", () => {
     expect(grouped(rows).map(([group, found]) => [group, found.length])).toEqual([

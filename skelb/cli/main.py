@@ -6,6 +6,7 @@ from importlib import import_module
 
 from skelb import __version__
 from skelb.cli.commands import COMMANDS
+from skelb.cli.help import help_of
 from skelb.core.compiled import loading
 from skelb.core.errors import SkelbError
 
@@ -56,6 +57,9 @@ def _run(arguments: list[str]) -> int | None:
     name, *rest = arguments
     if name not in COMMANDS:
         raise SkelbError(f"there is no command `{name}` (see skelb --help)")
+    if "--help" in rest or "-h" in rest:
+        print(help_of(arguments), end="")
+        return None
     with loading():
         module = import_module(COMMANDS[name][0])
     found: int | None = module.run(name, rest)

@@ -50,7 +50,12 @@ def import_command(
         typer.Option("--guess", help="Describe the market by what its bars tell; --market goes before."),
     ] = False,
     how: Annotated[
-        str, typer.Option("--how", help="instead of the bars on that timeframe; add to them; or add and correct them.")
+        str,
+        typer.Option(
+            "--how",
+            metavar="|".join(HOWS),
+            help="Take the place of the bars on that timeframe, add to them, or add and correct them.",
+        ),
     ] = "instead",
     look: Annotated[bool, typer.Option("--look", help="Say what would be stored, and store nothing.")] = False,
     json: JsonOption = False,

@@ -10,10 +10,8 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import NoReturn
 
-from skelb.cli.commands import COMMANDS
 from skelb.cli.files import UsageError, read_script, scripts_beside, titles_beside
 from skelb.core.language import Checked, LineMap, Setting, check
-from skelb.core.language.bringing import bring
 from skelb.core.language.documented import diagnostics_document
 from skelb.core.language.tools import (
     applied,
@@ -37,8 +35,36 @@ class _Parser(argparse.ArgumentParser):
 
 def run(name: str, arguments: list[str]) -> int | None:
     """Run one of these commands; its exit code, None for 0."""
-    parser, act = _COMMANDS[name]
-    return act(parser.parse_args(arguments))
+    return _COMMANDS[name][0](parser_of(name).parse_args(arguments))
+
+
+def parser_of(name: str) -> argparse.ArgumentParser:
+    """A command's parser: its file, and of the further parts those that it takes."""
+    parts = _COMMANDS[name][1]
+    parser = _Parser(prog=f"skelb {name}", add_help=False)
+    kind = "A script in another notation." if name == "bring" else "A .skelb script."
+    parser.add_argument("file", metavar="FILE", type=Path, help=kind)
+    if "place" in parts:
+        parser.add_argument("place", metavar="LINE:COLUMN", help="A place in the file, counted from 1.")
+    if "name" in parts:
+        parser.add_argument("name", metavar="NAME", help="The new name.")
+    if "--name" in parts:
+        parser.add_argument("--name", default="", help="The input's name.")
+    if "--side" in parts:
+        parser.add_argument(
+            "--side", choices=("long", "short"), default="long", help="The side whose rules are mirrored."
+        )
+    if "--wish" in parts:
+        parser.add_argument("--wish", default="", help="What the script should become.")
+    if "--answer" in parts:
+        parser.add_argument(
+            "--answer", metavar="WHAT=N", action="append", default=[], help="The N-th choice of a question."
+        )
+    if "--write" in parts:
+        parser.add_argument("--write", action="store_true", help="Write the file instead of printing.")
+    if "--json" in parts:
+        parser.add_argument("--json", action="store_true", help="Print one JSON document.")
+    return parser
 
 
 def _print_json(document: object) -> None:
@@ -104,6 +130,9 @@ def _extract(asked: argparse.Namespace) -> None:
 
 
 def _bring(asked: argparse.Namespace) -> None:
+    # Loaded here because no other of these commands reads what is not Skelb.
+    from skelb.core.language.bringing import bring
+
     answers = {}
     for given in asked.answer:
         what, _, number = given.rpartition("=")
@@ -159,42 +188,14 @@ def _offset(source: str, place: str) -> int:
     return before + min(max(int(column) - 1, 0), len(lines[int(line) - 1]))
 
 
-def _parser(name: str, *parts: str) -> _Parser:
-    """A command's parser: its file, and of the further parts those that it takes."""
-    parser = _Parser(prog=f"skelb {name}", description=COMMANDS[name][1])
-    kind = "a script in another notation" if name == "bring" else "a .skelb script"
-    parser.add_argument("file", metavar="FILE", type=Path, help=kind)
-    if "place" in parts:
-        parser.add_argument("place", metavar="LINE:COLUMN", help="a place in the file, counted from 1")
-    if "name" in parts:
-        parser.add_argument("name", metavar="NAME", help="the new name")
-    if "--name" in parts:
-        parser.add_argument("--name", default="", help="the input's name")
-    if "--side" in parts:
-        parser.add_argument(
-            "--side", choices=("long", "short"), default="long", help="the side whose rules are mirrored"
-        )
-    if "--wish" in parts:
-        parser.add_argument("--wish", default="", help="what the script should become")
-    if "--answer" in parts:
-        parser.add_argument(
-            "--answer", metavar="WHAT=N", action="append", default=[], help="the N-th choice of a question"
-        )
-    if "--write" in parts:
-        parser.add_argument("--write", action="store_true", help="write the file instead of printing")
-    if "--json" in parts:
-        parser.add_argument("--json", action="store_true", help="print one JSON document")
-    return parser
-
-
 _COMMANDS = {
-    "check": (_parser("check", "--json"), _check),
-    "readback": (_parser("readback", "--json"), _read_back),
-    "format": (_parser("format", "--write"), _format),
-    "mirror": (_parser("mirror", "--side", "--json"), _mirror),
-    "inline": (_parser("inline", "--write"), _inline),
-    "rename": (_parser("rename", "place", "name", "--write"), _rename),
-    "extract": (_parser("extract", "place", "--name", "--write"), _extract),
-    "brief": (_parser("brief", "--wish"), _brief),
-    "bring": (_parser("bring", "--answer", "--json"), _bring),
+    "check": (_check, ("--json",)),
+    "readback": (_read_back, ("--json",)),
+    "format": (_format, ("--write",)),
+    "mirror": (_mirror, ("--side", "--json")),
+    "inline": (_inline, ("--write",)),
+    "rename": (_rename, ("place", "name", "--write")),
+    "extract": (_extract, ("place", "--name", "--write")),
+    "brief": (_brief, ("--wish",)),
+    "bring": (_bring, ("--answer", "--json")),
 }

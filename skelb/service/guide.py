@@ -16,10 +16,9 @@ from skelb.core.language.forms import FORMS
 from skelb.core.language.tools import example_of
 from skelb.core.plan import input_values
 from skelb.service.datasets import Datasets
+from skelb.service.guide_files import GUIDE, command_sections, titled_page
 from skelb.service.library import Library
 
-_PACKAGED = Path(__file__).parents[1] / "guide"  # where a wheel has it
-GUIDE = _PACKAGED if _PACKAGED.exists() else Path(__file__).parents[2] / "docs" / "guide"
 _PICTURE_MARKET, _PICTURE_TIMEFRAME, _PICTURE_BARS = "KELP", "1h", 140
 _GROUPS = {
     "defines": "Statements that define",
@@ -46,9 +45,25 @@ class Entry:
 @cache
 def entries() -> dict[str, Entry]:
     """Every page by its id, in the order of the guide."""
-    found = [*_how_tos(), *_pages(), *_forms(), *_functions(), *_names(), *_figures(), *_codes()]
+    found = [*_how_tos(), *_pages(), *_forms(), *_functions(), *_names(), *_figures(), *_codes(), *_commands()]
     also = other_words()
     return {entry.id: replace(entry, also=", ".join(also.get(entry.id, ()))) for entry in found}
+
+
+def found(words: str) -> list[Entry]:
+    """The pages that hold every one of some words, best first: in the title, in what they are told by, in the text."""
+    wanted = words.lower().split()
+    pages = entries().values()
+    if not wanted:
+        return list(pages)
+    tiers: tuple[list[Entry], ...] = ([], [], [])
+    for page in pages:
+        told = f"{page.title} {page.group} {page.summary} {page.also}"
+        for tier, text in zip(tiers, (page.title, told, f"{told} {page.text} {page.example}"), strict=True):
+            if all(word in text.lower() for word in wanted):
+                tier.append(page)
+                break
+    return [page for tier in tiers for page in tier]
 
 
 def other_words() -> dict[str, list[str]]:
@@ -70,10 +85,27 @@ def entry(name: str) -> Entry:
     return found
 
 
+def _linked(text: str, path: Path) -> str:
+    """A page's text with its links to other files as addresses of their pages."""
+
+    def address(found: re.Match[str]) -> str:
+        file = (path.parent / found[1]).resolve()
+        group = {GUIDE: "page", GUIDE / "howto": "howto", GUIDE.parent / "diagnostics": "code"}[file.parent]
+        return f"](/guide?page={group}/{file.stem})"
+
+    return re.sub(r"\]\(([\w./-]+)\.md\)", address, text)
+
+
+def _page(path: Path) -> tuple[str, str]:
+    """The heading of a page and the rest."""
+    title, text = titled_page(path)
+    return title, _linked(text, path)
+
+
 def _how_tos() -> list[Entry]:
     found = []
     for path in sorted((GUIDE / "howto").glob("*.md")):
-        title, text = _split(path)
+        title, text = _page(path)
         script = re.search(r"```skelb\n(.*?)```", text, re.DOTALL)
         summary = text.split("\n\n")[0]
         found.append(Entry(f"howto/{path.stem}", "How to", title, summary, text, script[1] if script else ""))
@@ -81,19 +113,21 @@ def _how_tos() -> list[Entry]:
 
 
 def _pages() -> list[Entry]:
-    wanted = ("workbench.md", "report.md", "logbook.md", "language.md", "words.md", "engine.md", "feed.md")
+    wanted = ("workbench.md", "report.md", "logbook.md", "language.md", "words.md", "engine.md", "trials.md", "feed.md")
     found = []
     for path in (GUIDE / name for name in wanted):
         if path.exists():
-            title, text = _split(path)
+            title, text = _page(path)
             found.append(Entry(f"page/{path.stem}", "Pages", title, "", text))
     return found
 
 
-def _split(path: Path) -> tuple[str, str]:
-    """The heading of a page and the rest."""
-    title, _, text = path.read_text("utf-8").partition("\n")
-    return title.removeprefix("# ").strip(), text.strip()
+def _commands() -> list[Entry]:
+    found = []
+    for words, text in command_sections().items():
+        summary = text.partition("\n")[0]
+        found.append(Entry(f"command/{words.replace(' ', '-')}", "Command line", f"skelb {words}", summary, text))
+    return found
 
 
 def _forms() -> list[Entry]:
@@ -147,7 +181,7 @@ def _codes() -> list[Entry]:
     found = []
     for code, item in CODES.items():
         path = GUIDE.parent / "diagnostics" / f"{code}.md"
-        text = _split(path)[1] if path.exists() else item.why
+        text = _page(path)[1] if path.exists() else item.why
         found.append(Entry(f"code/{code}", "What the checker says", f"{code}: {item.title}", item.why, text))
     return found
 

@@ -62,11 +62,11 @@ def conditions(body: RunIn, app: App) -> Beginnings:
 
 
 @router.get("/guide")
-def guide() -> list[GuideRowOut]:
-    """Every page of the guide, without its text."""
+def guide(words: str = "") -> list[GuideRowOut]:
+    """The pages of the guide that hold every one of the words, best first, or all; without their text."""
     return [
         GuideRowOut(id=item.id, group=item.group, title=item.title, summary=item.summary, also=item.also)
-        for item in guides.entries().values()
+        for item in guides.found(words)
     ]
 
 

@@ -235,10 +235,30 @@ def test_the_guide_is_searched_and_its_example_opens_in_the_workbench(page):
     expect(page.get_by_role("heading", level=1)).to_have_text("crest")
     expect(page.get_by_role("img")).to_be_visible()
     page.get_by_role("button", name="Open in the Workbench").click()
-    expect(page.get_by_label("Script", exact=True)).to_have_value("Example: crest")
+    expect(page.get_by_label("Script", exact=True)).to_have_value("crest")
     expect(page.get_by_text("✓ checks clean")).to_be_visible()
+    # It is nobody's until it is saved; begun again, it is the same one, and the market is the one that was chosen.
+    assert "crest" not in [script["title"] for script in page.request.get("/api/scripts").json()]
+    page.goto("/guide?page=function/crest")
+    page.get_by_role("button", name="Open in the Workbench").click()
+    expect(page.get_by_text("✓ checks clean")).to_be_visible()
+    page.goto("/shelf")
+    expect(page.get_by_role("rowheader", name="crest")).to_have_count(1)
+    expect(page.get_by_role("row", name="crest")).to_contain_text("never saved")
     page.goto("/guide?page=code/S0401")
     expect(page.get_by_role("article")).to_contain_text("prior(highest(…))")
+
+
+def test_a_link_in_the_guide_leads_to_its_page(page):
+    page.goto("/guide?page=howto/search-for-entries")
+    page.get_by_label("Search the guide").fill("skelb search")
+    page.get_by_role("article").get_by_role("link", name="Trials", exact=True).click()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Trials: definitions")
+    expect(page.get_by_label("Search the guide")).to_have_value("skelb search")  # the page was not left
+    page.get_by_role("button", name="skelb search", exact=True).click()
+    expect(page.get_by_role("article")).to_contain_text("--condition TEXT")
+    page.go_back()
+    expect(page.get_by_role("heading", level=1)).to_have_text("Trials: definitions")
 
 
 def test_a_used_scripts_inputs_move_and_its_text_is_one_press_away(page):

@@ -6,13 +6,7 @@ import pytest
 
 from skelb.core.language import check
 from skelb.core.language.reading.show_statements import COLORS
-from skelb.service.guide import entries, other_words
-
-
-def found_by(words):
-    """The pages whose row of the guide holds every word, as the page searches."""
-    rows = {page.id: f"{page.title} {page.group} {page.summary} {page.also}".lower() for page in entries().values()}
-    return [name for name, row in rows.items() if all(word in row for word in words.lower().split())]
+from skelb.service.guide import entries, found, other_words
 
 
 def test_other_words_lead_to_pages_that_are_there():
@@ -22,6 +16,13 @@ def test_other_words_lead_to_pages_that_are_there():
         assert all(re.fullmatch(r"[a-z][a-z -]*", word) for word in words) and len(set(words)) == len(words)
 
 
+def test_links_lead_to_pages_that_are_there():
+    pages = entries()
+    links = [(name, link) for name, page in pages.items() for link in re.findall(r"\]\(([^)]+)\)", page.text)]
+    assert len(links) > 5
+    assert [link for link in links if link[1].removeprefix("/guide?page=") not in pages] == []
+
+
 @pytest.mark.parametrize(
     ("words", "page"),
     [
@@ -29,11 +30,19 @@ def test_other_words_lead_to_pages_that_are_there():
         ("take profit", "form/target"), ("fees", "page/words"), ("overnight", "page/words"), ("pyramiding", "page/words"),
         ("margin call", "page/words"), ("crossover", "form/crosses"), ("optimize", "howto/choose-inputs-honestly"),
         ("monte carlo", "howto/doubt-a-run"), ("csv", "howto/describe-a-market"), ("variable", "form/carry"),
+        ("skelb walk", "command/walk"), ("account of the data folder", "command/account"),
         ("notification", "form/alert"), ("no trades", "howto/why-so-few-trades"), ("convert", "howto/from-indicator-to-strategy"),
     ],
 )  # fmt: skip
 def test_words_that_people_use_find_their_page(words, page):
-    assert page in found_by(words)
+    assert page in [item.id for item in found(words)][:12]
+
+
+def test_a_search_goes_through_titles_first_and_through_every_page():
+    assert next(item.id for item in found("crest")) == "function/crest"
+    assert "page/engine" in [item.id for item in found("ROUNDED to the tick")]
+    assert found("tick zzqx") == []
+    assert found("  ") == list(entries().values())
 
 
 def test_the_page_of_words_draws_in_every_form():

@@ -75,11 +75,12 @@ export const dependsQuery = (kind: RemovalKind, name: string) =>
     queryFn: ({ signal }) => unwrap(api.GET("/api/depends", { params: { query: { kind, name } }, signal })),
     staleTime: 0,
   });
-export const guideQuery = queryOptions({
-  queryKey: ["guide"],
-  queryFn: ({ signal }) => unwrap(api.GET("/api/guide", { signal })),
-  staleTime: Infinity,
-});
+export const guideQuery = (words: string) =>
+  queryOptions({
+    queryKey: ["guide", "search", words],
+    queryFn: ({ signal }) => unwrap(api.GET("/api/guide", { params: { query: { words } }, signal })),
+    staleTime: Infinity,
+  });
 export const guideEntryQuery = (id: string) =>
   queryOptions({
     queryKey: ["guide", id],

@@ -281,7 +281,7 @@ export interface paths {
         };
         /**
          * Guide
-         * @description Every page of the guide, without its text.
+         * @description The pages of the guide that hold every one of the words, best first, or all; without their text.
          */
         get: operations["guide"];
         put?: never;
@@ -9838,7 +9838,10 @@ export interface operations {
     };
     guide: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description the words it can be; empty for numbers */
+                words?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;

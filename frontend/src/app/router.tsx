@@ -314,12 +314,7 @@ const guide = createRoute({
         page={page}
         onPage={(next) => void navigate({ to: "/guide", search: { page: next } })}
         onVoyage={() => void navigate({ to: "/", search: benchWith({}) })}
-        onOpen={(script) =>
-          void navigate({
-            to: "/",
-            search: benchWith({ script, version: undefined, inputs: undefined, market: "KELP", timeframe: "1h" }),
-          })
-        }
+        onOpen={(script) => void navigate({ to: "/", search: benchWith({ script, version: 0, inputs: undefined }) })}
       />
     );
   },

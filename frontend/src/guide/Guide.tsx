@@ -1,9 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, guideEntryQuery, guidePictureQuery, guideQuery, scriptsQuery, unwrap } from "@/api";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { guideEntryQuery, guidePictureQuery, guideQuery, scriptsQuery, type GuideEntry } from "@/api";
+import { beginFrom } from "@/keeping";
 import { Loading, PreviewPicture, Trouble } from "@/ui";
 import { Markdown } from "@/ui/Markdown";
-import { grouped, searched } from "./model";
+import { grouped, linkedPage } from "./model";
 import { VoyagePage } from "./VoyagePage";
 
 const VOYAGE_PAGE = "voyage";
@@ -18,12 +19,15 @@ interface Props {
 
 /** Everything that can be looked up, beside the page that is open. */
 export function Guide({ page, onPage, onVoyage, onOpen }: Props) {
-  const rows = useQuery(guideQuery);
   const [search, setSearch] = useState("");
-  if (rows.error) return <Trouble error={rows.error.message} />;
-  if (!rows.data) return <Loading what="Opening the guide" />;
-  const found = searched(rows.data, search);
+  const words = search.trim();
+  const rows = useQuery({ ...guideQuery(words), placeholderData: keepPreviousData });
+  const client = useQueryClient();
   const shown = page ?? VOYAGE_PAGE;
+  const openFirst = async () => {
+    const [first] = await client.fetchQuery(guideQuery(words));
+    if (first) onPage(first.id);
+  };
   return (
     <section className="flex h-full">
       <nav aria-label="Pages of the guide" className="flex w-72 flex-none flex-col border-r border-line">
@@ -35,54 +39,77 @@ export function Guide({ page, onPage, onVoyage, onOpen }: Props) {
             aria-label="Search the guide"
             value={search}
             onChange={(event) => setSearch(event.target.value)}
-            onKeyDown={(event) => event.key === "Enter" && found[0] && onPage(found[0].id)}
+            onKeyDown={(event) => event.key === "Enter" && void openFirst()}
           />
         </div>
-        <div className="min-h-0 flex-1 overflow-auto px-4 py-2">
-          {search === "" && (
-            <button
-              type="button"
-              aria-current={shown === VOYAGE_PAGE ? "page" : undefined}
-              className={`mb-3 block w-full cursor-pointer border-l-2 py-0.5 pl-2 text-left hover:underline ${shown === VOYAGE_PAGE ? "border-short bg-shallow" : "border-transparent"}`}
-              onClick={() => onPage(VOYAGE_PAGE)}
-            >
-              First voyage
-            </button>
-          )}
-          {found.length === 0 && <p className="text-soft">No page speaks of “{search}”.</p>}
-          {grouped(found).map(([group, items]) => (
-            <div key={group} className="mb-3">
+        <div className="min-h-0 flex-1 overflow-auto px-4 py-2" aria-busy={rows.isFetching}>
+          {words === "" && <PageLink id={VOYAGE_PAGE} title="First voyage" shown={shown} onPage={onPage} />}
+          {rows.error && <Trouble error={rows.error.message} />}
+          {rows.isPending && <Loading what="Opening the guide" />}
+          {rows.data?.length === 0 && <p className="text-soft">No page speaks of “{words}”.</p>}
+          {grouped(rows.data ?? []).map(([group, items]) => (
+            <div key={group} className="mt-3 first:mt-0">
               <h2 className="text-note text-soft">{group}</h2>
               {items.map((row) => (
-                <button
-                  key={row.id}
-                  type="button"
-                  title={row.summary}
-                  aria-current={row.id === shown ? "page" : undefined}
-                  className={`block w-full cursor-pointer truncate border-l-2 py-0.5 pl-2 text-left hover:underline ${row.id === shown ? "border-short bg-shallow" : "border-transparent"} ${/^(function|name)\//.test(row.id) ? "num" : ""}`}
-                  onClick={() => onPage(row.id)}
-                >
-                  {row.title}
-                </button>
+                <PageLink key={row.id} {...row} shown={shown} onPage={onPage} />
               ))}
             </div>
           ))}
         </div>
       </nav>
-      {shown === VOYAGE_PAGE ? <VoyagePage onVoyage={onVoyage} /> : <Page key={shown} id={shown} onOpen={onOpen} />}
+      {shown === VOYAGE_PAGE ? (
+        <VoyagePage onVoyage={onVoyage} />
+      ) : (
+        <Page key={shown} id={shown} onPage={onPage} onOpen={onOpen} />
+      )}
     </section>
   );
 }
 
-function Page({ id, onOpen }: { id: string; onOpen: (script: string) => void }) {
+interface PageLinkProps {
+  id: string;
+  title: string;
+  summary?: string;
+  shown: string;
+  onPage: (page: string) => void;
+}
+
+/** A line of the list of pages; the one that is open is in view. */
+function PageLink({ id, title, summary, shown, onPage }: PageLinkProps) {
+  const isShown = id === shown;
+  const line = useRef<HTMLButtonElement>(null);
+  useEffect(() => {
+    if (isShown) line.current?.scrollIntoView({ block: "nearest" });
+  }, [isShown]);
+  return (
+    <button
+      ref={line}
+      type="button"
+      title={summary}
+      aria-current={isShown ? "page" : undefined}
+      className={`block w-full cursor-pointer truncate border-l-2 py-0.5 pl-2 text-left hover:underline ${isShown ? "border-short bg-shallow" : "border-transparent"} ${/^(function|name)\//.test(id) ? "num" : ""}`}
+      onClick={() => onPage(id)}
+    >
+      {title}
+    </button>
+  );
+}
+
+interface PageProps {
+  id: string;
+  onPage: (page: string) => void;
+  onOpen: (script: string) => void;
+}
+
+function Page({ id, onPage, onOpen }: PageProps) {
   const entry = useQuery(guideEntryQuery(id));
   const picture = useQuery({ ...guidePictureQuery(id), enabled: Boolean(entry.data?.example) });
   const client = useQueryClient();
-  const tried = useMutation({
-    mutationFn: (text: string) => unwrap(api.POST("/api/scripts", { body: { text } })),
-    onSuccess: async (script) => {
-      await client.invalidateQueries({ queryKey: scriptsQuery.queryKey });
-      onOpen(script.title);
+  const begun = useMutation({
+    mutationFn: (found: GuideEntry) => client.fetchQuery(scriptsQuery).then((scripts) => ({ found, scripts })),
+    onSuccess: ({ found, scripts }) => {
+      const titles = scripts.map((script) => script.title);
+      onOpen(beginFrom(found.example, found.title, titles));
     },
   });
   if (entry.error) return <Trouble error={entry.error.message} />;
@@ -93,7 +120,7 @@ function Page({ id, onOpen }: { id: string; onOpen: (script: string) => void }) 
       <div className="max-w-3xl">
         <p className="text-note text-soft">{group}</p>
         <h1 className="mb-3 text-xl">{title}</h1>
-        <Markdown text={text} />
+        <Markdown text={text} onLink={(address) => onPage(linkedPage(address))} />
         {example && (
           <div className="mt-5">
             <div className="mb-2 flex items-baseline gap-3">
@@ -101,13 +128,14 @@ function Page({ id, onOpen }: { id: string; onOpen: (script: string) => void }) 
               <button
                 type="button"
                 className="main-button ml-auto"
-                disabled={tried.isPending}
-                onClick={() => tried.mutate(titled(example, title))}
+                disabled={begun.isPending}
+                title="A script of your own to change; it is stored with its first save"
+                onClick={() => begun.mutate(entry.data)}
               >
                 Open in the Workbench
               </button>
             </div>
-            {tried.error && <Trouble error={tried.error.message} />}
+            {begun.error && <Trouble error={begun.error.message} />}
             {picture.data && <PreviewPicture preview={picture.data} />}
             {picture.error && <p className="text-soft">{picture.error.message}</p>}
             {!text.includes(example.trim()) && (
@@ -118,10 +146,4 @@ function Page({ id, onOpen }: { id: string; onOpen: (script: string) => void }) 
       </div>
     </article>
   );
-}
-
-/** The example under a title of its own, so that it never takes the place of a script of the user's. */
-function titled(example: string, title: string): string {
-  const body = example.replace(/^title "[^"]*"\n/, "");
-  return `title "Example: ${title.replaceAll('"', "")}"\n${body}`;
 }

@@ -6,4 +6,5 @@ export const TakenAway = later(() => import("./TakenAway").then((found) => found
 
 export * from "./removals";
 export * from "./drafts";
+export * from "./example";
 export * from "./voyage";

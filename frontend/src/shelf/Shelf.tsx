@@ -1,9 +1,8 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, guideEntryQuery, guideQuery, scriptsQuery, unwrap, type Script } from "@/api";
-import { allDrafts, keepDraft, RemovalDialog, TakenAway, type Draft, type Removed } from "@/keeping";
+import { allDrafts, beginFrom, freshTitle, RemovalDialog, TakenAway, type Draft, type Removed } from "@/keeping";
 import { dateText, Dialog, Loading, OneStop, Picker, tellAll, timeText, Trouble } from "@/ui";
-import { freshTitle, ownScript } from "./example";
 import { Files } from "./Files";
 
 const STATUSES = ["idea", "testing", "trusted"].map((value) => ({ value, label: value }));
@@ -33,7 +32,7 @@ export function Shelf({ onOpen }: { onOpen: Open }) {
           >
             New script
           </button>
-          <FromExample taken={taken} onOpen={onOpen} />
+          <FromExample titles={titles} onOpen={onOpen} />
           <Files />
         </span>
       </header>
@@ -110,16 +109,12 @@ interface RowProps {
 }
 
 /** A new script out of one of the guide's how-to pages; like any, it is stored with its first save. */
-function FromExample({ taken, onOpen }: { taken: ReadonlySet<string>; onOpen: Open }) {
+function FromExample({ titles, onOpen }: { titles: readonly string[]; onOpen: Open }) {
   const client = useQueryClient();
-  const pages = useQuery(guideQuery);
+  const pages = useQuery(guideQuery(""));
   const begin = useMutation({
     mutationFn: (id: string) => client.fetchQuery(guideEntryQuery(id)),
-    onSuccess: (page) => {
-      const { title, text } = ownScript(page.example, page.title, taken);
-      keepDraft(title, 0, text, "");
-      onOpen(title, 0);
-    },
+    onSuccess: (page) => onOpen(beginFrom(page.example, page.title, titles), 0),
   });
   const howTos = (pages.data ?? []).filter((page) => page.id.startsWith("howto/"));
   return (
