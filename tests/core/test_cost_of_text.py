@@ -40,6 +40,7 @@ def _names(step, last):
 TEXTS = {
     "names used twice": _names("a{i} + a{i}", "a{n} > open"),
     "names used twice in calls": _names("max(a{i}, sma(a{i}, 3))", "a{n} > open"),
+    "names used twice in a distance": lambda n: _names("a{i} - a{i} / 2", "a{n} > open")(n) + f"stop a{n}\n",
     "a chain of names": _names("a{i}", "a{n} > open"),
     "a chain of conditions": lambda n: _names("a{i} and close > {i}", "a{n}")(n).replace("a0 = close", "a0 = close > 1"),
     "rules": lambda n: "".join(f'enter long when close > open + {i} named "r{i}"\n' for i in range(n)) + "size 1 units\n",
@@ -48,7 +49,7 @@ TEXTS = {
     "functions in functions": lambda n: "define f0(x) = x + 1\n" + "".join(f"define f{i + 1}(x) = f{i}(x) + f{i}(x)\n" for i in range(n)) + f"y = f{n}(close)\n",
     "running values": lambda n: "".join(f"carry c{i} = c{i} + 1 starting 0\n" for i in range(n)) + RULE,
     "unknown names": lambda n: "".join(f"x{i} = yy{i}\n" for i in range(n)),
-    "lines of another language": lambda n: "".join(f"plot(ta.sma(close, {i}), color=color.red)\n" for i in range(n)),
+    "lines of another language": lambda n: "".join(f"pen.line(maths.mean(bars.close, {i}), hue=hues.rust)\n" for i in range(n)),
     "rules switched off": lambda n: "# off: enter long when close > open\n" * n,
     "closing brackets": lambda n: f"x = close {')' * (n * 8)}\n",
     "opening brackets": lambda n: "x = (\n" * n,

@@ -202,11 +202,17 @@ def test_average_takes_every_average():
         ("target prior_day.high", "S0216", "target at prior_day.high"),
         ("trail bollinger(close, 20, 2).lower", "S0216", "trail at bollinger(close, 20, 2).lower"),
         ("stop level", "S0216", "stop at level"),
+        ("stop top", "S0216", "stop at top"),
+        ("trail eased(close)", "S0216", "trail at eased(close)"),
         ("breakeven once high", "S0216", None),
     ],
 )
 def test_distances_that_would_be_misread(line, code, mended):
-    text = f"level = min(open, close) - atr(5)\nenter long when close > level\n{line}"
+    defined = (
+        "level = min(open, close) - atr(5)\ncarry under, top = min(under, low), max(top, now(under) + range) starting low, high\n"
+        "define eased(x) = s where carry s = s + (x - s) / 4 starting x\n"
+    )
+    text = f"{defined}enter long when close > level\n{line}"
     found = next(item for item in check(text).diagnostics if item.severity == "error")
     assert found.code == code
     if mended:
@@ -217,7 +223,9 @@ def test_distances_that_would_be_misread(line, code, mended):
 @pytest.mark.parametrize(
     "line",
     ["stop (2 * atr(14) + 5) ticks", "stop 2 * atr(14) + 5 * tick", "stop high - low", "target close - lowest(low, 5)",
-     "stop close * 0.02", "stop 0.5 * (high + low) - low", "target range", "stop at lowest(low, 5) - 2 * tick"],
+     "stop close * 0.02", "stop 0.5 * (high + low) - low", "target range", "stop at lowest(low, 5) - 2 * tick",
+     "carry wide = max(wide, range) starting range\nstop wide", "carry held = (high if close > open else held) starting 0\nstop held",
+     "carry a, b = b, close - open starting high, range\nstop a + b"],
 )  # fmt: skip
 def test_distances_that_are_distances(line):
     assert check(f"enter long when close > open\n{line}").is_sound

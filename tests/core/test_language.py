@@ -71,7 +71,7 @@ FOREIGN = [
     'x = input.float(3.0, "x")\n',
     'fast = input(9, "Fast")\nplot(fast)\n',
     "float quick = ema(close, 12);\nslow := sma(close, 26)\nup = quick > slow && close > open\nx = close[1] - close\nif (up) {\n",
-    "a = ta.sma(close, 9)\nb := ta.highest(high, 20)[1]\nbuy when a > b\n",
+    "a = calc.sma(close, 9)\nb := calc.highest(high, 20)[1]\nbuy when a > b\n",
     "up = close crosses over sma(close, 9) || closs > open\nenter long when up = yes\n",
     "x = foo(close)[2] && bar > 3\ny = x.uper + math.abs(close, 2, 3)\n",
 ]

@@ -146,15 +146,13 @@ class _Work:
         return choices[chosen][1]
 
     def sort_of(self, text: str) -> Sort:
-        """Whether an expression is a price; a running value may be one or not."""
+        """Whether an expression is a price."""
         before = self._standing_on(text)
         if before is None:
             return "unsure"
         found = check(f"{before}probe = {text}\n")
         probe = found.definitions.get("probe")
-        if probe is None or found.carries:
-            return "unsure"
-        return sort_of(probe.value, found.definitions, found.inputs)
+        return "unsure" if probe is None else sort_of(probe.value, found)
 
     def _standing_on(self, text: str) -> str | None:
         """The lines so far that an expression stands on; None where they are many."""

@@ -58,7 +58,7 @@ def _check_distances(work: Work, rules: list[tuple[Placed, Statement]]) -> None:
         if not isinstance(rule, (Protect, Trail, Breakeven)):
             continue
         for what, distance in _distances(rule):
-            if distance.unit == "price" and is_price(distance.amount, work.definitions, work.inputs):
+            if distance.unit == "price" and is_price(distance.amount, work):
                 at = distance.span[0]
                 mend = Mend("at ", (at, at)) if distance is getattr(rule, "distance", None) else None
                 message = f"this {what} is a price, and without `at` a distance is meant"
