@@ -26,6 +26,7 @@ COMMANDS: dict[str, tuple[str, str]] = {
     "challenge": ("skelb.cli.distrust", "Begin a funded account's test on every day."),
     "report": ("skelb.cli.reports", "Judge a run whole, kept or made now: as JSON, or as a page that opens anywhere."),
     "pack": ("skelb.cli.reports", "Write a run with all that it was made of into one file."),
+    "export": ("skelb.cli.reports", "Take a kept run along: trades, equity, all of it, or its script."),
     "verify": ("skelb.cli.reports", "Make a packed run again; exit code 1 when it comes to something else."),
     "feed": ("skelb.cli.feeds", "Serve stored bars as a feed, with faults on request, to practise on."),
     "listen": ("skelb.cli.feeds", "Take what practices send, each event once: a stand-in for a receiver."),

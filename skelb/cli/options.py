@@ -86,7 +86,12 @@ class OnBasketSides(OnSides, OnBasket):
     """And in several markets, on the sides that are asked for."""
 
 
+def json_bytes(document: object) -> bytes:
+    """One JSON document, ended by a line's end."""
+    return orjson.dumps(document, option=orjson.OPT_SERIALIZE_NUMPY) + b"\n"
+
+
 def print_json(document: object) -> None:
     """Print one JSON document and nothing else."""
-    sys.stdout.buffer.write(orjson.dumps(document, option=orjson.OPT_SERIALIZE_NUMPY) + b"\n")
+    sys.stdout.buffer.write(json_bytes(document))
     sys.stdout.buffer.flush()

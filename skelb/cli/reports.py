@@ -1,28 +1,34 @@
 """Commands that judge a run whole, and take it along."""
 
-from collections.abc import Iterator
+import sys
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 import typer
 
 from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError, read_file, write_file
 from skelb.cli.inputs import prepare, tallies_for
-from skelb.cli.options import JsonOption, OnBasketSides, print_json
-from skelb.cli.runs import count_run, print_figures
+from skelb.cli.options import JsonOption, OnBasketSides, json_bytes, print_json
+from skelb.cli.runs import count_run, print_figures, run_document
 from skelb.cli.stored import stored_here
 from skelb.core.errors import PackError
+from skelb.service.library import Library
 from skelb.service.packs import pack, verify
 from skelb.service.prepared import Prepared
 from skelb.service.report import descriptions, report_of
 from skelb.service.saved_page import saved_page
+from skelb.service.tables import equity_table, trades_table, written
+from skelb.service.taken_away import python_for
 from skelb.service.tallies import Tallies
 
 app = typer.Typer()
 run = runner(app)
+
+Of = Literal["trades", "equity"]
 
 
 @app.command()
@@ -70,6 +76,60 @@ def pack_command(
     with _asked(asked) as (prepared, described, _):
         write_file(out, pack(prepared, described))
     print(f"packed as {out}")
+
+
+@app.command("export")
+def export_command(
+    number: Annotated[int, typer.Argument(metavar="RUN", help="The number of a kept run.")],
+    file: Annotated[
+        Path | None,
+        typer.Argument(
+            metavar="[FILE]",
+            help="Ending in .csv or .parquet for a table, .json for all that `backtest --json --equity` prints, .skelb for the script or .py for it as Python. Without one the table is printed.",  # noqa: E501
+        ),
+    ] = None,
+    of: Annotated[Of, typer.Option("--of", metavar="trades|equity", help="Which table.")] = "trades",
+    decimal_commas: Annotated[
+        bool, typer.Option("--decimal-commas", help="Numbers in CSV with commas, columns apart by semicolons.")
+    ] = False,
+) -> None:
+    """Take a kept run along: its trades, its equity, all of it, or what made it. `report --html` saves it as a page,
+    `pack` with the bars."""
+    ending = ".csv" if file is None else file.suffix
+    if ending not in (".csv", ".parquet", *_EXPORTS):
+        raise UsageError(f"{file} ends in none of .csv, .parquet, {', '.join(_EXPORTS)}")
+    with stored_here() as application:
+        setup = application.runs.run(number).setup
+        prepared = setup.prepared(application.library, application.datasets).sound()
+        if ending in _EXPORTS:
+            data = _EXPORTS[ending](prepared, application.library)
+        else:
+            table = (trades_table if of == "trades" else equity_table)(prepared.judged().outcomes)
+            data = written(table, "parquet" if ending == ".parquet" else "csv-comma" if decimal_commas else "csv")
+    if file is None:
+        sys.stdout.buffer.write(data)
+        return
+    write_file(file, data)
+    print(f"run {number} written to {file}")
+
+
+def _as_json(prepared: Prepared, _: Library) -> bytes:
+    return json_bytes(run_document(prepared, prepared.judged(), equity=True))
+
+
+def _as_script(prepared: Prepared, _: Library) -> bytes:
+    return prepared.checked.source.encode()
+
+
+def _as_python(prepared: Prepared, library: Library) -> bytes:
+    return python_for(prepared, library).encode()
+
+
+_EXPORTS: dict[str, Callable[[Prepared, Library], bytes]] = {
+    ".json": _as_json,
+    ".skelb": _as_script,
+    ".py": _as_python,
+}
 
 
 @app.command("verify")

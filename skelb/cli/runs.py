@@ -29,7 +29,7 @@ from skelb.core.plan import Expressions, input_values
 from skelb.core.trials import Try
 from skelb.service.backtest import bar_at
 from skelb.service.checking import checked_or_error, setting_for
-from skelb.service.prepared import Prepared
+from skelb.service.prepared import Judged, Prepared
 from skelb.service.tallies import Tallies, label_of, setting_of
 from skelb.store import StoreError
 
@@ -111,39 +111,44 @@ def backtest(
     ] = None,
 ) -> None:
     """Test a strategy bar by bar."""
-    is_basket = asked.basket is not None
-    if (without or dearest is not None) and not is_basket:
+    if (without or dearest is not None) and asked.basket is None:
         raise UsageError("--without and --dearest leave markets out of a basket: give --basket too")
     prepared = prepare(asked)
-    prepared = replace(prepared, choices=replace(prepared.choices, inverted=invert, against=against, dearest=dearest))
-    if is_basket:
-        together = prepared.backtest_basket(dropped=tuple(without or ()))
-        if json:
-            alerts = [
-                asdict(row) | {"market": outcome.plan.dataset.market.symbol}
-                for outcome in together.outcomes
-                for row in alert_rows(outcome, prepared.checked)
-            ]
-            document = basket_document(together.outcomes, together.figures, together.findings, equity)
-            print_json(document | {"alerts": sorted(alerts, key=lambda row: str(row["time"]))})
-            return
-        print_figures(together.figures, together.findings)
-        for outcome in together.outcomes:
-            found, charged = market_figures(outcome), market_costs(outcome)
-            share = "-" if charged.share is None else f"{charged.share:.1%}"
-            net = found["net_profit"]
-            print(
-                f"{outcome.plan.dataset.market.symbol:12} net {net:>14,.2f}  trades {found['trades']:>6}  cost of a day's range {share:>7}"  # noqa: E501
-            )
-        return
-    result = prepared.backtest()
+    choices = replace(prepared.choices, inverted=invert, against=against, dearest=dearest, dropped=tuple(without or ()))
+    prepared = replace(prepared, choices=choices)
+    judged = prepared.judged()
     if json:
-        document = backtest_document(result.outcome, result.figures, result.findings, equity)
-        print_json(document | {"alerts": alert_rows(result.outcome, prepared.checked)})
+        print_json(run_document(prepared, judged, equity))
     else:
-        print_figures(result.figures, result.findings)
-    if asked.stored:
-        count_run(prepared, result.outcome, tallies_for(asked))
+        print_figures(judged.figures, judged.findings)
+        for outcome in judged.outcomes if prepared.basket else ():
+            _print_market(outcome)
+    if asked.stored and not prepared.basket:
+        count_run(prepared, judged.outcomes[0], tallies_for(asked))
+
+
+def run_document(prepared: Prepared, judged: Judged, equity: bool) -> dict[str, object]:
+    """A run of one market or of a basket as the document of `backtest --json`."""
+    checked = prepared.checked
+    if not prepared.basket:
+        [outcome] = judged.outcomes
+        document = backtest_document(outcome, judged.figures, judged.findings, equity)
+        return document | {"alerts": alert_rows(outcome, checked)}
+    alerts = [
+        asdict(row) | {"market": outcome.plan.dataset.market.symbol}
+        for outcome in judged.outcomes
+        for row in alert_rows(outcome, checked)
+    ]
+    document = basket_document(judged.outcomes, judged.figures, judged.findings, equity)
+    return document | {"alerts": sorted(alerts, key=lambda row: str(row["time"]))}
+
+
+def _print_market(outcome: Outcome) -> None:
+    """A market of a basket in a line."""
+    found, charged = market_figures(outcome), market_costs(outcome)
+    symbol, net, trades = outcome.plan.dataset.market.symbol, found["net_profit"], found["trades"]
+    share = "-" if charged.share is None else f"{charged.share:.1%}"
+    print(f"{symbol:12} net {net:>14,.2f}  trades {trades:>6}  cost of a day's range {share:>7}")
 
 
 def count_run(prepared: Prepared, outcome: Outcome, tallies: Tallies) -> None:

@@ -12,7 +12,6 @@ from skelb.core.report import Difference, Month, Traded, difference_of, months_o
 from skelb.service.changes import changes_in_words
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
-from skelb.service.report import judged
 from skelb.service.runs import KeptRuns
 from skelb.service.setup import Setup
 
@@ -80,7 +79,7 @@ def compared(numbers: Sequence[int], alike: bool, runs: KeptRuns, library: Libra
     tables: list[Traded] = []
     for number, setup in zip(wanted, setups, strict=True):
         prepared = setup.prepared(library, datasets).sound()
-        outcomes, figures, _ = judged(prepared)
+        outcomes, figures, _ = prepared.judged()
         record, trades = record_together(outcomes), traded(outcomes)
         shown = evenly(record.equity.size, _MOST_POINTS)
         tables.append(trades)

@@ -23,7 +23,7 @@ from skelb.core.plan import Dataset, make_dataset
 from skelb.core.plan.dataset import Others
 from skelb.service.backtest import Choices
 from skelb.service.prepared import Prepared
-from skelb.service.report import Report, judged, made_of, report_of
+from skelb.service.report import Report, made_of, report_of
 from skelb.service.settings import account_settings, market_settings
 from skelb.service.zips import BROKEN
 
@@ -64,7 +64,7 @@ def pack(prepared: Prepared, described: Mapping[str, int] | None = None) -> byte
     basket = tuple(_recording(dataset, read) for dataset in prepared.basket)
     own = basket[0] if basket else _recording(prepared.dataset, read)
     whole = replace(prepared, checked=checked, dataset=own, basket=basket).sound()
-    outcomes, figures, _ = judged(whole)
+    outcomes, figures, _ = whole.judged()
     made = made_of(whole, [outcome.plan.dataset for outcome in outcomes], dict(described or {}))
 
     files: dict[str, bytes] = {_SCRIPT: checked.source.encode(), _ACCOUNT: _json(_account_json(whole.account))}
@@ -124,7 +124,7 @@ def verify(data: bytes) -> Verified:
         sums = dict(head["sums"])
         engine = str(head["made"]["engine_version"])
         described = {item["symbol"]: item["described"] for item in head["made"]["markets"] if item["described"]}
-        outcomes, found, _ = judged(prepared)
+        outcomes, found, _ = prepared.judged()
     except PackError:
         raise
     except SkelbError as exc:

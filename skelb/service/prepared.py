@@ -3,15 +3,24 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, NamedTuple
 
 from skelb.core.engine import Account, Outcome
 from skelb.core.errors import SettingsError
+from skelb.core.figures import Figures, Finding
 from skelb.core.language import Checked, Scripts, Setting, check
 from skelb.core.plan import Dataset, Expressions, InputValue, input_values
 from skelb.core.trials import Sweep
 from skelb.service.backtest import BasketResult, Choices, Result, backtest, backtest_basket, basket_of
 from skelb.service.checking import raise_errors, setting_for
+
+
+class Judged(NamedTuple):
+    """A run's outcomes, one a market; its figures by side, and what there is to say against it."""
+
+    outcomes: list[Outcome]
+    figures: dict[str, Figures]
+    findings: list[Finding]
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,6 +78,14 @@ class Prepared:
     def backtest_basket(self, **chosen: Any) -> BasketResult:
         """The judged run of the basket; `chosen` are further choices. Raises SettingsError as `backtest` does."""
         return backtest_basket(self.checked, self.basket, self.account, replace(self.choices, **chosen))
+
+    def judged(self) -> Judged:
+        """The run, of the dataset alone or of the basket. Raises SettingsError as `backtest` does."""
+        if self.basket:
+            together = self.backtest_basket()
+            return Judged(together.outcomes, together.figures, together.findings)
+        result = self.backtest()
+        return Judged([result.outcome], result.figures, result.findings)
 
     def outcomes(self) -> list[Outcome]:
         """The run, of the dataset alone or of every market of the basket."""

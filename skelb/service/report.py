@@ -11,7 +11,7 @@ from skelb.core.bars import PRICES, Bars
 from skelb.core.engine import Outcome
 from skelb.core.errors import SettingsError
 from skelb.core.export import TimedFinding, time_text, timed_findings
-from skelb.core.figures import Figures, Finding, daily_of, figures_of, joined, record_together
+from skelb.core.figures import Figures, daily_of, figures_of, joined, record_together
 from skelb.core.language.tools import read_back
 from skelb.core.plan import Dataset
 from skelb.core.report import Numbers, Swings, numbers_of, numbers_of_legs
@@ -84,7 +84,7 @@ def report_of(
 ) -> Report:
     """The report of a run of a sound script; `described` are the numbers of descriptions by symbol, where they are
     known. Raises SkelbError as a backtest does."""
-    outcomes, figures, findings = judged(prepared)
+    outcomes, figures, findings = prepared.judged()
     against = prepared.choices.against
     beside = None if against is None else prepared.dataset.other(against, prepared.dataset.bars.timeframe).dataset
     numbers = numbers_of(outcomes, figures["all"], swings or Swings(), beside)
@@ -131,15 +131,6 @@ def report_of_walk(prepared: Prepared, legs: Sequence[Leg], said: str) -> Report
 def _chosen(leg: Leg) -> str:
     said = [f"{name} {value:g}" if isinstance(value, float) else f"{name} {value}" for name, value in leg.point.items()]
     return ", ".join(said)
-
-
-def judged(prepared: Prepared) -> tuple[list[Outcome], dict[str, Figures], list[Finding]]:
-    """A run's outcomes, one a market, its figures and findings."""
-    if prepared.basket:
-        together = prepared.backtest_basket()
-        return together.outcomes, together.figures, together.findings
-    result = prepared.backtest()
-    return [result.outcome], result.figures, result.findings
 
 
 def made_of(prepared: Prepared, datasets: Sequence[Dataset], described: dict[str, int]) -> Made:

@@ -19,7 +19,7 @@ from skelb.service.library import Library
 from skelb.service.logbook import words_of
 from skelb.service.prepared import Prepared
 from skelb.service.readable import read_each
-from skelb.service.report import descriptions, judged
+from skelb.service.report import descriptions
 from skelb.service.setup import Setup
 from skelb.service.tallies import Tallies
 from skelb.store import Database, LogLine, RunRecord
@@ -69,7 +69,7 @@ class KeptRuns:
         """
         setup = setup.whole(self._library)
         prepared = setup.prepared(self._library, self._datasets).sound()
-        outcomes, figures, _ = judged(prepared)
+        outcomes, figures, _ = prepared.judged()
         title = prepared.checked.title
         before = None if parent is None else self.run(parent)
         if before is None or parsed_title(before.setup.text) != title:

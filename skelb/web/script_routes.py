@@ -5,13 +5,13 @@ from dataclasses import fields
 from fastapi import APIRouter
 
 from skelb.core.export import Preview, conversion_chart, conversion_names, conversion_of
-from skelb.core.export.python import Instrument, python_of
 from skelb.core.language import Setting, check, utf16_offset
 from skelb.core.language.bringing import bring
 from skelb.core.language.tools import brief, read_back, sheet_of, what_is_wrong
 from skelb.service import guide as guides
 from skelb.service.glimpse import Glimpse, glimpse_of
 from skelb.service.planning import Beginnings, beginnings, examples_for
+from skelb.service.taken_away import python_for
 from skelb.service.told import told_run
 from skelb.web.schemas import (
     BriefIn,
@@ -100,9 +100,7 @@ def readback(body: RunIn, app: App) -> TextOut:
 def as_python(body: RunIn, app: App) -> TextOut:
     """The strategy as one Python file for this market and account, on all bars that the file is given; a text it cannot
     write yet is an error that names the lines."""
-    prepared = body.setup.prepared(app.library, app.datasets).sound().alone()
-    on = Instrument(prepared.dataset.market, prepared.account, other=lambda symbol: app.library.market(symbol).market)
-    return TextOut(text=python_of(prepared.checked, prepared.choices.inputs, on, prepared.choices.sides))
+    return TextOut(text=python_for(body.setup.prepared(app.library, app.datasets).sound(), app.library))
 
 
 @router.post("/texts/brief")

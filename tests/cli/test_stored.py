@@ -9,6 +9,8 @@ import sys
 import zipfile
 from dataclasses import replace
 
+import pyarrow.csv
+import pyarrow.parquet
 import pytest
 from websockets.sync.client import connect
 
@@ -270,6 +272,39 @@ def test_a_pack_is_made_again_on_an_empty_folder(folder, tmp_path):
     assert "R.zip: it is no pack" in skelb(tmp_path, "verify", "R.zip", expect=2)
     assert "cannot be read" in skelb(tmp_path, "verify", "none.zip", expect=2)
     assert "cannot be written" in skelb(folder, "pack", "sway.skelb", *given, "--out", "no/P.zip", expect=2)
+
+
+def test_a_kept_run_is_exported(folder):
+    skelb(folder, "import", "wave.csv", "--symbol", "WAVE", "--market", "market.json")
+    skelb(folder, "account", "save", "own", "account.json")
+    here = Application(folder / "home")
+    text = (folder / "sway.skelb").read_text()
+    number = str(
+        here.runs.keep(Setup(text=text, market="WAVE", timeframe="15m", account="own", inputs={"n": 7.0})).number
+    )
+    here.close()
+    skelb(folder, "export", number, "run.json")
+    given = ("--stored", "WAVE", "--account", "own", "--set", "n=7")
+    run = document(folder, "backtest", "sway.skelb", *given, "--equity")
+    assert json.loads((folder / "run.json").read_text()) == run
+    printed = skelb(folder, "export", number)
+    skelb(folder, "export", number, "trades.csv")
+    assert printed == (folder / "trades.csv").read_text() and printed.count("\n") == len(run["trades"]) + 1
+    table = pyarrow.csv.read_csv(folder / "trades.csv")
+    assert table["net"].to_pylist() == [trade["net"] for trade in run["trades"]]
+    skelb(folder, "export", number, "equity.parquet", "--of", "equity")
+    equity = pyarrow.parquet.read_table(folder / "equity.parquet")
+    assert equity["equity"].to_pylist() == run["equity"]
+    assert ";" in skelb(folder, "export", number, "--decimal-commas").splitlines()[0]
+    skelb(folder, "export", number, "own.skelb")
+    assert (folder / "own.skelb").read_text() == text
+    skelb(folder, "export", number, "own.py")
+    made = [sys.executable, "-I", folder / "own.py", folder / "wave.csv", "--json"]
+    trades = json.loads(subprocess.run(made, capture_output=True, check=True).stdout)["trades"]
+    assert [trade["entry_time"] for trade in trades] == [trade["entry_time"] for trade in run["trades"]]
+    assert "there is no kept run 99" in skelb(folder, "export", "99", expect=2)
+    assert "ends in none of .csv" in skelb(folder, "export", number, "own.html", expect=2)
+    assert "cannot be written" in skelb(folder, "export", number, "no/own.csv", expect=2)
 
 
 def test_a_stand_in_feed_is_served_and_written_to_a_file(tmp_path):

@@ -13,6 +13,7 @@ import {
   scaleOf,
   signed,
 } from "@/ui";
+import { Falls } from "./Falls";
 import { shade, type Acts } from "./model";
 import { Section } from "./Section";
 
@@ -140,6 +141,7 @@ export function Course({ report, held, onShow, swings }: CourseProps) {
           strokeWidth="0.8"
         />
       </svg>
+      <Falls report={report} onShow={onShow} />
       <Stretches report={report} x={x} onShow={onShow} swings={swings} />
       <p className="flex justify-between text-note text-soft" style={{ width: `${(100 * RIGHT) / WIDTH}%` }}>
         <span>{dayText(times[0] ?? 0)}</span>

@@ -48,7 +48,7 @@ def course_of(record: Record, most_falls: int = 5) -> Course:
         record.equity[shown].tolist(),
         holding or [None] * shown.size,
         percent[shown].tolist(),
-        _falls(record, most_falls),
+        _falls(record, under, most_falls),
     )
 
 
@@ -60,21 +60,21 @@ def _points(under: Floats) -> Ints:
     return np.unique(np.concatenate((shown, deepest)))
 
 
-def _falls(record: Record, most: int) -> list[Fall]:
+def _falls(record: Record, under: Floats, most: int) -> list[Fall]:
     found, peak, peak_at, bottom = [], record.capital, record.begins, -1
-    equity, closes = record.equity.tolist(), record.closes.tolist()
+    equity, below, closes = record.equity.tolist(), under.tolist(), record.closes.tolist()
 
     def ended(recovered: int | None) -> Fall:
-        money = peak - equity[bottom]
+        money = below[bottom]
         return Fall(peak_at, closes[bottom], recovered, money, 100.0 * money / peak if peak > 0 else 0.0)
 
-    for at, now in enumerate(equity):
-        if now >= peak:
+    for at, money in enumerate(below):
+        if money == 0.0:
             if bottom >= 0:
                 found.append(ended(closes[at]))
                 bottom = -1
-            peak, peak_at = now, closes[at]
-        elif bottom < 0 or now < equity[bottom]:
+            peak, peak_at = max(peak, equity[at]), closes[at]
+        elif bottom < 0 or money > below[bottom]:
             bottom = at
     if bottom >= 0:
         found.append(ended(None))
