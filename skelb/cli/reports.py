@@ -13,7 +13,7 @@ from skelb.cli.declared import runner, spelled_out
 from skelb.cli.files import UsageError, read_file, write_file
 from skelb.cli.inputs import prepare, tallies_for
 from skelb.cli.options import JsonOption, OnBasketSides, json_bytes, print_json
-from skelb.cli.runs import count_run, print_figures, run_document
+from skelb.cli.runs import print_figures, run_document
 from skelb.cli.stored import stored_here
 from skelb.core.errors import PackError
 from skelb.service.library import Library
@@ -44,8 +44,6 @@ def report(
     """Judge a run whole: a script's on bars, or one that is kept, by its number instead of FILE."""
     with _asked(asked) as (prepared, described, tallies):
         prepared = replace(prepared, choices=replace(prepared.choices, against=against))
-        if tallies is not None and asked.stored:
-            count_run(prepared, prepared.backtest().outcome, tallies)
         found = report_of(prepared, tallies, None, described)
     if html is not None:
         write_file(html, saved_page(found))

@@ -24,13 +24,12 @@ from skelb.core.export import (
     series_document,
     signal_sentences,
 )
-from skelb.core.figures import FIGURES, Figures, Finding, daily_of, market_costs, market_figures, record_of
+from skelb.core.figures import FIGURES, Figures, Finding, market_costs, market_figures, record_of
 from skelb.core.plan import Expressions, input_values
-from skelb.core.trials import Try
 from skelb.service.backtest import bar_at
 from skelb.service.checking import checked_or_error, setting_for
 from skelb.service.prepared import Judged, Prepared
-from skelb.service.tallies import Tallies, label_of, setting_of
+from skelb.service.tallies import Tallies, try_of
 from skelb.store import StoreError
 
 app = typer.Typer()
@@ -124,7 +123,7 @@ def backtest(
         for outcome in judged.outcomes if prepared.basket else ():
             _print_market(outcome)
     if asked.stored and not prepared.basket:
-        count_run(prepared, judged.outcomes[0], tallies_for(asked))
+        _count(prepared, judged.outcomes[0], tallies_for(asked))
 
 
 def run_document(prepared: Prepared, judged: Judged, equity: bool) -> dict[str, object]:
@@ -151,16 +150,13 @@ def _print_market(outcome: Outcome) -> None:
     print(f"{symbol:12} net {net:>14,.2f}  trades {trades:>6}  cost of a day's range {share:>7}")
 
 
-def count_run(prepared: Prepared, outcome: Outcome, tallies: Tallies) -> None:
+def _count(prepared: Prepared, outcome: Outcome, tallies: Tallies) -> None:
     """A strategy's run was looked at."""
-    checked, dataset, choices = prepared.checked, prepared.dataset, prepared.choices
-    daily = daily_of(record_of(outcome)) if checked.has_entries else None
-    if daily is not None:
-        setting = setting_of(checked.source, choices.sides, choices.inverted, prepared.inputs)
-        tallies.begin(checked.title)
-        seen = Try(label_of(dataset, choices.inputs, "command line"), setting, daily)
+    seen, title = try_of(prepared, record_of(outcome), "command line"), prepared.checked.title
+    if seen is not None:
+        tallies.begin(title)
         with suppress(StoreError):  # the figures are out
-            tallies.count(checked.title, [(dataset, [seen])])
+            tallies.count(title, [(prepared.dataset, [seen])])
 
 
 def print_figures(figures: dict[str, Figures], findings: Sequence[Finding | TimedFinding]) -> None:

@@ -11,7 +11,7 @@ from skelb.core.bars import PRICES, Bars
 from skelb.core.engine import Outcome
 from skelb.core.errors import SettingsError
 from skelb.core.export import TimedFinding, time_text, timed_findings
-from skelb.core.figures import Figures, daily_of, figures_of, joined, record_together
+from skelb.core.figures import Figures, figures_of, joined, record_together
 from skelb.core.language.tools import read_back
 from skelb.core.plan import Dataset
 from skelb.core.report import Numbers, Swings, numbers_of, numbers_of_legs
@@ -20,7 +20,7 @@ from skelb.service.library import Library
 from skelb.service.prepared import Prepared
 from skelb.service.settings import changed_market, market_settings
 from skelb.service.setup import Setup
-from skelb.service.tallies import Tallies
+from skelb.service.tallies import Tallies, try_of
 
 
 @dataclass(frozen=True, slots=True)
@@ -191,10 +191,13 @@ def _market(dataset: Dataset, described: int | None) -> MarketMade:
 
 
 def _weighed(prepared: Prepared, outcomes: Sequence[Outcome], tallies: Tallies | None) -> tuple[int | None, str | None]:
-    """How many settings of the script were looked at, and what that makes of this one. Of a basket none is counted."""
-    daily = daily_of(record_together(outcomes))
-    if tallies is None or prepared.basket or daily is None or not prepared.checked.has_entries:
+    """How many settings of the script were looked at, this one too, and what that makes of it. Of a basket none is
+    counted."""
+    record = record_together(outcomes)
+    seen = None if tallies is None or prepared.basket else try_of(prepared, record, "report")
+    if tallies is None or seen is None:
         return None, None
     title = prepared.checked.title
-    worth = tallies.worth(title, prepared.dataset, daily)
+    tallies.saw(title, prepared.dataset, seen)
+    worth = tallies.worth(title, prepared.dataset, seen.daily)
     return worth.settings, f"{worth.sentence} {tallies.told(title).sentence}"

@@ -15,9 +15,10 @@ from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
 from skelb.core.bars import Floats
-from skelb.core.figures import Daily
+from skelb.core.figures import Daily, Record, daily_of
 from skelb.core.plan import Dataset
 from skelb.core.trials import HISTORIES, Histories, Listed, Tally, Try, best_of, best_within, by_luck, expected_best
+from skelb.service.prepared import Prepared
 from skelb.store import CourseRecord, Database, StoreError, TallyRecord, TallyTry
 
 _MOST_TITLES = 4
@@ -342,6 +343,17 @@ class Tallies:
                 self._histories.popitem(last=False)
         self._histories.move_to_end(place)
         return found
+
+
+def try_of(prepared: Prepared, record: Record, by: str, varied: Mapping[str, Any] | None = None) -> Try | None:
+    """A run that was looked at, by whom, `varied` from what is chosen; None of a script that enters nowhere, and of
+    days too few to say anything."""
+    daily = daily_of(record) if prepared.checked.has_entries else None
+    if daily is None:
+        return None
+    choices, changed = prepared.choices, varied or {}
+    setting = setting_of(prepared.checked.source, choices.sides, choices.inverted, {**prepared.inputs, **changed})
+    return Try(label_of(prepared.dataset, {**choices.inputs, **changed}, by), setting, daily)
 
 
 def setting_of(text: str, sides: str, inverted: bool, inputs: Mapping[str, Any]) -> int:

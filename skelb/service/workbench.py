@@ -34,10 +34,10 @@ from skelb.core.export import (
     timed_findings,
     window_of,
 )
-from skelb.core.figures import Figures, Record, daily_of, figures_of, record_of
+from skelb.core.figures import Figures, Record, figures_of, record_of
 from skelb.core.language import utf16_offset
 from skelb.core.language.tree import Side
-from skelb.core.trials import Sweep, Try
+from skelb.core.trials import Sweep
 from skelb.service.backtest import Result
 from skelb.service.datasets import Datasets
 from skelb.service.library import Library
@@ -56,7 +56,7 @@ from skelb.service.shown import (
     RunShown,
     TradeColumns,
 )
-from skelb.service.tallies import Tallies, label_of, setting_of
+from skelb.service.tallies import Tallies, try_of
 from skelb.store import StoreError
 
 _NEWEST_ALERTS = 200
@@ -184,12 +184,9 @@ class Workbench:
 
     def _count(self, prepared: Prepared, record: Record, varied: Mapping[str, Any]) -> None:
         """What a page shows of a strategy was looked at, `varied` from what is chosen."""
-        checked, dataset, choices = prepared.checked, prepared.dataset, prepared.choices
-        daily = daily_of(record) if checked.has_entries else None
-        if daily is not None:
-            setting = setting_of(checked.source, choices.sides, choices.inverted, {**prepared.inputs, **varied})
-            seen = Try(label_of(dataset, {**choices.inputs, **varied}, "typed"), setting, daily)
-            self._tallies.saw(checked.title, dataset, seen)
+        seen = try_of(prepared, record, "typed", varied)
+        if seen is not None:
+            self._tallies.saw(prepared.checked.title, prepared.dataset, seen)
 
     def next_yes(self, key: str, lane: str, bar: int, way: int) -> int | None:
         """The nearest bar after `bar` (before it with `way` -1) on which a lane turns yes; None when there is none.

@@ -49,7 +49,8 @@ def test_a_report_says_how_the_run_was_made(application, prepared):
     assert (market.symbol, market.described, market.data_version, market.bars) == ("WAVE", 1, 1, 4000)
     assert market.sha256 == bars_sum(wave_bars(4000)) != bars_sum(wave_bars(4000, seed=4))
     assert sum(year["trades"] for year in found.years) == len(result.outcome.trades)
-    assert found.looked_at == 0 and "before tries were counted" in found.weighed
+    assert found.looked_at == 1 and found.weighed.startswith("Of 1 setting looked at")  # by whoever reads this
+    assert report_of(prepared, application.tallies).looked_at == 1
     assert report_of(prepared).weighed is None
 
 

@@ -1,6 +1,6 @@
 """A script as it reads on one bar: each line's value, and its conditions' parts marked yes, no or unknown."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -8,9 +8,10 @@ from skelb.core.bars import Market
 from skelb.core.explain.explanation import Explanation, RuleReading
 from skelb.core.explain.reading import ConditionPart, Reader, Worth
 from skelb.core.language import Checked
-from skelb.core.language.tree import Carry, Definition, Enter, Exit, Name, Placed
+from skelb.core.language.tree import Carry, Definition, Enter, Exit, Name, Placed, Use
 
 Tone = Literal["yes", "no", "unknown", "number"]
+_MOST_TAKEN = 6
 
 
 @dataclass(frozen=True)
@@ -45,9 +46,9 @@ def readings_of(checked: Checked, explanation: Explanation, reader: Reader, mark
     lines: list[LineReading] = []
     marks: list[MarkedPart] = []
     for placed in checked.statements:
-        if checked.source[placed.start : placed.start + len(placed.text)] != placed.text:
-            continue  # it came with a used script
-        found = _of_statement(placed, rules.get(placed.start), reader, market)
+        if not placed.is_here:
+            continue
+        found = _of_statement(placed, rules.get(placed.start), checked, reader, market)
         if found is None:
             continue
         text, tone, condition = found
@@ -58,7 +59,7 @@ def readings_of(checked: Checked, explanation: Explanation, reader: Reader, mark
 
 
 def _of_statement(
-    placed: Placed, rule: RuleReading | None, reader: Reader, market: Market
+    placed: Placed, rule: RuleReading | None, checked: Checked, reader: Reader, market: Market
 ) -> tuple[str, Tone, ConditionPart | None] | None:
     match placed.statement:
         case Definition() if fields := reader.fields(placed.statement.value):
@@ -70,11 +71,25 @@ def _of_statement(
         case Carry():
             values = [reader.value(Name(name, placed.statement.span)) for name in placed.statement.names]
             return ", ".join(worded(value, kind, market) for value, kind in values), "number", None
+        case Use():
+            return _taken(checked.taken_from[placed.statement.name], reader, market)
         case Enter() | Exit() if rule is not None:
             text = rule.did or worded(rule.condition.value, True, market)
             return text, tone_of(rule.condition), rule.condition
         case _:
             return None
+
+
+def _taken(names: Sequence[str], reader: Reader, market: Market) -> tuple[str, Tone, None] | None:
+    """The values that are taken of a used script, under their names there; of many the first."""
+    told = []
+    for name in names[:_MOST_TAKEN]:
+        node, own = Name(name, (0, 0)), name.partition(".")[2]
+        if fields := reader.fields(node):
+            told += [f"{own}.{field} {worded(value, False, market)}" for field, value in fields.items()]
+        else:
+            told.append(f"{own} {worded(*reader.value(node), market)}")
+    return (", ".join(told + ["…"] * (len(names) > _MOST_TAKEN)), "number", None) if told else None
 
 
 def worded(value: Worth, is_condition: bool, market: Market) -> str:

@@ -66,6 +66,17 @@ class Checked:
             placed.statement.name: placed.text for placed in self.statements if isinstance(placed.statement, Definition)
         }
 
+    @cached_property
+    def taken_from(self) -> dict[str, tuple[str, ...]]:
+        """The values that the script itself takes of each used script, in the order in which it first does."""
+        taken: dict[str, dict[str, None]] = {alias: {} for alias in self.used}
+        for placed in self.statements:
+            for name in names_in(placed.statement) if placed.is_here else ():
+                alias, dot, _ = name.name.partition(".")
+                if dot and alias in taken and name.name not in self.inputs:
+                    taken[alias][name.name] = None
+        return {alias: tuple(names) for alias, names in taken.items()}
+
     @property
     def is_sound(self) -> bool:
         """Whether there is no error."""

@@ -557,8 +557,13 @@ Statement = Title | Note | Input | Definition | Carry | Define | Use | Zone | Sh
 
 @dataclass(frozen=True, slots=True)
 class Placed:
-    """A statement and where its text begins in the script."""
+    """A statement, the text that its spans are places in, and where that begins in the script.
+
+    What is not here stands in a used script or in a function: its text is that of its own place, and it begins where
+    this script names that.
+    """
 
     statement: Statement
     text: str
     start: int
+    is_here: bool = True

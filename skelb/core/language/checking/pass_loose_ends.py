@@ -17,18 +17,22 @@ from skelb.core.language.tree import (
     Input,
     Name,
     OnTimeframe,
+    Placed,
     Use,
 )
 from skelb.core.language.walk import parts_within
 
 
+def _written_here(work: Work) -> Iterator[Placed]:
+    """The sound statements of the script itself: what is wrong with a used one, its own check says."""
+    return (placed for placed in work.sound if placed.is_here)
+
+
 def check_never(work: Work) -> None:
     """Conditions that can never be yes."""
     meanings = {name: found.value for name, found in work.definitions.items()}
-    for placed in work.sound:
+    for placed in _written_here(work):
         statement = placed.statement
-        if isinstance(statement, Definition) and "." in statement.name:
-            continue  # a used script's: its own check says so
         node = statement.value if isinstance(statement, Definition) else getattr(statement, "when", None)
         if node is not None:
             warning = never_yes(node, placed.text, meanings)
@@ -39,7 +43,7 @@ def check_never(work: Work) -> None:
 def check_drawn(work: Work) -> None:
     """Oscillators drawn over price, and values of bars that are still forming."""
     meanings = {name: found.value for name, found in work.definitions.items()}
-    for placed in work.sound:
+    for placed in _written_here(work):
         statement = placed.statement
         if isinstance(statement, Draw) and statement.panel is None:
             for value in statement.values:

@@ -72,7 +72,7 @@ def _written_out(placed: Placed, work: Work) -> tuple[Placed, set[str]]:
     for number, carry in enumerate(expander.carries):
         carry = joined(carry, work.used)
         # The text only tells the statements apart; places are those of the call.
-        hidden = Placed(carry, f"{placed.text} {sorted(expander.called)} {number}", placed.start)
+        hidden = Placed(carry, f"{placed.text} {sorted(expander.called)} {number}", placed.start, is_here=False)
         check_carry(carry, work.scope)
         work.sound.append(hidden)
         for name, start in zip(carry.names, carry.starts, strict=True):

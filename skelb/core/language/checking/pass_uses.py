@@ -42,15 +42,15 @@ def add_used(work: Work, placed: Placed, use: Use, check_meanings: Pass) -> None
             raise Mistake("S0215", use.title_span, errors[0].message)
         line = LineMap(saved.text).place(errors[0].span[0]).line
         raise Mistake("S0214", use.title_span, f"`{title}` has a mistake in its line {line}: {errors[0].message}")
-    statements = used_statements(use, [item.statement for item in inner.sound], inner.inputs, work.inputs)
+    statements = used_statements(use, placed.text, inner.sound, inner.inputs, work.inputs)
     work.used[use.name] = saved
     work.scope.aliases.add(use.name)
-    for statement in statements:
-        _add(work, Placed(statement, placed.text, placed.start), statement)
+    for statement, text in statements:
+        work.sound.append(Placed(statement, text, placed.start, is_here=False))
+        _add(work, statement)
 
 
-def _add(work: Work, placed: Placed, statement: Statement) -> None:
-    work.sound.append(placed)
+def _add(work: Work, statement: Statement) -> None:
     match statement:
         case Input():
             work.inputs[statement.name] = statement

@@ -15,6 +15,7 @@ from skelb.core.language.tree import (
     Name,
     Negative,
     Number,
+    Placed,
     Statement,
     Text,
     Truth,
@@ -76,9 +77,10 @@ def prefixed(statement: Statement, names: Mapping[str, str]) -> Statement:
 
 
 def used_statements(
-    use: Use, statements: Collection[Statement], inputs: Mapping[str, Input], own_inputs: Mapping[str, Input]
-) -> list[Statement]:
-    """What a used script defines, its names prefixed and its inputs as `with` sets them.
+    use: Use, text: str, placed: Collection[Placed], inputs: Mapping[str, Input], own_inputs: Mapping[str, Input]
+) -> list[tuple[Statement, str]]:
+    """What a used script defines, its names prefixed and its inputs as `with` sets them, and the text that each one's
+    spans are places in: its own, or that of the `use` statement.
 
     An input set to a value stays an input with that default; one set to an expression becomes a definition.
     Raises Mistake on an input it does not have or a value that the input cannot hold.
@@ -91,20 +93,21 @@ def used_statements(
                 "S0209", item.name_span, f"`{use.title}` has no input `{item.name}`", None, f"Its inputs: {listed}."
             )
         given[item.name] = item
-    defining = [item for item in statements if isinstance(item, (Input, Definition, Carry))]
-    defined = [name for item in defining for name in (item.names if isinstance(item, Carry) else (item.name,))]
+    kinds = (Input, Definition, Carry)
+    defining = [(item.statement, item.text) for item in placed if isinstance(item.statement, kinds)]
+    defined = [name for item, _ in defining for name in (item.names if isinstance(item, Carry) else (item.name,))]
     names = {name: f"{use.name}.{name}" for name in defined}
     for name, item in given.items():  # an input that holds one of this script's own inputs is that input
         if isinstance(item.value, Name) and item.value.name in own_inputs and inputs[name].kind in _WORDS:
             names[name] = item.value.name
-    found: list[Statement] = []
-    for statement in defining:
+    found: list[tuple[Statement, str]] = []
+    for statement, own_text in defining:
         if isinstance(statement, Input) and statement.name in given:
             fresh = _set_input(statement, given[statement.name], names, own_inputs)
             if fresh is not None:
-                found.append(fresh)
+                found.append((fresh, own_text if isinstance(fresh, Input) else text))
         else:
-            found.append(prefixed(statement, names))
+            found.append((prefixed(statement, names), own_text))
     return found
 
 

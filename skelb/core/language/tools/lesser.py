@@ -41,7 +41,7 @@ def lesser_scripts(checked: Checked) -> list[Lesser]:
             text = source[:begins] + source[ends:]
             found.append(Lesser("without", row.text, "", _line(source, begins), text))
     for placed in checked.statements:
-        found += _parts(source, placed)
+        found += _parts(source, placed) if placed.is_here else ()
     return sorted(found, key=lambda item: (item.line, item.change == "alone"))
 
 
