@@ -33,6 +33,7 @@ from skelb.core.language.tools import (
 from skelb.core.plan import Expressions, input_values
 from skelb.service.backtest import Choices, backtest
 from tests.conftest import DEMO_SETTING, dataset
+from tests.core.test_readings import is_expression
 from tests.generated import SHAPES, bars_of, seeds, text_of
 
 pytestmark = pytest.mark.law
@@ -112,4 +113,5 @@ def documents_of(checked, bars):
     explainer = Explainer(checked, result.outcome.plan, Account())
     for bar in {result.outcome.first, result.outcome.last}:
         yield explanation_document(explainer.explain(bar), result.outcome)
-        explainer.readings(bar)
+        for mark in explainer.readings(bar)[1].marks:
+            assert is_expression(checked.source[mark.start : mark.end])

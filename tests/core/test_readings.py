@@ -44,6 +44,13 @@ def explainer():
     return Explainer(checked, backtest(checked, dataset(), Account(), Choices({})).outcome.plan, Account())
 
 
+def is_expression(text):
+    """Whether a text is one whole expression."""
+    written = Reader(text)
+    read_expression(written)
+    return written.now.kind == "end"
+
+
 def plain(text):
     return " ".join(text.split())
 
@@ -52,9 +59,7 @@ def plain(text):
 def test_marks_stand_under_whole_conditions_and_why_speaks_of_what_is_written(explainer, bar):
     explanation, readings = explainer.readings(bar)
     for mark in readings.marks:
-        written = Reader(USING[mark.start : mark.end])
-        read_expression(written)
-        assert written.now.kind == "end", USING[mark.start : mark.end]
+        assert is_expression(USING[mark.start : mark.end])
     assert {plain(USING[mark.start : mark.end]) for mark in readings.marks} >= {"w.far", "close > w.calm", "whole.up"}
     for sentence in why_sentences(explanation):
         for quoted in re.findall(r"`([^`]+)`", sentence):

@@ -18,13 +18,13 @@ export function Against({ report, onShow }: { report: Report } & Acts) {
             <li key={finding.code + finding.message} className="flex items-baseline gap-2 py-[2px]">
               <span
                 aria-hidden
-                className={
+                className={`w-3 flex-none text-center ${
                   finding.severity === "grave"
                     ? "text-loss"
                     : finding.severity === "warning"
                       ? "text-brass"
                       : "text-soft"
-                }
+                }`}
               >
                 {finding.severity === "note" ? "·" : "△"}
               </span>
@@ -46,7 +46,7 @@ export function Against({ report, onShow }: { report: Report } & Acts) {
         })}
         {report.weighed && (
           <li className="flex items-baseline gap-2 py-[2px]" data-testid="weighed">
-            <span aria-hidden className="text-brass">
+            <span aria-hidden className="w-3 flex-none text-center text-brass">
               △
             </span>
             {report.weighed}

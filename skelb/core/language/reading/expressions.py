@@ -48,11 +48,12 @@ _NOT_A_VALUE = frozenset(
 
 def read_expression(reader: Reader) -> Expression:
     """One whole expression: a sequence of steps, or a single one."""
+    start = reader.now.start
     found = _read_all_of(reader) if reader.is_word("all") else _read_or(reader)
     while reader.accept_word("then"):
         b = _read_or(reader)
         within, unless = _read_tails(reader)
-        found = Sequence(found, b, within, unless, (found.span[0], reader.last_end))
+        found = Sequence(found, b, within, unless, (start, reader.last_end))
     if reader.is_word("unless", "no"):
         raise Mistake(
             "S0101",
@@ -103,6 +104,7 @@ def read_value(reader: Reader) -> Expression:
 
 
 def _read_or(reader: Reader) -> Expression:
+    start = reader.now.start
     found = _read_and(reader)
     parts = [found]
     while reader.now.text == "or":
@@ -113,16 +115,17 @@ def _read_or(reader: Reader) -> Expression:
         raise Mistake(
             "S0109", reader.now.span, f"`{reader.now.text}` is written `{right}`", Mend(right, reader.now.span)
         )
-    return found if len(parts) == 1 else Logic("or", tuple(parts), (found.span[0], reader.last_end))
+    return found if len(parts) == 1 else Logic("or", tuple(parts), (start, reader.last_end))
 
 
 def _read_and(reader: Reader) -> Expression:
+    start = reader.now.start
     found = _read_not(reader)
     parts = [found]
     while reader.now.text == "and":
         reader.advance()
         parts.append(_read_not(reader))
-    return found if len(parts) == 1 else Logic("and", tuple(parts), (found.span[0], reader.last_end))
+    return found if len(parts) == 1 else Logic("and", tuple(parts), (start, reader.last_end))
 
 
 def _read_not(reader: Reader) -> Expression:
@@ -136,10 +139,11 @@ def _read_not(reader: Reader) -> Expression:
 
 
 def _read_comparison(reader: Reader) -> Expression:
+    start = reader.now.start
     a = _read_sum(reader)
     if reader.now.text not in _RELATIONS:
         return a
-    found = _read_relation(reader, a)
+    found = _read_relation(reader, a, start)
     if found is not a and (reader.is_sign(*_COMPARING) or _starts_relation(reader)):
         raise Mistake(
             "S0108",
@@ -157,8 +161,7 @@ def _starts_relation(reader: Reader) -> bool:
     return reader.is_word("crosses", "meets", "is") or (reader.is_word("not") and reader.ahead().text == "in")
 
 
-def _read_relation(reader: Reader, a: Expression) -> Expression:
-    start = a.span[0]
+def _read_relation(reader: Reader, a: Expression, start: int) -> Expression:
     if reader.is_sign(*_COMPARING):
         operands, operators = [a], []
         while reader.is_sign(*_COMPARING):
@@ -168,9 +171,9 @@ def _read_relation(reader: Reader, a: Expression) -> Expression:
     if not _starts_relation(reader):
         return a
     if reader.is_word("is"):
-        return _read_is(reader, a)
+        return _read_is(reader, a, start)
     if reader.is_word("crosses", "meets"):
-        return _read_crossing(reader, a)
+        return _read_crossing(reader, a, start)
     negated = reader.accept_word("not") is not None
     reader.advance()  # `in`
     items = _read_set(reader)
@@ -205,7 +208,7 @@ def _read_set(reader: Reader) -> tuple[Expression, ...] | None:
     return tuple(items)
 
 
-def _read_is(reader: Reader, a: Expression) -> Expression:
+def _read_is(reader: Reader, a: Expression, start: int) -> Expression:
     is_word = reader.advance()
     negated = reader.accept_word("not") is not None
     if reader.now.kind == "number" and not negated:
@@ -214,12 +217,12 @@ def _read_is(reader: Reader, a: Expression) -> Expression:
         raise reader.missing("a word", "`is` compares with a word, as in `weekday is fri`; numbers compare with `==`.")
     if reader.ahead().text in ("(", "on", "from") and not reader.is_word("on", "off"):  # another series of words
         b = _read_sum(reader)
-        return Comparison((a, b), ("!=" if negated else "==",), (a.span[0], reader.last_end))
+        return Comparison((a, b), ("!=" if negated else "==",), (start, reader.last_end))
     word = reader.advance()
-    return Is(a, word.text, word.span, negated, (a.span[0], word.end))
+    return Is(a, word.text, word.span, negated, (start, word.end))
 
 
-def _read_crossing(reader: Reader, a: Expression) -> Expression:
+def _read_crossing(reader: Reader, a: Expression, start: int) -> Expression:
     word = reader.advance()
     kind = "meets"
     if word.text == "crosses":
@@ -234,7 +237,7 @@ def _read_crossing(reader: Reader, a: Expression) -> Expression:
             )
         kind = reader.need_word(("above", "below"), "`above` or `below` after `crosses`").text
     b = _read_sum(reader)
-    return Crossing(kind, a, b, (a.span[0], reader.last_end))
+    return Crossing(kind, a, b, (start, reader.last_end))
 
 
 def _read_sum(reader: Reader) -> Expression:
@@ -243,10 +246,11 @@ def _read_sum(reader: Reader) -> Expression:
 
 def _read_arithmetic(reader: Reader, least: int) -> Expression:
     """Sums and products whose operators bind at least so tightly: 1 for `+` and `-`, 2 for `*` and `/`."""
+    start = reader.now.start
     found = _read_negative(reader)
     while (binds := _BINDS.get(reader.now.text, 0)) >= least:
         operator = reader.advance().text
-        found = Arithmetic(operator, found, _read_arithmetic(reader, binds + 1), (found.span[0], reader.last_end))
+        found = Arithmetic(operator, found, _read_arithmetic(reader, binds + 1), (start, reader.last_end))
     return found
 
 
@@ -257,6 +261,7 @@ def _read_negative(reader: Reader) -> Expression:
         x = _read_negative(reader)
         reader.depth -= 1
         return Negative(x, (start, reader.last_end))
+    start = reader.now.start
     base = _read_postfix(reader)
     if reader.now.text != "^":
         return base
@@ -264,37 +269,38 @@ def _read_negative(reader: Reader) -> Expression:
     with_depth(reader)
     exponent = _read_negative(reader)
     reader.depth -= 1
-    return Arithmetic("^", base, exponent, (base.span[0], reader.last_end))
+    return Arithmetic("^", base, exponent, (start, reader.last_end))
 
 
 def _read_postfix(reader: Reader) -> Expression:
+    start = reader.now.start
     found = _read_primary(reader)
     while reader.now.text in _POSTFIX:
         if reader.now.text == ".":
-            found = _read_field(reader, found)
+            found = _read_field(reader, found, start)
         elif reader.now.text == "on":
-            found = _read_on(reader, found)
+            found = _read_on(reader, found, start)
         else:
-            found = _read_from(reader, found)
+            found = _read_from(reader, found, start)
     return found
 
 
-def _read_field(reader: Reader, record: Expression) -> Expression:
+def _read_field(reader: Reader, record: Expression, start: int) -> Expression:
     reader.advance()
     if reader.now.kind != "name":
         raise reader.missing("a field's name")
     name = reader.advance()
     if reader.is_sign("("):
-        prefix = reader.text[record.span[0] : name.start]
+        prefix = reader.text[start : name.start]
         if name.text not in FUNCTIONS:
-            raise Mistake("S0110", (record.span[0], name.end), f"there is no function `{prefix}{name.text}`", None,
+            raise Mistake("S0110", (start, name.end), f"there is no function `{prefix}{name.text}`", None,
                           foreign_call_help(prefix))  # fmt: skip
-        raise Mistake("S0110", (record.span[0], name.end), f"functions stand without a prefix: write `{name.text}(…)`",
-                      Mend("", (record.span[0], name.start)), f"`{prefix}` is not needed.")  # fmt: skip
-    return Field(record, name.text, name.span, (record.span[0], name.end))
+        raise Mistake("S0110", (start, name.end), f"functions stand without a prefix: write `{name.text}(…)`",
+                      Mend("", (start, name.start)), f"`{prefix}` is not needed.")  # fmt: skip
+    return Field(record, name.text, name.span, (start, name.end))
 
 
-def _read_from(reader: Reader, x: Expression) -> Expression:
+def _read_from(reader: Reader, x: Expression, start: int) -> Expression:
     reader.advance()
     symbol: str | Name
     if reader.now.kind == "name":
@@ -303,13 +309,13 @@ def _read_from(reader: Reader, x: Expression) -> Expression:
     else:
         symbol = reader.need_text("the other market's symbol")
     minutes, forming = _read_timeframe(reader) if reader.accept_word("on") else (None, False)
-    return FromMarket(x, symbol, minutes, forming, (x.span[0], reader.last_end))
+    return FromMarket(x, symbol, minutes, forming, (start, reader.last_end))
 
 
-def _read_on(reader: Reader, x: Expression) -> Expression:
+def _read_on(reader: Reader, x: Expression, start: int) -> Expression:
     reader.advance()
     minutes, forming = _read_timeframe(reader)
-    return OnTimeframe(x, minutes, forming, (x.span[0], reader.last_end))
+    return OnTimeframe(x, minutes, forming, (start, reader.last_end))
 
 
 def _read_timeframe(reader: Reader) -> tuple[int | Name, bool]:

@@ -5,8 +5,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 from skelb.core.language.check import Checked
-from skelb.core.language.diagnostics import Span
-from skelb.core.language.reading.tokens import tokenize
 from skelb.core.language.tools.sheet import sheet_of
 from skelb.core.language.tree import Definition, Enter, Exit, Expression, Logic, Placed
 
@@ -49,8 +47,8 @@ def _parts(source: str, placed: Placed) -> Iterator[Lesser]:
     node, of = _condition(placed)
     if not isinstance(node, Logic) or node.operator != "and":
         return
-    written = [placed.text[slice(*whole_span(placed.text, part.span))] for part in node.parts]
-    begins, ends = (placed.start + at for at in whole_span(placed.text, node.span))
+    written = [placed.text[slice(*part.span)] for part in node.parts]
+    begins, ends = (placed.start + at for at in node.span)
     for place, (part, text) in enumerate(zip(node.parts, written, strict=True)):
         line = _line(source, placed.start + part.span[0])
         others = " and ".join(f"({other})" for at, other in enumerate(written) if at != place)
@@ -59,27 +57,9 @@ def _parts(source: str, placed: Placed) -> Iterator[Lesser]:
             yield Lesser("alone", text, of, line, f"{source[:begins]}({text}){source[ends:]}")
 
 
-def whole_span(text: str, span: Span) -> Span:
-    """A span with the brackets that it holds one half of: those around a first or last part are outside of it."""
-    begins, ends = span
-    brackets = [token for token in tokenize(text) if token.text in ("(", ")")]
-    depth = lowest = 0
-    for token in brackets:
-        if begins <= token.span[0] < ends:
-            depth += 1 if token.text == "(" else -1
-            lowest = min(lowest, depth)
-    before = [token.span[0] for token in brackets if token.text == "(" and token.span[0] < begins]
-    after = [token.span[1] for token in brackets if token.text == ")" and token.span[1] > ends]
-    if lowest < 0:
-        begins = before[lowest]
-    if depth > lowest:
-        ends = after[depth - lowest - 1]
-    return begins, ends
-
-
 def _condition(placed: Placed) -> tuple[Expression | None, str]:
     statement = placed.statement
-    if isinstance(statement, Definition) and "." not in statement.name:  # that would be a used script's
+    if isinstance(statement, Definition):
         return statement.value, statement.name
     if isinstance(statement, (Enter, Exit)):
         kind = "enter" if isinstance(statement, Enter) else "exit"

@@ -3,7 +3,6 @@
 from typing import Literal
 
 from skelb.core.language.check import Checked
-from skelb.core.language.tools.lesser import whole_span
 from skelb.core.language.tree import Placed, Protect
 
 NearerKind = Literal["stop", "target"]
@@ -30,7 +29,7 @@ def nearer_script(checked: Checked, kind: NearerKind, level: float) -> tuple[str
         span = statement.distance.span
         by = f"{said} R"
         if kind == "stop":
-            span = whole_span(placed.text, statement.distance.amount.span)
+            span = statement.distance.amount.span
             by = f"{said} * ({placed.text[slice(*span)]})"
         written = placed.text[: span[0]] + by + placed.text[span[1] :]
         lines.append(" ".join(written.split()))
