@@ -164,3 +164,12 @@ def test_where_there_is_something_it_is_believed():
     tally = Tally()
     tally.add(tries_of(crossings(close, moves, pairs, edge=0.0004)), Histories(hourly(close), 1))
     assert by_luck(tally.listed[0].statistic, [[tally]]) <= 0.01
+
+
+def test_without_any_of_its_tries_luck_shows_nothing(histories):
+    rows = np.random.default_rng(4).normal(0, 1, (3, 60))
+    tally = Tally()
+    tally.add(tries_of(rows), histories)
+    digests = [item.digest for item in tally.listed]
+    assert len(digests) == 3 and (tally.largest(digests) == -np.inf).all()
+    assert np.isfinite(tally.largest(digests[:2])).all()

@@ -24,10 +24,11 @@ export function Guide({ page, onPage, onVoyage, onOpen }: Props) {
   const rows = useQuery({ ...guideQuery(words), placeholderData: keepPreviousData });
   const client = useQueryClient();
   const shown = page ?? VOYAGE_PAGE;
-  const openFirst = async () => {
-    const [first] = await client.fetchQuery(guideQuery(words));
-    if (first) onPage(first.id);
-  };
+  const openFirst = () =>
+    client.fetchQuery(guideQuery(words)).then(
+      ([first]) => first && onPage(first.id),
+      () => undefined, // other words were typed since, or the list says what went wrong
+    );
   return (
     <section className="flex h-full">
       <nav aria-label="Pages of the guide" className="flex w-72 flex-none flex-col border-r border-line">

@@ -155,8 +155,8 @@ class Tally:
             return whole
         plain = np.maximum.reduce([self.rest, *(item.draws for item in self.listed)])
         kept = np.maximum.reduce([self.rest, *(item.draws for item in self.listed if item.digest not in without)])
-        known = np.isfinite(kept)
-        return np.where(known, kept + np.where(known, whole - plain, 0.0), -np.inf).astype(np.float32)
+        gained = np.subtract(whole, plain, out=np.zeros_like(whole), where=np.isfinite(kept))
+        return (kept + gained).astype(np.float32)
 
 
 def by_luck(statistic: float, tallies: Sequence[Sequence[Tally]], without: Collection[int] = ()) -> float:
