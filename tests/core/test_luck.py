@@ -172,4 +172,4 @@ def test_without_any_of_its_tries_luck_shows_nothing(histories):
     tally.add(tries_of(rows), histories)
     digests = [item.digest for item in tally.listed]
     assert len(digests) == 3 and (tally.largest(digests) == -np.inf).all()
-    assert np.isfinite(tally.largest(digests[:2])).all()
+    assert np.isfinite(tally.largest(digests[:2])).all() and (Tally().largest(digests) == -np.inf).all()
