@@ -85,7 +85,7 @@ describe("figures", () => {
     [info("fraction"), 0.125, "12.5 %"],
     [info("percent"), 12.34, "12.3 %"],
     [info("count"), 1200, "1,200"],
-    [info("bars"), 3.25, "3.3"],
+    [info("bars"), 3.25, "3.3 bars"],
     [info("R"), -1.5, "−1.50 R"],
     [info("ratio"), 1.004, "1.00"],
   ])("are shown in their unit", (figure, value, text) => expect(figureText(figure, value)).toBe(text));

@@ -58,7 +58,7 @@ export function figureText(info: FigureInfo, value: number | null | undefined): 
       return plain(value, 0);
     case "bars":
     case "days":
-      return plain(value, 1);
+      return `${plain(value, 1)} ${info.unit}`;
     case "R":
       return `${signed(value, 2)} R`;
     default:

@@ -42,7 +42,7 @@ FIGURES: tuple[Figure, ...] = (
     Figure("longest_losing_run", "count", "Longest losing run", "Most trades in a row that did not win.", False, "risk"),
     Figure("average_bars_held", "bars", "Average bars held", "Mean number of bars from entry to exit, the entry's bar counted.", None, "trades"),
     Figure("exposure", "fraction", "Exposure", "Share of bars on which a position was open at some moment; two at once count once.", None, "risk"),
-    Figure("sharpe", "ratio", "Sharpe", "Mean over sample deviation of equity's daily relative changes beyond what cash earns (the account's `cash_rate`), times the root of trading days a year: those of the run, by the years from its first to its last.", True, "risk"),
+    Figure("sharpe", "ratio", "Sharpe", "Mean over sample deviation of equity's daily relative changes beyond what cash earns (the account's cash rate), times the root of trading days a year: those of the run, by the years from its first to its last.", True, "risk"),
     Figure("sharpe_error", "ratio", "Sharpe ±", "Standard error of Sharpe (Lo 2002), days near to one another taken together: the true one lies within twice that in 19 of 20 cases.", None, "risk"),
     Figure("sortino", "ratio", "Sortino", "As Sharpe, with the root mean square of the falls (rises counted as 0) as the deviation.", True, "risk"),
     Figure("total_commission", "money", "Commission", "Commission of all trades.", False, "costs"),
