@@ -4,6 +4,7 @@ import re
 from collections import defaultdict
 from dataclasses import dataclass, replace
 from functools import cache
+from os.path import normpath
 from pathlib import Path
 
 from skelb.core.bars import Timeframe
@@ -89,7 +90,7 @@ def _linked(text: str, path: Path) -> str:
     """A page's text with its links to other files as addresses of their pages."""
 
     def address(found: re.Match[str]) -> str:
-        file = (path.parent / found[1]).resolve()
+        file = Path(normpath(path.parent / found[1]))
         group = {GUIDE: "page", GUIDE / "howto": "howto", GUIDE.parent / "diagnostics": "code"}[file.parent]
         return f"](/guide?page={group}/{file.stem})"
 
