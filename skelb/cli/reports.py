@@ -96,6 +96,8 @@ def export_command(
     ending = ".csv" if file is None else file.suffix
     if ending not in (".csv", ".parquet", *_EXPORTS):
         raise UsageError(f"{file} ends in none of .csv, .parquet, {', '.join(_EXPORTS)}")
+    if ending in _EXPORTS and (of != "trades" or decimal_commas):
+        raise UsageError(f"--of and --decimal-commas are for tables, which {file} is not")
     with stored_here() as application:
         setup = application.runs.run(number).setup
         prepared = setup.prepared(application.library, application.datasets).sound()

@@ -303,6 +303,7 @@ def test_a_kept_run_is_exported(folder):
     trades = json.loads(subprocess.run(made, capture_output=True, check=True).stdout)["trades"]
     assert [trade["entry_time"] for trade in trades] == [trade["entry_time"] for trade in run["trades"]]
     assert "there is no kept run 99" in skelb(folder, "export", "99", expect=2)
+    assert "are for tables" in skelb(folder, "export", number, "own.py", "--of", "equity", expect=2)
     assert "ends in none of .csv" in skelb(folder, "export", number, "own.html", expect=2)
     assert "cannot be written" in skelb(folder, "export", number, "no/own.csv", expect=2)
 
