@@ -5,7 +5,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated
 
 import typer
 
@@ -21,14 +21,12 @@ from skelb.service.packs import pack, verify
 from skelb.service.prepared import Prepared
 from skelb.service.report import descriptions, report_of
 from skelb.service.saved_page import saved_page
-from skelb.service.tables import equity_table, trades_table, written
+from skelb.service.tables import Form, Of, run_table, written
 from skelb.service.taken_away import python_for
 from skelb.service.tallies import Tallies
 
 app = typer.Typer()
 run = runner(app)
-
-Of = Literal["trades", "equity"]
 
 
 @app.command()
@@ -104,8 +102,8 @@ def export_command(
         if ending in _EXPORTS:
             data = _EXPORTS[ending](prepared, application.library)
         else:
-            table = (trades_table if of == "trades" else equity_table)(prepared.judged().outcomes)
-            data = written(table, "parquet" if ending == ".parquet" else "csv-comma" if decimal_commas else "csv")
+            form: Form = "parquet" if ending == ".parquet" else "csv-comma" if decimal_commas else "csv"
+            data = written(run_table(prepared.outcomes(), of), form)
     if file is None:
         sys.stdout.buffer.write(data)
         return

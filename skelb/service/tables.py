@@ -13,10 +13,11 @@ import pyarrow.parquet
 from skelb.core.bars import PRICES, Bars
 from skelb.core.engine import Outcome
 from skelb.core.export import trade_rows
-from skelb.core.figures import basket_order, record_together
+from skelb.core.figures import Record, basket_order, joined, record_together
 
 # With decimal commas, for places where a spreadsheet reads 1.5 as a date, values are apart by semicolons.
 Form = Literal["csv", "csv-comma", "parquet"]
+Of = Literal["trades", "equity"]
 
 
 def written(table: pa.Table, form: Form) -> bytes:
@@ -72,9 +73,8 @@ def trades_table(outcomes: Sequence[Outcome]) -> pa.Table:
     return pa.table(columns)
 
 
-def equity_table(outcomes: Sequence[Outcome]) -> pa.Table:
+def equity_table(record: Record) -> pa.Table:
     """Equity at the close of every bar, or of a basket's moments, and what holding instead would be worth."""
-    record = record_together(outcomes)
     unknown = np.full(record.equity.size, np.nan)
     worth = record.holding / record.held_from if record.held_from > 0 else unknown
     return pa.table(
@@ -84,3 +84,16 @@ def equity_table(outcomes: Sequence[Outcome]) -> pa.Table:
             "holding": pa.array(record.capital * worth, from_pandas=True),
         }
     )
+
+
+def run_table(outcomes: Sequence[Outcome], of: Of) -> pa.Table:
+    """A run's table of trades or of equity."""
+    return trades_table(outcomes) if of == "trades" else equity_table(record_together(outcomes))
+
+
+def legs_table(legs: Sequence[Sequence[Outcome]], of: Of) -> pa.Table:
+    """The same of runs end to end: one row of numbers through all trades, one course of equity."""
+    if of == "equity":
+        return equity_table(joined([record_together(outcomes) for outcomes in legs]))
+    found = pa.concat_tables([trades_table(outcomes) for outcomes in legs])
+    return found.set_column(0, "number", pa.array(range(1, len(found) + 1), pa.int64()))

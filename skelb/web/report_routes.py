@@ -2,7 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import replace
-from typing import Annotated, Literal
+from typing import Annotated
 
 from fastapi import APIRouter, Depends, Request, Response
 from starlette.concurrency import run_in_threadpool
@@ -13,7 +13,7 @@ from skelb.service.packs import Verified, pack, verify
 from skelb.service.prepared import Prepared
 from skelb.service.report import Report, descriptions, report_of
 from skelb.service.saved_page import saved_page
-from skelb.service.tables import Form, equity_table, trades_table, written
+from skelb.service.tables import Form, Of, run_table, written
 from skelb.service.worth import NearerTried, Worths, WorthStep, try_nearer
 from skelb.web.schemas import NearerIn, ReportIn, RunIn
 from skelb.web.served import TABLE_FILE, ZIP, App, file_sent, json_lines, named_file, sent, table_file, zip_file
@@ -39,11 +39,12 @@ def report_page(body: ReportIn, app: App) -> Response:
 
 
 @router.post("/table", response_class=Response, responses=TABLE_FILE)
-def report_table(body: RunIn, app: App, of: Literal["trades", "equity"] = "trades", form: Form = "csv") -> Response:
+def report_table(body: RunIn, app: App, of: Of = "trades", form: Form = "csv") -> Response:
     """The trades of a run, or its equity at every close, as a file."""
     prepared = body.setup.prepared(app.library, app.datasets).sound()
-    made = (trades_table if of == "trades" else equity_table)(prepared.outcomes())
-    return table_file(written(made, form), f"{prepared.checked.title or 'Run'} {of}", form)
+    return table_file(
+        written(run_table(prepared.outcomes(), of), form), f"{prepared.checked.title or 'Run'} {of}", form
+    )
 
 
 @router.post("/nearer")

@@ -11,7 +11,7 @@ from skelb.service.application import Application
 from skelb.service.baskets import Basket, basket_run
 from skelb.service.report import Report
 from skelb.service.studies import Studies
-from skelb.service.tables import Form
+from skelb.service.tables import Form, Of, written
 from skelb.service.trials.desk import BestWeighed, View
 from skelb.service.trials.estimate import estimated
 from skelb.service.trials.orders import TrialOrder, markets_of
@@ -164,6 +164,15 @@ def walk(number: Number, app: App, view: Seen, choose: Choice = "value") -> Walk
 def walk_report(number: Number, app: App, view: Seen, choose: Choice = "value") -> Report:
     """The days outside of a walk-forward judged whole, as one run."""
     return app.desk.walk_report(number, view, choose)
+
+
+@router.get("/trials/{number}/walk/table", response_class=Response, responses=TABLE_FILE)
+def walk_table(
+    number: Number, app: App, view: Seen, choose: Choice = "value", of: Of = "trades", form: Form = "csv"
+) -> Response:
+    """The trades of the days outside of a walk-forward, or their equity at every close, as a file."""
+    made = app.desk.walk_table(number, view, choose, of)
+    return table_file(written(made, form), f"Walk-forward {number} {of}", form)
 
 
 @router.post("/trials/{number}/looks")

@@ -223,6 +223,11 @@ def test_a_walk_forward_chooses_and_is_judged_like_the_command_lines(page, world
     assert net == pytest.approx(by_neighbours["stitched"]["net"], abs=0.51)
     page.reload()
     expect(page.get_by_role("region", name="The rules in plain sentences")).to_contain_text("chosen anew for each")
+    page.get_by_role("button", name="Tables").click()
+    with page.expect_download() as saved:
+        page.get_by_role("button", name="CSV", exact=True).first.click()
+    trades = csv.DictReader(saved.value.path().read_text().splitlines())
+    assert sum(float(trade["net"]) for trade in trades) == pytest.approx(by_neighbours["stitched"]["net"])
     page.get_by_role("button", name="Back to the trial").click()
     expect(page.get_by_label("Chosen by")).to_have_value("neighbours")
 

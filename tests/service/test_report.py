@@ -17,7 +17,7 @@ from skelb.core.figures import figures_of, record_together
 from skelb.service import saved_page as saving
 from skelb.service.report import bars_sum, descriptions, report_of
 from skelb.service.saved_page import saved_page
-from skelb.service.tables import equity_table, trades_table, written
+from skelb.service.tables import run_table, trades_table, written
 from skelb.service.trials.desk import View
 from skelb.service.worth import Worths, try_nearer
 from tests.conftest import wave_bars
@@ -119,7 +119,7 @@ def test_tables_hold_every_trade_in_forms_for_every_place(prepared):
     assert plain.column("net").to_pylist() == [row["net"] for row in rows]
     text = written(table, "csv-comma").decode()
     assert text.splitlines()[0].count(";") == len(table.column_names) - 1 and re.search(r';"?-?\d+,\d+"?;', text)
-    equity = equity_table(outcomes)
+    equity = run_table(outcomes, "equity")
     np.testing.assert_array_equal(equity.column("equity").to_numpy(), outcomes[0].equity)
     assert (
         trades_table(
@@ -182,6 +182,12 @@ def test_the_days_outside_of_a_walk_are_judged_as_one_run(application, basket):
     chosen = [sentence for sentence in found.sentences if ": n " in sentence]
     assert len(chosen) == len([window for window in walk.windows if window.chosen]) == 3
     assert found.findings[0].message == walk.sentence
+    trades, equity = (application.desk.walk_table(number, View(), "value", of) for of in ("trades", "equity"))
+    assert trades["number"].to_pylist() == list(range(1, found.figures["all"]["trades"] + 1))
+    assert sum(trades["net"].to_pylist()) == pytest.approx(walk.stitched.net)
+    exits = trades["exit_time"].to_pylist()
+    assert exits == sorted(exits) and equity["time"].to_pylist() == sorted(equity["time"].to_pylist())
+    assert equity["equity"].to_pylist()[-1] == pytest.approx(walk.stitched.equity[-1])
 
 
 def test_a_walk_that_chose_nothing_and_another_trial_have_no_report(application):
@@ -190,5 +196,7 @@ def test_a_walk_that_chose_nothing_and_another_trial_have_no_report(application)
     )
     with pytest.raises(SettingsError, match="No window had a run"):
         application.desk.walk_report(number, View(), "value")
+    with pytest.raises(SettingsError, match="No window had a run"):
+        application.desk.walk_table(number, View(), "value", "trades")
     with pytest.raises(NotFoundError, match="no walk-forward"):
         application.desk.walk_report(finished(application, order(vary=["n=5,8"])), View(), "value")

@@ -1799,6 +1799,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/trials/{number}/walk/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Walk Table
+         * @description The trades of the days outside of a walk-forward, or their equity at every close, as a file.
+         */
+        get: operations["walk_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/varying": {
         parameters: {
             query?: never;
@@ -12570,6 +12590,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Report"];
+                };
+            };
+            /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walk_table: {
+        parameters: {
+            query?: {
+                /** @description how a window's setting is chosen: the best run, or the best of its neighbourhood */
+                choose?: "value" | "neighbours";
+                /** @description what the table is of */
+                of?: "trades" | "equity";
+                /** @description the form of the file */
+                form?: "csv" | "csv-comma" | "parquet";
+                /** @description the figure that runs are ranked by */
+                objective?: string | null;
+                /** @description trades a run must have made to be ranked */
+                min_trades?: number | null;
+            };
+            header?: never;
+            path: {
+                /** @description its number */
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description the file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.apache.parquet": string;
+                    "text/csv": string;
                 };
             };
             /** @description 400 the request cannot be read; 403 the request is refused; 404 there is nothing of that name; 405 that cannot be done at this address; 409 something else is in the way; 413 that is too much at once; 422 that cannot be; 500 this should not have happened; 503 the data file or the workers cannot be used now */

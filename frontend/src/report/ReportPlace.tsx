@@ -21,7 +21,16 @@ import { AccountWord, MarketWord, SidesWord, SpanWord, TimeframeWord } from "@/s
 import { dateText, figureText, Loading, Picker, PopOver, saveFile, Trouble } from "@/ui";
 import { USUAL_SWINGS, type ReportState, type Swings } from "./model";
 import { Packed } from "./Packed";
-import { reportQuery, savedPack, savedPage, savedTable, walkReportQuery, type TableForm } from "./queries";
+import {
+  reportQuery,
+  savedPack,
+  savedPage,
+  savedTable,
+  savedWalkTable,
+  walkReportQuery,
+  type TableForm,
+  type TableOf,
+} from "./queries";
 import { Survey } from "./Survey";
 import { TryIt } from "./TryIt";
 import { Worth } from "./Worth";
@@ -68,7 +77,8 @@ function Opened(props: Props & { onPack: (file: File | undefined) => void }) {
 /** The days outside of a walk-forward, end to end, as one run. */
 function OfWalk({ state, trial, onOpen }: Props & { trial: number }) {
   const catalogue = useQuery(catalogueQuery);
-  const report = useQuery(walkReportQuery(trial, state.choose ?? "value", state.objective));
+  const choose = state.choose ?? "value";
+  const report = useQuery(walkReportQuery(trial, choose, state.objective));
   useEffect(() => {
     document.title = `Walk-forward ${trial} · Report · Skelb`;
   }, [trial]);
@@ -84,6 +94,11 @@ function OfWalk({ state, trial, onOpen }: Props & { trial: number }) {
             </>
           )}
         </h1>
+        <Tables
+          save={(of, form) => savedWalkTable(trial, choose, state.objective, of, form)}
+          title={`Walk-forward ${trial}`}
+          isReady={report.isSuccess}
+        />
         <button type="button" className="plain-button" onClick={() => onOpen(null, state)}>
           Back to the trial
         </button>
@@ -291,7 +306,7 @@ function Doings({ setup, title, against, swings, isReady, onOpen, onPack }: Doin
       >
         Workbench
       </button>
-      <Tables setup={setup} title={title} isReady={isReady} />
+      <Tables save={(of, form) => savedTable(setup, of, form)} title={title || "Run"} isReady={isReady} />
       <PopOver face="Pack" className="plain-button" side="right" title="The run in one file, to be made again anywhere">
         {(close) => (
           <span className="flex w-72 flex-col items-stretch gap-2 p-3">
@@ -331,11 +346,16 @@ function Doings({ setup, title, against, swings, isReady, onOpen, onPack }: Doin
   );
 }
 
-function Tables({ setup, title, isReady }: Pick<DoingsProps, "setup" | "title" | "isReady">) {
+interface TablesProps {
+  save: (of: TableOf, form: TableForm) => Promise<Blob>;
+  title: string;
+  isReady: boolean;
+}
+
+function Tables({ save, title, isReady }: TablesProps) {
   const table = useMutation({
-    mutationFn: ({ of, form }: { of: "trades" | "equity"; form: TableForm; ending: string }) =>
-      savedTable(setup, of, form),
-    onSuccess: (file, { of, ending }) => saveFile(`${title || "Run"} ${of}.${ending}`, file, file.type),
+    mutationFn: ({ of, form }: { of: TableOf; form: TableForm; ending: string }) => save(of, form),
+    onSuccess: (file, { of, ending }) => saveFile(`${title} ${of}.${ending}`, file, file.type),
   });
   return (
     <>

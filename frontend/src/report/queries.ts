@@ -24,11 +24,28 @@ export const savedPack = (setup: Setup) =>
 export type TableForm = "csv" | "csv-comma" | "parquet";
 
 /** The trades of a run, or its equity, as a file. */
-export const savedTable = (setup: Setup, of: "trades" | "equity", form: TableForm) =>
+export const savedTable = (setup: Setup, of: TableOf, form: TableForm) =>
   unwrap(
     api.POST("/api/report/table", { params: { query: { of, form } }, body: { setup }, parseAs: "blob" }) as Promise<{
       data?: Blob;
     }>,
+  );
+
+export type TableOf = "trades" | "equity";
+
+/** The same of the days outside of a walk-forward. */
+export const savedWalkTable = (
+  number: number,
+  choose: "value" | "neighbours",
+  objective: string | undefined,
+  of: TableOf,
+  form: TableForm,
+) =>
+  unwrap(
+    api.GET("/api/trials/{number}/walk/table", {
+      params: { path: { number }, query: { choose, objective, of, form } },
+      parseAs: "blob",
+    }) as Promise<{ data?: Blob }>,
   );
 
 /** The days outside of a walk-forward judged whole. */

@@ -1,16 +1,18 @@
 """What a page asks of stored trials: their results read, the best weighed, held-back data looked at."""
 
 from collections import OrderedDict
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from threading import Lock
 from typing import Any
 
-from skelb.core.errors import ConflictError, NotFoundError
+import pyarrow as pa
+
+from skelb.core.errors import ConflictError, NotFoundError, SettingsError
 from skelb.core.figures import Figures
-from skelb.core.trials import CHOICE, Fold, point_at, stitched
+from skelb.core.trials import CHOICE, Fold, Leg, point_at, stitched
 from skelb.service.report import Report, report_of_walk
-from skelb.service.tables import Form
+from skelb.service.tables import Form, Of, legs_table
 from skelb.service.tallies import Tallies
 from skelb.service.trials.jobs import Trials
 from skelb.service.trials.orders import Part, markets_of
@@ -158,11 +160,20 @@ class TrialDesk:
     def walk_report(self, number: int, view: View, choose: Choice) -> Report:
         """The days outside of a walk-forward judged whole, as one run. Raises NotFoundError as `walk` does,
         SettingsError when no window chose anything."""
-        trial = self.trial(number)
+        walk, legs = self._end_to_end(number, view, choose)
+        return report_of_walk(self._trials.prepared(self.trial(number).order), legs, walk.sentence)
+
+    def walk_table(self, number: int, view: View, choose: Choice, of: Of) -> pa.Table:
+        """The trades of the days outside of a walk-forward, or their equity. Raises as `walk_report` does."""
+        walk, legs = self._end_to_end(number, view, choose)
+        if not legs:
+            raise SettingsError(walk.sentence)
+        return legs_table([leg.outcomes for leg in legs], of)
+
+    def _end_to_end(self, number: int, view: View, choose: Choice) -> tuple[Walk, Sequence[Leg]]:
         walk = self.walk(number, view, choose)
         steps = [(window.outside, window.chosen) for window in walk.windows if window.chosen is not None]
-        run = stitched(self._trials.layout(trial.order).sweep, steps)
-        return report_of_walk(self._trials.prepared(trial.order), run.legs, walk.sentence)
+        return walk, stitched(self._trials.layout(self.trial(number).order).sweep, steps).legs
 
     def _finished(self, trial: StoredTrial, view: View) -> tuple[list[Part], list[Ranking]]:
         """The windows of a walk-forward that are finished, and the ranking of each."""
