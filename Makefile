@@ -77,7 +77,7 @@ check: $(STAMPS)/python $(STAMPS)/node
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 	$(BIN)/python scripts/openapi.py --check
-	$(BIN)/python scripts/reference.py --check
+	$(BIN)/python -m scripts.reference --check
 	cd frontend && npm run --silent check
 	! git grep -nIE "regis[t]ry\.npmjs|files\.python[h]osted|py[p]i\.org|deb\.de[b]ian" -- .
 
@@ -113,7 +113,7 @@ api: $(STAMPS)/python $(STAMPS)/node
 	cd frontend && npm run --silent api
 
 reference: $(STAMPS)/python
-	$(BIN)/python scripts/reference.py
+	$(BIN)/python -m scripts.reference
 
 format: $(STAMPS)/python $(STAMPS)/node
 	$(BIN)/ruff check --fix skelb tests benchmarks scripts

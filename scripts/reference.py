@@ -8,8 +8,7 @@ from collections.abc import Iterable
 from functools import partial
 from pathlib import Path
 
-from command_line import commands_page
-
+from scripts.command_line import commands_page
 from skelb.core.catalogue import BUILT_INS, FUNCTIONS, POSITION_NAMES, WORDS
 from skelb.core.figures import FIGURES
 from skelb.core.language import CODES

@@ -448,8 +448,8 @@ def test_what_cannot_be_practised_is_refused(application):
     begin = application.practices.begin
     for text_, why in (
         ("plot = close\ndraw plot", "enters nothing"),
-        ("enter long when (", ""),
-        ("enter long when ref > 1\nsize 1 units", ""),
+        ("enter long when (", "line 1, column 18: a value is missing"),
+        ("enter long when ref > 1\nsize 1 units", "line 1, column 17: .*`ref`"),
     ):
         with pytest.raises(SkelbError, match=why):
             begin(SETUP.model_copy(update={"text": text_}), AT_ONCE)
