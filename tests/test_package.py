@@ -43,7 +43,10 @@ def test_an_installed_wheel_serves_page_guide_and_demo_without_node(installed):
         "HOME": str(installed),
         "SKELB_HOME": str(installed / "data"),
     }
-    command = [installed / "venv" / "bin" / "skelb", "serve", "--port", "0"]
+    program = installed / "venv" / "bin" / "skelb"
+    described = subprocess.run([program, "walk", "--help"], env=environment, cwd=installed, stdout=subprocess.PIPE)
+    assert b"--windows N" in described.stdout
+    command = [program, "serve", "--port", "0"]
     process = subprocess.Popen(command, env=environment, cwd=installed, stdout=subprocess.PIPE, text=True)
     try:
         address = re.search(r"open at (\S+)\?token=(\S+)", process.stdout.readline())
