@@ -1,7 +1,7 @@
 """Commands that judge a run whole, and take it along."""
 
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from pathlib import Path
@@ -16,7 +16,6 @@ from skelb.cli.options import JsonOption, OnBasketSides, json_bytes, print_json
 from skelb.cli.runs import print_figures, run_document
 from skelb.cli.stored import stored_here
 from skelb.core.errors import PackError
-from skelb.service.library import Library
 from skelb.service.packs import pack, verify
 from skelb.service.prepared import Prepared
 from skelb.service.report import descriptions, report_of
@@ -27,6 +26,8 @@ from skelb.service.tallies import Tallies
 
 app = typer.Typer()
 run = runner(app)
+
+_TABLES, _WHOLE = (".csv", ".parquet"), (".json", ".skelb", ".py")  # what a run is exported as
 
 
 @app.command()
@@ -92,42 +93,28 @@ def export_command(
     """Take a kept run along: its trades, its equity, all of it, or what made it. `report --html` saves it as a page,
     `pack` with the bars."""
     ending = ".csv" if file is None else file.suffix
-    if ending not in (".csv", ".parquet", *_EXPORTS):
-        raise UsageError(f"{file} ends in none of .csv, .parquet, {', '.join(_EXPORTS)}")
-    if ending in _EXPORTS and (of != "trades" or decimal_commas):
+    if ending not in (*_TABLES, *_WHOLE):
+        raise UsageError(f"{file} ends in none of {', '.join((*_TABLES, *_WHOLE))}")
+    if ending in _WHOLE and (of != "trades" or decimal_commas):
         raise UsageError(f"--of and --decimal-commas are for tables, which {file} is not")
     with stored_here() as application:
         setup = application.runs.run(number).setup
         prepared = setup.prepared(application.library, application.datasets).sound()
-        if ending in _EXPORTS:
-            data = _EXPORTS[ending](prepared, application.library)
-        else:
-            form: Form = "parquet" if ending == ".parquet" else "csv-comma" if decimal_commas else "csv"
-            data = written(run_table(prepared.outcomes(), of), form)
+        match ending:
+            case ".json":
+                data = json_bytes(run_document(prepared, prepared.judged(), equity=True))
+            case ".skelb":
+                data = prepared.checked.source.encode()
+            case ".py":
+                data = python_for(prepared, application.library).encode()
+            case _:
+                csv: Form = "csv-comma" if decimal_commas else "csv"
+                data = written(run_table(prepared.outcomes(), of), "parquet" if ending == ".parquet" else csv)
     if file is None:
         sys.stdout.buffer.write(data)
         return
     write_file(file, data)
     print(f"run {number} written to {file}")
-
-
-def _as_json(prepared: Prepared, _: Library) -> bytes:
-    return json_bytes(run_document(prepared, prepared.judged(), equity=True))
-
-
-def _as_script(prepared: Prepared, _: Library) -> bytes:
-    return prepared.checked.source.encode()
-
-
-def _as_python(prepared: Prepared, library: Library) -> bytes:
-    return python_for(prepared, library).encode()
-
-
-_EXPORTS: dict[str, Callable[[Prepared, Library], bytes]] = {
-    ".json": _as_json,
-    ".skelb": _as_script,
-    ".py": _as_python,
-}
 
 
 @app.command("verify")

@@ -9,7 +9,6 @@ from typing import Any
 from skelb import __version__
 from skelb.core.bars import PRICES, Bars
 from skelb.core.engine import Outcome
-from skelb.core.errors import SettingsError
 from skelb.core.export import TimedFinding, time_text, timed_findings
 from skelb.core.figures import Figures, figures_of, joined, record_together
 from skelb.core.language.tools import read_back
@@ -105,10 +104,7 @@ def report_of(
 
 
 def report_of_walk(prepared: Prepared, legs: Sequence[Leg], said: str) -> Report:
-    """The report of a walk-forward's days outside, end to end; `said` of what it comes to. Raises SettingsError when no
-    window chose anything."""
-    if not legs:
-        raise SettingsError(said)
+    """The report of a walk-forward's days outside, end to end; `said` of what it comes to."""
     outcomes = [leg.outcomes for leg in legs]
     records = {side: joined([record_together(leg, side) for leg in outcomes]) for side in ("all", "long", "short")}
     figures = {side: figures_of(record) for side, record in records.items()}

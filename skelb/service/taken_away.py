@@ -8,7 +8,7 @@ from skelb.service.prepared import Prepared
 def python_for(prepared: Prepared, library: Library) -> str:
     """The strategy as one Python file for its market and account, on all bars that the file is given.
 
-    Raises SettingsError on a basket, ScriptError naming the lines that it cannot write yet.
+    Raises SettingsError on a basket, and where it cannot be written yet, naming the lines.
     """
     alone = prepared.alone()
     on = Instrument(alone.dataset.market, alone.account, other=lambda symbol: library.market(symbol).market)

@@ -224,6 +224,10 @@ def test_a_walk_forward_chooses_and_is_judged_like_the_command_lines(page, world
     page.reload()
     expect(page.get_by_role("region", name="The rules in plain sentences")).to_contain_text("chosen anew for each")
     page.get_by_role("button", name="Tables").click()
+    of_trades, of_equity = (
+        item.bounding_box() for item in page.get_by_role("button", name="CSV, decimal commas").all()
+    )
+    assert of_trades["x"] + of_trades["width"] <= of_equity["x"]  # side by side, not over each other
     with page.expect_download() as saved:
         page.get_by_role("button", name="CSV", exact=True).first.click()
     trades = csv.DictReader(saved.value.path().read_text().splitlines())

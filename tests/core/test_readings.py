@@ -74,3 +74,15 @@ def test_what_is_taken_of_a_used_script_is_read_at_its_line(explainer, bar=300):
     taken = read['use "Swell" with n = 5 as w']
     assert f"quick {quick:,.2f}" in taken and f"calm {calm:,.2f}" in taken and "bands.upper " in taken
     assert re.search(r"\bup (yes|no)\b", taken) and read['use "Swell" as whole'] in ("up yes", "up no")
+
+
+def test_a_used_condition_that_never_came_is_told_in_its_own_words():
+    rare = 'title "Rare"\nnote "longer than the line that uses it"\nrare = close > open and close > 1e9\n'
+    checked = check(
+        'use "Rare" as w\nenter long when w.rare\nexit after 3 bars\n',
+        Setting(scripts=lambda title, _: SavedScript(title, 1, rare)),
+    )
+    [found] = [
+        item for item in backtest(checked, dataset(), Account(), Choices({})).findings if item.code == "no_trades"
+    ]
+    assert "`w.rare` was never yes, because `close > 1e9` was yes on none of 400 bars" in found.message

@@ -368,7 +368,7 @@ function Tables({ save, title, isReady }: TablesProps) {
         title="Trades and equity as files"
       >
         {(close) => (
-          <span className="grid grid-cols-2 gap-x-4 p-3 whitespace-nowrap">
+          <span className="grid w-max grid-cols-[auto_auto] gap-x-6 p-3 whitespace-nowrap">
             {(["trades", "equity"] as const).map((of) => (
               <span key={of} className="flex flex-col items-stretch">
                 <b className="first-letter:uppercase">{of}</b>

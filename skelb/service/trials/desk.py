@@ -165,14 +165,14 @@ class TrialDesk:
 
     def walk_table(self, number: int, view: View, choose: Choice, of: Of) -> pa.Table:
         """The trades of the days outside of a walk-forward, or their equity. Raises as `walk_report` does."""
-        walk, legs = self._end_to_end(number, view, choose)
-        if not legs:
-            raise SettingsError(walk.sentence)
+        _, legs = self._end_to_end(number, view, choose)
         return legs_table([leg.outcomes for leg in legs], of)
 
     def _end_to_end(self, number: int, view: View, choose: Choice) -> tuple[Walk, Sequence[Leg]]:
         walk = self.walk(number, view, choose)
         steps = [(window.outside, window.chosen) for window in walk.windows if window.chosen is not None]
+        if not steps:
+            raise SettingsError(walk.sentence)
         return walk, stitched(self._trials.layout(self.trial(number).order).sweep, steps).legs
 
     def _finished(self, trial: StoredTrial, view: View) -> tuple[list[Part], list[Ranking]]:

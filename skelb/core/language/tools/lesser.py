@@ -39,7 +39,8 @@ def lesser_scripts(checked: Checked) -> list[Lesser]:
             text = source[:begins] + source[ends:]
             found.append(Lesser("without", row.text, "", _line(source, begins), text))
     for placed in checked.statements:
-        found += _parts(source, placed) if placed.is_here else ()
+        if placed.is_here:
+            found += _parts(source, placed)
     return sorted(found, key=lambda item: (item.line, item.change == "alone"))
 
 
